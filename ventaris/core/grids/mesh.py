@@ -1,0 +1,207 @@
+"""The one Mesh: cell-centred, face-based, unstructured.
+
+Every generator ends here and every flow solver starts here.  A face knows its
+left and right cell, its unit normal (pointing from left to right), its size and
+its centroid; a cell knows its volume, centroid and wall distance.  Boundary
+faces come after the interior ones and are grouped under surface names.
+
+In two dimensions a "volume" is an area per unit depth and a face's "area" a
+length per unit depth.
+"""
+from dataclasses import dataclass, field
+
+import numpy as np
+from scipy.spatial import cKDTree
+
+
+class MeshError(ValueError):
+    """The cells do not make a valid mesh; the message says where and why."""
+
+
+@dataclass
+class Mesh:
+    """Cells and faces of a planar mesh.
+
+    Attributes
+    ----------
+    points : ndarray, shape (n_points, 2)
+    cell_nodes : ndarray, shape (n_cells, 4)
+        Corner points, counter-clockwise; a triangle repeats its last corner.
+    face_nodes : ndarray, shape (n_faces, 2)
+    left, right : ndarray of int, shape (n_faces,)
+        ``right`` is -1 on the boundary.
+    normal : ndarray, shape (n_faces, 2)
+        Unit normal from left to right (outward on the boundary).
+    area : ndarray, shape (n_faces,)
+    face_centre : ndarray, shape (n_faces, 2)
+    volume : ndarray, shape (n_cells,)
+    centre : ndarray, shape (n_cells, 2)
+    boundaries : dict of str to ndarray
+        Face indices under each surface name.
+    walls : tuple of str
+        The names that are walls of the body.
+    layout : dict
+        What a structured generator wants to remember (``shape``, ``topology``);
+        used for interpolation between nested levels, never by the flow solver.
+    """
+
+    points: np.ndarray
+    cell_nodes: np.ndarray
+    face_nodes: np.ndarray
+    left: np.ndarray
+    right: np.ndarray
+    normal: np.ndarray
+    area: np.ndarray
+    face_centre: np.ndarray
+    volume: np.ndarray
+    centre: np.ndarray
+    boundaries: dict
+    walls: tuple
+    layout: dict = field(default_factory=dict)
+
+    @property
+    def n_cells(self):
+        return len(self.volume)
+
+    @property
+    def n_faces(self):
+        return len(self.area)
+
+    @property
+    def n_interior(self):
+        return int(np.count_nonzero(self.right >= 0))
+
+    def wall_faces(self):
+        """Indices of all faces on the body, shape (n_wall,)."""
+        return np.concatenate([self.boundaries[name] for name in self.walls])
+
+    def wall_distance(self):
+        """Distance of each cell centre to the nearest wall face centre, shape (n_cells,)."""
+        distance, _ = cKDTree(self.face_centre[self.wall_faces()]).query(self.centre)
+        return distance
+
+    def cell_faces(self):
+        """Faces of every cell as compressed rows.
+
+        Returns
+        -------
+        start : ndarray, shape (n_cells + 1,)
+        faces : ndarray
+        sign : ndarray
+            +1 where the cell is on the left of the face, -1 on its right.
+        """
+        inner = self.right >= 0
+        owner = np.concatenate([self.left, self.right[inner]])
+        faces = np.concatenate([np.arange(self.n_faces), np.nonzero(inner)[0]])
+        sign = np.concatenate([np.ones(self.n_faces), -np.ones(inner.sum())])
+        order = np.argsort(owner, kind="stable")
+        start = np.zeros(self.n_cells + 1, dtype=np.int64)
+        np.cumsum(np.bincount(owner, minlength=self.n_cells), out=start[1:])
+        return start, faces[order], sign[order]
+
+    def point_values(self, cell_values):
+        """Cell values averaged to the points by inverse distance, shape (n_points, …)."""
+        nodes = self.cell_nodes.ravel()
+        cells = np.repeat(np.arange(self.n_cells), self.cell_nodes.shape[1])
+        weight = 1.0 / np.maximum(np.linalg.norm(self.points[nodes] - self.centre[cells], axis=1), 1e-300)
+        total = np.bincount(nodes, weight, minlength=len(self.points))
+        values = np.asarray(cell_values, dtype=float)
+        flat = values.reshape(self.n_cells, -1)
+        out = np.stack([np.bincount(nodes, weight * column[cells], minlength=len(self.points)) / total
+                        for column in flat.T], axis=1)
+        return out.reshape((len(self.points),) + values.shape[1:])
+
+
+def polygon_measures(corners):
+    """Signed areas and centroids of polygons.
+
+    Parameters
+    ----------
+    corners : ndarray, shape (n, k, 2)
+
+    Returns
+    -------
+    area : ndarray, shape (n,), positive for counter-clockwise corners
+    centre : ndarray, shape (n, 2)
+    """
+    origin = corners[:, :1]
+    local = corners - origin
+    following = np.roll(local, -1, axis=1)
+    cross = local[..., 0] * following[..., 1] - local[..., 1] * following[..., 0]
+    area = 0.5 * cross.sum(axis=1)
+    safe = np.where(np.abs(area) > 0, area, 1.0)
+    centre = ((local + following) * cross[..., None]).sum(axis=1) / (6.0 * safe[:, None])
+    return area, centre + origin[:, 0]
+
+
+def mesh_from_cells(points, cell_nodes, boundary_edges, walls, layout=None):
+    """Build a Mesh from quadrilateral cells and named boundary edges.
+
+    Parameters
+    ----------
+    points : ndarray, shape (n_points, 2)
+    cell_nodes : ndarray of int, shape (n_cells, 4), counter-clockwise
+    boundary_edges : dict of str to ndarray, shape (k, 2)
+        Point pairs of every boundary edge under its surface name.
+    walls : sequence of str
+
+    Raises
+    ------
+    MeshError
+        If a cell is turned inside out or a boundary edge has no name.
+    """
+    points = np.asarray(points, dtype=float)
+    cell_nodes = np.asarray(cell_nodes, dtype=np.int64)
+    volume, centre = polygon_measures(points[cell_nodes])
+    if volume.min() <= 0:
+        worst = int(np.argmin(volume))
+        x, y = points[cell_nodes[worst]].mean(axis=0)
+        raise MeshError(f"{np.count_nonzero(volume <= 0)} cells are folded over, the worst near "
+                        f"x = {x:.4g}, y = {y:.4g} chords. Give the wall layers a smaller growth, "
+                        "or smooth the corner of the section there.")
+    n_cells, width = cell_nodes.shape
+    start = cell_nodes.ravel()
+    end = np.roll(cell_nodes, -1, axis=1).ravel()
+    owner = np.repeat(np.arange(n_cells), width)
+    real = start != end
+    start, end, owner = start[real], end[real], owner[real]
+    key = np.minimum(start, end) * len(points) + np.maximum(start, end)
+    order = np.argsort(key, kind="stable")
+    key, start, end, owner = key[order], start[order], end[order], owner[order]
+    first = np.concatenate([[True], key[1:] != key[:-1]])
+    head = np.nonzero(first)[0]
+    count = np.diff(np.concatenate([head, [len(key)]]))
+    if count.max() > 2:
+        raise MeshError("an edge is shared by more than two cells")
+    inner, outer = head[count == 2], head[count == 1]
+    inner = inner[np.argsort(owner[inner], kind="stable")]
+    named_key, named = _named_edges(boundary_edges, len(points))
+    position = np.searchsorted(named_key, key[outer])
+    position = np.minimum(position, max(len(named_key) - 1, 0))
+    if len(named_key) != len(outer) or np.any(named_key[position] != key[outer]):
+        raise MeshError("the boundary edges of the cells and their surface names do not match")
+    name_of = named[position]
+    outer = outer[np.argsort(name_of, kind="stable")]
+    name_of = np.sort(name_of, kind="stable")
+    pick = np.concatenate([inner, outer])
+    left, face_start, face_end = owner[pick], start[pick], end[pick]
+    right = np.concatenate([owner[inner + 1], np.full(len(outer), -1)])
+    tangent = points[face_end] - points[face_start]
+    area = np.linalg.norm(tangent, axis=1)
+    normal = np.stack([tangent[:, 1], -tangent[:, 0]], axis=1) / area[:, None]
+    names = list(boundary_edges)
+    groups = {name: len(inner) + np.nonzero(name_of == k)[0] for k, name in enumerate(names)}
+    return Mesh(points, cell_nodes, np.stack([face_start, face_end], axis=1), left, right, normal, area,
+                0.5 * (points[face_start] + points[face_end]), volume, centre, groups, tuple(walls),
+                dict(layout or {}))
+
+
+def _named_edges(boundary_edges, n_points):
+    keys, labels = [], []
+    for k, edges in enumerate(boundary_edges.values()):
+        edges = np.asarray(edges, dtype=np.int64).reshape(-1, 2)
+        keys.append(edges.min(axis=1) * n_points + edges.max(axis=1))
+        labels.append(np.full(len(edges), k))
+    key, label = np.concatenate(keys), np.concatenate(labels)
+    order = np.argsort(key)
+    return key[order], label[order]
