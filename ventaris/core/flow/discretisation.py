@@ -1,0 +1,164 @@
+"""The flow equations on one mesh: residual, forces, first-order Jacobian and its factors."""
+import numpy as np
+
+from . import factorisation, kernels as k
+from .gradients import gradient_stencils
+
+PRECONDITION_BELOW = 0.6
+LIMIT_ABOVE = 0.6
+
+
+class Discretisation:
+    """Everything that depends on the mesh and the free stream but not on the state.
+
+    Parameters
+    ----------
+    mesh : Mesh
+    stream : FreeStream
+    wall_kind : {"slip", "no-slip"}
+    limit, precondition : bool or None
+        None decides by the Mach number.
+
+    Attributes
+    ----------
+    n_cells : int
+    row_scale, column_scale : ndarray, shape (4,)
+        Scales that make residuals and unknowns of order one at any Mach number.
+    wall_pressure : ndarray
+        Gauge pressure on each boundary face after the last residual.
+    """
+
+    def __init__(self, mesh, stream, wall_kind="slip", limit=None, precondition=None):
+        self.mesh, self.stream = mesh, stream
+        mach = stream.mach
+        limit = mach > LIMIT_ABOVE if limit is None else limit
+        precondition = mach < PRECONDITION_BELOW if precondition is None else precondition
+        self.constants = stream.constants(limit, precondition)
+        self.n_cells, self.n_interior = mesh.n_cells, mesh.n_interior
+        self.left, self.right = mesh.left, mesh.right
+        self.cell_face_start, self.cell_faces, self.cell_face_sign = mesh.cell_faces()
+        wall = mesh.wall_faces()
+        self.wall = wall
+        self.wall_local = wall - self.n_interior
+        self.kind = np.full(mesh.n_faces - self.n_interior, k.FAR_FIELD, dtype=np.int64)
+        self.kind[self.wall_local] = k.SLIP if wall_kind == "slip" else k.NO_SLIP
+        scalar, velocity = gradient_stencils(mesh, wall if wall_kind == "no-slip" else None)
+        self.scalar, self.velocity = scalar, velocity
+        self.ghost = stream.far_field(mesh.face_centre[self.n_interior:], 0.0)
+        self.row_scale = np.array([1 / mach, (stream.gamma - 1) / mach**3, 1 / mach**2, 1 / mach**2])
+        if mach > 1:
+            self.row_scale = np.array([1 / mach, (stream.gamma - 1) / mach, 1 / mach**2, 1 / mach**2])
+        self.column_scale = np.array([mach**2, 0.4 * mach**2, mach, mach])
+        # The limiter must not see waves weaker than this.
+        self.epsilon2 = (0.3 * np.array([0.7 * mach**2, 0.4 * mach**2, mach, mach])) ** 2
+        self._allocate()
+        self._matrix_pattern()
+
+    def _allocate(self):
+        n, nf = self.n_cells, self.mesh.n_faces
+        self.grad, self.flux = np.empty((n, 4, 2)), np.empty((nf, 4))
+        self.wall_pressure = np.zeros(nf - self.n_interior)
+        self.time_sum = np.empty(n)
+
+    def _matrix_pattern(self):
+        n, inner = self.n_cells, self.n_interior
+        start, faces, sign = self.cell_face_start, self.cell_faces, self.cell_face_sign
+        owner = np.repeat(np.arange(n), np.diff(start))
+        other = np.where(sign > 0, self.right[faces], self.left[faces])
+        has = faces < inner
+        count = np.bincount(owner[has], minlength=n) + 1
+        self.row_start = np.zeros(n + 1, dtype=np.int64)
+        np.cumsum(count, out=self.row_start[1:])
+        rank = np.cumsum(has) - 1
+        first = np.concatenate([[0], np.cumsum(np.bincount(owner[has], minlength=n))])[:-1]
+        self.slot = np.where(has, self.row_start[owner] + 1 + rank - first[owner], -1)
+        self.columns = np.empty(self.row_start[-1], dtype=np.int64)
+        self.columns[self.row_start[:-1]] = np.arange(n)
+        self.columns[self.slot[has]] = other[has]
+        self.fill_start, self.fill_columns, self.diagonal = factorisation.fill_pattern(self.row_start, self.columns)
+        self.values = np.empty((len(self.columns), 4, 4), dtype=np.float32)
+        self.factors = np.empty((len(self.fill_columns), 4, 4), dtype=np.float32)
+        self.jacobians = np.empty((self.mesh.n_faces, 2, 4, 4), dtype=np.float32)
+        self.gamma = np.empty((n, 4, 4))
+
+    @property
+    def first_order(self):
+        return bool(self.constants[k.FIRST_ORDER])
+
+    @first_order.setter
+    def first_order(self, value):
+        self.constants[k.FIRST_ORDER] = float(value)
+
+    def uniform_state(self):
+        """The undisturbed stream in every cell, shape (n_cells, 4)."""
+        return np.tile(self.stream.state, (self.n_cells, 1))
+
+    def set_circulation(self, circulation):
+        """Give the far field the vortex of the present lift."""
+        self.ghost = self.stream.far_field(self.mesh.face_centre[self.n_interior:], circulation)
+
+    def residual(self, state, out=None):
+        """Scaled sum of fluxes out of each cell, shape (n_cells, 4): mass, energy, momentum x, y."""
+        m = self.mesh
+        out = np.empty_like(state) if out is None else out
+        constants, raw = self.constants, self.grad
+        viscous, first = constants[k.VISCOUS] != 0, constants[k.FIRST_ORDER] != 0
+        if not first or viscous:
+            k.gradients(state, *self.scalar, *self.velocity, self.grad)
+        if constants[k.LIMIT] != 0 and not first:
+            raw = self.grad.copy() if viscous else self.grad
+            k.limit_gradients(state, m.centre, self.scalar[0], self.scalar[1], self.cell_face_start, self.cell_faces,
+                              m.face_centre, self.epsilon2, self.grad)
+        inner = self.n_interior
+        k.interior_fluxes(state, self.grad, raw, self.left[:inner], self.right[:inner], m.normal[:inner], m.area[:inner],
+                          m.face_centre[:inner], m.centre, constants, self.flux)
+        k.boundary_fluxes(state, self.grad, self.left[inner:], self.kind, self.ghost, m.normal[inner:], m.area[inner:],
+                          m.face_centre[inner:], m.centre, constants, self.flux[inner:], self.wall_pressure)
+        k.gather(self.flux, self.cell_face_start, self.cell_faces, self.cell_face_sign, self.row_scale,
+                 self.stream.total_enthalpy, out)
+        return out
+
+    def wall_loads(self):
+        """Force on each wall face from the last residual.
+
+        Returns
+        -------
+        pressure, friction : ndarray, shape (n_wall, 2)
+            Scaled by rho_inf a_inf^2 times the reference length.
+        """
+        scale = (self.wall_pressure[self.wall_local] * self.mesh.area[self.wall])[:, None]
+        pressure = scale * self.mesh.normal[self.wall]
+        return pressure, self.flux[self.wall][:, 2:] - pressure
+
+    def prepare(self, state, courant):
+        """Assemble and factorise the first-order Jacobian with a pseudo-time term."""
+        m = self.mesh
+        k.spectral_sums(state, self.cell_face_start, self.cell_faces, self.cell_face_sign, m.normal, m.area, m.volume,
+                        self.constants, self.time_sum)
+        k.face_jacobians(state, self.left, self.right, self.n_interior, self.kind, self.ghost, m.normal, m.area,
+                         m.face_centre, m.centre, self.constants, self.jacobians)
+        k.assemble(state, self.jacobians, self.time_sum / courant, self.cell_face_start, self.cell_faces,
+                   self.cell_face_sign, self.row_start, self.slot, self.row_scale, self.column_scale,
+                   self.stream.total_enthalpy, self.constants, self.values, self.gamma)
+        factorisation.factorise(self.row_start, self.columns, self.values, self.fill_start, self.fill_columns,
+                                self.diagonal, self.factors)
+
+    def apply_factors(self, vector):
+        """Approximate inverse of the prepared matrix times a vector, shape (n_cells, 4)."""
+        out = np.empty_like(vector)
+        factorisation.solve_factors(self.fill_start, self.fill_columns, self.diagonal, self.factors, vector, out)
+        return out
+
+    def linear_operator(self, state, residual):
+        """Product of the exact (finite-difference) Jacobian, pseudo-time term included, with a scaled vector."""
+        def product(vector):
+            norm = np.sqrt((vector**2).mean())
+            if norm == 0:
+                return np.zeros_like(vector)
+            step = 2e-7 / norm
+            out = self.residual(state + (step * vector) * self.column_scale)
+            out -= residual
+            out /= step
+            k.block_diagonal_product(self.gamma, vector, out)
+            return out
+        return product

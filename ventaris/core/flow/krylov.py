@@ -1,0 +1,68 @@
+"""Restart-free GMRES with right preconditioning.
+
+References
+----------
+Saad, Schultz: GMRES: a generalized minimal residual algorithm for solving
+nonsymmetric linear systems, SIAM J. Sci. Stat. Comput. 7, 1986.
+"""
+import numpy as np
+
+
+def gmres(product, precondition, rhs, tolerance, most):
+    """Solve A x = rhs, started from zero.
+
+    Parameters
+    ----------
+    product, precondition : callables on arrays of rhs's shape
+    rhs : ndarray
+    tolerance : float
+        Wanted reduction of the residual norm.
+    most : int
+        Largest number of Krylov vectors.
+
+    Returns
+    -------
+    x : ndarray
+    vectors : int
+    reached : float
+        Residual norm over that of the right-hand side.
+    """
+    shape, size = rhs.shape, rhs.size
+    beta = np.linalg.norm(rhs)
+    if beta == 0:
+        return np.zeros_like(rhs), 0, 0.0
+    basis, preconditioned = np.empty((most + 1, size)), np.empty((most, size))
+    basis[0] = rhs.ravel() / beta
+    hessenberg = np.zeros((most + 1, most))
+    rotations = np.zeros((most, 2))
+    g = np.zeros(most + 1)
+    g[0] = beta
+    used = 0
+    for j in range(most):
+        preconditioned[j] = precondition(basis[j].reshape(shape)).ravel()
+        w = product(preconditioned[j].reshape(shape)).ravel()
+        for _ in range(2):
+            h = basis[:j + 1] @ w
+            w -= h @ basis[:j + 1]
+            hessenberg[:j + 1, j] += h
+        height = np.linalg.norm(w)
+        column = hessenberg[:, j]
+        for i in range(j):
+            c, s = rotations[i]
+            column[i], column[i + 1] = c * column[i] + s * column[i + 1], c * column[i + 1] - s * column[i]
+        radius = np.hypot(column[j], height)
+        used = j + 1
+        if not np.isfinite(radius) or radius == 0:
+            used = j
+            break
+        c, s = column[j] / radius, height / radius
+        rotations[j] = c, s
+        column[j] = radius
+        g[j], g[j + 1] = c * g[j], -s * g[j]
+        if abs(g[j + 1]) <= tolerance * beta or height == 0:
+            break
+        basis[j + 1] = w / height
+    if used == 0:
+        return np.zeros_like(rhs), 0, 1.0
+    y = np.linalg.solve(np.triu(hessenberg[:used, :used]), g[:used])
+    return (y @ preconditioned[:used]).reshape(shape), used, abs(g[used]) / beta

@@ -1,0 +1,203 @@
+"""March a state to the steady flow: Newton steps in pseudo-time, solved by GMRES.
+
+Each step linearises the residual, adds V Gamma / (pseudo-time step) to the diagonal,
+and solves with finite-difference products, preconditioned by incomplete factors of the
+exact first-order Jacobian.  The Courant number grows as the residual falls; a step that
+makes things worse is halved, and if that does not help the march backs off.
+"""
+from dataclasses import dataclass
+
+import numpy as np
+
+from . import kernels as k
+from .krylov import gmres
+
+
+class FlowDiverged(RuntimeError):
+    """The march could not be kept alive.  `cells` lists the worst cells, `centres` their places."""
+
+    def __init__(self, message, cells, centres):
+        super().__init__(message)
+        self.cells, self.centres = cells, centres
+
+
+@dataclass(frozen=True)
+class MarchControls:
+    """How to march.
+
+    Attributes
+    ----------
+    courant_start, courant_most, courant_growth : float
+    first_order_steps : int
+        Steps with the first-order scheme before the second-order one takes over.
+    krylov_vectors : int
+    krylov_tolerance : float
+    most_change : float
+        Largest change of a cell's pressure and temperature in a step, as a share.
+    retries : int
+        How often the march may go back to its last good state.
+    """
+
+    courant_start: float = 10.0
+    courant_most: float = 1e6
+    courant_growth: float = 2.0
+    first_order_steps: int = 0
+    krylov_vectors: int = 40
+    krylov_tolerance: float = 0.1
+    most_change: float = 0.2
+    retries: int = 4
+
+
+@dataclass
+class Step:
+    """Report of one step of the march."""
+
+    number: int
+    residual: float
+    courant: float
+    vectors: int
+    clipped: int
+    first_order: bool
+
+
+class SteadyMarch:
+    """A flow on its way to the steady state.
+
+    Parameters
+    ----------
+    discretisation : Discretisation
+    state : ndarray, shape (n_cells, 4)
+        Start; not copied.
+    controls : MarchControls
+
+    Attributes
+    ----------
+    state : ndarray
+    residual : float
+        Root mean square of the scaled residual over that of the impulsive start.
+    courant : float
+    step_count : int
+    """
+
+    def __init__(self, discretisation, state, controls=MarchControls()):
+        self.flow, self.state, self.controls = discretisation, state, controls
+        self.courant = controls.courant_start
+        self.step_count = 0
+        self.retries = 0
+        self._first_order_left = controls.first_order_steps
+        self.reference = self._impulsive_start()
+        self._evaluate()
+        self._keep()
+
+    def _impulsive_start(self):
+        self.flow.first_order = False
+        return self._norm(self.flow.residual(self.flow.uniform_state()))
+
+    @staticmethod
+    def _norm(residual):
+        return float(np.sqrt((residual**2).mean()))
+
+    def _evaluate(self):
+        self.flow.first_order = self._first_order_left > 0
+        self._vector = self.flow.residual(self.state)
+        self.residual = self._norm(self._vector) / self.reference
+
+    def _keep(self):
+        self._good = self.state.copy(), self.courant, self.residual
+
+    def advance(self):
+        """Make one step.
+
+        Returns
+        -------
+        Step
+
+        Raises
+        ------
+        FlowDiverged
+        """
+        with np.errstate(all="ignore"):
+            return self._advance()
+
+    def _advance(self):
+        c = self.controls
+        first = self._first_order_left > 0
+        self.flow.first_order = first
+        before = self.residual
+        self.flow.prepare(self.state, self.courant)
+        tolerance = c.krylov_tolerance if before > 1e-4 else 0.5 * c.krylov_tolerance
+        change, vectors, _ = gmres(self.flow.linear_operator(self.state, self._vector), self.flow.apply_factors,
+                                   -self._vector, tolerance, c.krylov_vectors)
+        change *= self.flow.column_scale
+        clipped = k.clip_change(self.state, change, c.most_change)
+        accepted = self._take(change, before)
+        self.step_count += 1
+        if not accepted:
+            self._back_off()
+        else:
+            self._adapt_courant(before, clipped, first)
+            if first:
+                self._first_order_left -= 1
+                if self._first_order_left == 0:
+                    self.courant = max(c.courant_start, 0.3 * self.courant)
+                    self._evaluate()
+            if self.residual <= self._good[2] * 1.5:
+                self._keep()
+        return Step(self.step_count, self.residual, self.courant, vectors, clipped, first)
+
+    def _take(self, change, before):
+        """Add the change, halved while it makes the residual much worse; False if nothing helped."""
+        old = self.state
+        factor = 1.0
+        for _ in range(5):
+            self.state = old + factor * change
+            if np.isfinite(self.state).all() and self.state[:, 1].min() > 0.02 and self.state[:, 0].min() > -0.99 / self.flow.stream.gamma:
+                self._vector = self.flow.residual(self.state)
+                after = self._norm(self._vector + (factor * self._pseudo_time_part(change))) / self.reference
+                if np.isfinite(after) and after < 2.0 * before + 1e-12:
+                    self.residual = self._norm(self._vector) / self.reference
+                    self._last_factor = factor
+                    return True
+            factor *= 0.5
+        self.state = old
+        return False
+
+    def _pseudo_time_part(self, change):
+        out = np.zeros_like(change)
+        k.block_diagonal_product(self.flow.gamma, change / self.flow.column_scale, out)
+        return out
+
+    def _adapt_courant(self, before, clipped, first):
+        c = self.controls
+        ratio = self.residual / before
+        if clipped > 0.02 * self.flow.n_cells or self._last_factor < 0.5:
+            self.courant *= 0.5
+        elif first:
+            self.courant *= 1.5
+        elif ratio < 1.0:
+            self.courant *= min(c.courant_growth, max(1.15, ratio**-1.0)) if ratio > 0.5 else c.courant_growth * 1.5
+        elif ratio < 1.2:
+            self.courant *= 1.1
+        else:
+            self.courant *= 0.7
+        self.courant = float(np.clip(self.courant, 0.1, c.courant_most))
+
+    def _back_off(self):
+        self.retries += 1
+        worst = self.worst_cells()
+        state, courant, _ = self._good
+        self.state = state.copy()
+        self.courant = max(0.1 * min(courant, self.courant), 0.05)
+        self._evaluate()
+        if self.retries > self.controls.retries:
+            centres = self.flow.mesh.centre[worst]
+            places = "; ".join(f"x = {x:.3f}, y = {y:.3f}" for x, y in centres[:3])
+            raise FlowDiverged(
+                f"The flow could not be kept alive after {self.controls.retries} retries with smaller steps. "
+                f"The worst cells (in chords): {places}. Try a lower starting Courant number (run.courant_start), more "
+                "first-order steps (run.first_order_steps), or look at the grid there.", worst, centres)
+
+    def worst_cells(self, count=5):
+        """Cells with the largest residual, worst first."""
+        size = np.nan_to_num(np.abs(self._vector), nan=np.inf, posinf=np.inf).max(axis=1)
+        return np.argsort(size)[::-1][:count]
