@@ -44,7 +44,9 @@ class Discretisation:
         self.kind[self.wall_local] = k.SLIP if wall_kind == "slip" else k.NO_SLIP
         scalar, velocity = gradient_stencils(mesh, wall if wall_kind == "no-slip" else None)
         self.scalar, self.velocity = scalar, velocity
-        self.ghost = stream.far_field(mesh.face_centre[self.n_interior:], 0.0)
+        self.far_local = np.nonzero(self.kind == k.FAR_FIELD)[0]
+        self.ghost = np.tile(stream.state, (len(self.kind), 1))
+        self._lift_direction = np.array([-np.sin(stream.incidence), np.cos(stream.incidence)])
         self.row_scale = np.array([1 / mach, (stream.gamma - 1) / mach**3, 1 / mach**2, 1 / mach**2])
         if mach > 1:
             self.row_scale = np.array([1 / mach, (stream.gamma - 1) / mach, 1 / mach**2, 1 / mach**2])
@@ -93,10 +95,6 @@ class Discretisation:
         """The undisturbed stream in every cell, shape (n_cells, 4)."""
         return np.tile(self.stream.state, (self.n_cells, 1))
 
-    def set_circulation(self, circulation):
-        """Give the far field the vortex of the present lift."""
-        self.ghost = self.stream.far_field(self.mesh.face_centre[self.n_interior:], circulation)
-
     def residual(self, state, out=None):
         """Scaled sum of fluxes out of each cell, shape (n_cells, 4): mass, energy, momentum x, y."""
         m = self.mesh
@@ -112,11 +110,29 @@ class Discretisation:
         inner = self.n_interior
         k.interior_fluxes(state, self.grad, raw, self.left[:inner], self.right[:inner], m.normal[:inner], m.area[:inner],
                           m.face_centre[:inner], m.centre, constants, self.flux)
-        k.boundary_fluxes(state, self.grad, self.left[inner:], self.kind, self.ghost, m.normal[inner:], m.area[inner:],
-                          m.face_centre[inner:], m.centre, constants, self.flux[inner:], self.wall_pressure)
+        self._boundary(self.wall_local, state)
+        self._update_far_field()
+        self._boundary(self.far_local, state)
         k.gather(self.flux, self.cell_face_start, self.cell_faces, self.cell_face_sign, self.row_scale,
                  self.stream.total_enthalpy, out)
         return out
+
+    def _boundary(self, subset, state):
+        m, inner = self.mesh, self.n_interior
+        k.boundary_fluxes(state, self.grad, subset, self.left[inner:], self.kind, self.ghost, m.normal[inner:],
+                          m.area[inner:], m.face_centre[inner:], m.centre, self.constants, self.flux[inner:],
+                          self.wall_pressure)
+
+    def _update_far_field(self):
+        """Give the far field the vortex of the lift on the walls.
+
+        It is part of the residual, so that the Newton steps see it: updated between steps
+        it made their number three times as large.
+        """
+        if self.stream.mach < 1:
+            lift = float((self.flux[self.wall][:, 2:] @ self._lift_direction).sum())
+            faces = self.n_interior + self.far_local
+            self.ghost[self.far_local] = self.stream.far_field(self.mesh.face_centre[faces], lift / self.stream.mach)
 
     def wall_loads(self):
         """Force on each wall face from the last residual.

@@ -230,11 +230,13 @@ def stress(ux, uy, vx, vy, mu, nx, ny):
 
 
 @njit(parallel=True, **fast)
-def boundary_fluxes(state, grad, cell, kind, ghost, normal, area, face_centre, centre, constants, flux, wall_pressure):
-    """Fluxes through boundary faces; leaves the gauge pressure on each wall face in `wall_pressure`."""
+def boundary_fluxes(state, grad, subset, cell, kind, ghost, normal, area, face_centre, centre, constants, flux,
+                    wall_pressure):
+    """Fluxes through the boundary faces of a subset; leaves each wall's gauge pressure in `wall_pressure`."""
     first = constants[FIRST_ORDER] != 0.0
     g = constants[GAMMA]
-    for f in prange(len(cell)):
+    for n in prange(len(subset)):
+        f = subset[n]
         i = cell[f]
         nx, ny = normal[f, 0], normal[f, 1]
         x, y = face_centre[f, 0], face_centre[f, 1]

@@ -137,7 +137,8 @@ class SteadyMarch:
         else:
             self._adapt_courant(before, clipped, first)
             if first:
-                self._first_order_left -= 1
+                # Half-way down is far enough for a start; the rest would be thrown away.
+                self._first_order_left = 0 if self.residual < 0.03 else self._first_order_left - 1
                 if self._first_order_left == 0:
                     self.courant = max(c.courant_start, 0.3 * self.courant)
                     self._evaluate()

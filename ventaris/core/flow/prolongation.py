@@ -1,0 +1,53 @@
+"""Carry a solution from one grid level to the next finer one."""
+import numpy as np
+from scipy.spatial import cKDTree
+
+from .gradients import gradient_stencils
+
+
+def parent_cells(coarse, fine):
+    """Coarse cell under each fine cell of two nested meshes, shape (n_fine,).
+
+    Uses the generator's layout where both meshes have one, otherwise the nearest centre.
+    """
+    a, b = coarse.layout, fine.layout
+    if a.get("topology") != b.get("topology") or "shape" not in a:
+        return cKDTree(coarse.centre).query(fine.centre)[1]
+    parents = [_block_parents(a["shape"], b["shape"], 0)]
+    if a.get("strip"):
+        blocks = [tuple(n - 1 for n in layout["strip"]) for layout in (a, b)]
+        parents.append(_block_parents(*blocks, a["shape"][0] * a["shape"][1]))
+    return np.concatenate(parents)
+
+
+def _block_parents(coarse_shape, fine_shape, offset):
+    i, j = np.indices(fine_shape)
+    factor = [f // c for f, c in zip(fine_shape, coarse_shape)]
+    return (offset + (i // factor[0]) * coarse_shape[1] + j // factor[1]).ravel()
+
+
+def prolong(coarse, fine, state):
+    """Linear interpolation with the coarse cells' own gradients, kept between their neighbours' values.
+
+    Parameters
+    ----------
+    coarse, fine : Mesh
+    state : ndarray, shape (n_coarse, k)
+
+    Returns
+    -------
+    ndarray, shape (n_fine, k)
+    """
+    parent = parent_cells(coarse, fine)
+    (start, neighbour, weight), _ = gradient_stencils(coarse)
+    owner = np.repeat(np.arange(coarse.n_cells), np.diff(start))
+    jump = state[neighbour] - state[owner]
+    out = np.empty((fine.n_cells, state.shape[1]))
+    offset = fine.centre - coarse.centre[parent]
+    for k in range(state.shape[1]):
+        gradient = np.stack([np.bincount(owner, weight[:, d] * jump[:, k], minlength=coarse.n_cells) for d in (0, 1)], 1)
+        low = state[:, k] + np.minimum(np.minimum.reduceat(jump[:, k], start[:-1]), 0)
+        high = state[:, k] + np.maximum(np.maximum.reduceat(jump[:, k], start[:-1]), 0)
+        value = state[parent, k] + (gradient[parent] * offset).sum(axis=1)
+        out[:, k] = np.clip(value, low[parent], high[parent])
+    return out
