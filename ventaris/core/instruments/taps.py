@@ -1,0 +1,118 @@
+"""The tap row: pressure and friction round the section, and what is read off them."""
+from dataclasses import dataclass
+
+import numpy as np
+
+from ..gas import mach_from_pressure
+
+
+@dataclass
+class TapRow:
+    """Readings along the wall, clockwise from the lower trailing edge to the upper one.
+
+    Attributes
+    ----------
+    x, y : ndarray, shape (n,)
+        In chords.
+    cp, cf : ndarray
+        Pressure and skin-friction coefficient; friction is positive downstream.
+    mach : ndarray
+        Mach number at the wall (the cell's, carried to the wall).
+    surface : list of str
+    """
+
+    x: np.ndarray
+    y: np.ndarray
+    cp: np.ndarray
+    cf: np.ndarray
+    mach: np.ndarray
+    surface: list
+
+    def side(self, name):
+        """Indices of one side, from the leading to the trailing edge."""
+        index = np.array([k for k, s in enumerate(self.surface) if s == name], dtype=int)
+        if len(index) == 0:
+            return index
+        return index[::-1] if name == "lower" else index
+
+
+def read_taps(flow, state):
+    """Read a `TapRow` after a residual of `state`."""
+    mesh, wall = flow.mesh, flow.wall
+    q, gamma = flow.stream.dynamic_pressure, flow.stream.gamma
+    _, friction = flow.wall_loads()
+    cell, normal = mesh.left[wall], mesh.normal[wall]
+    gauge = flow.wall_pressure[flow.wall_local]
+    tangent = np.stack([-normal[:, 1], normal[:, 0]], axis=1)
+    # Downstream is away from the leading edge on both sides: along +x, mostly.
+    surface = []
+    for name in mesh.walls:
+        surface += [name] * len(mesh.boundaries[name])
+    direction = np.array([{"lower": 1.0, "upper": -1.0}.get(s, 1.0) for s in surface])
+    cf = (friction * tangent).sum(axis=1) / (q * mesh.area[wall]) * direction
+    # Isentropic change from the cell to the wall pressure keeps the local total pressure.
+    absolute, wall_absolute = state[cell, 0] + 1 / gamma, np.maximum(gauge + 1 / gamma, 1e-6)
+    mach2 = (state[cell, 2]**2 + state[cell, 3]**2) / state[cell, 1]
+    total = absolute * (1 + 0.5 * (gamma - 1) * mach2) ** (gamma / (gamma - 1))
+    mach = mach_from_pressure(np.minimum(wall_absolute / total, 1.0), gamma)
+    return TapRow(mesh.face_centre[wall, 0], mesh.face_centre[wall, 1], gauge / q, cf, mach, surface)
+
+
+def find_shocks(taps):
+    """Shocks that stand on the section.
+
+    A shock is a drop of the wall Mach number through 1 within a few taps.  Its place is
+    where the pressure, which a captured shock smears over two or three cells, is half-way
+    between the values ahead and behind.
+
+    Returns
+    -------
+    list of dict with ``surface, x, mach_ahead``
+    """
+    out = []
+    for name in ("upper", "lower"):
+        k = taps.side(name)
+        if len(k) < 8:
+            continue
+        x, cp, mach = taps.x[k], taps.cp[k], taps.mach[k]
+        for i in np.nonzero((mach[:-1] > 1.0) & (mach[1:] <= 1.0))[0]:
+            ahead = _walk(mach, i, -1)
+            behind = _walk(-mach, i + 1, 1)
+            if mach[ahead] < 1.05 or mach[ahead] - mach[behind] < 0.08 or x[ahead] < 0.02:
+                continue
+            half = 0.5 * (cp[ahead] + cp[behind])
+            stretch = slice(ahead, behind + 1)
+            place = np.interp(half, cp[stretch], x[stretch])
+            out.append({"surface": name, "x": float(place), "mach_ahead": float(mach[ahead])})
+    return out
+
+
+def _walk(values, start, step, most=6):
+    """Follow rising values from `start`, at most `most` taps; index of the last one."""
+    i = start
+    for _ in range(most):
+        j = i + step
+        if not 0 <= j < len(values) or values[j] <= values[i] + 1e-4:
+            break
+        i = j
+    return i
+
+
+def find_separation(taps):
+    """Stations where the wall friction changes sign.
+
+    Returns
+    -------
+    list of dict with ``surface, x, kind`` ("separation" or "reattachment")
+    """
+    out = []
+    for name in ("upper", "lower"):
+        k = taps.side(name)
+        x, cf = taps.x[k], taps.cf[k]
+        if len(k) < 8 or np.abs(cf).max() == 0:
+            continue
+        for i in range(1, len(k) - 1):
+            if x[i] > 0.03 and cf[i - 1] * cf[i] < 0:
+                place = x[i - 1] + (x[i] - x[i - 1]) * cf[i - 1] / (cf[i - 1] - cf[i])
+                out.append({"surface": name, "x": float(place), "kind": "separation" if cf[i] < 0 else "reattachment"})
+    return out

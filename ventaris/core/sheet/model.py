@@ -1,0 +1,185 @@
+"""The run sheet: everything that defines one run."""
+import functools
+from typing import Literal
+
+from pydantic import Field, ValidationError, model_validator
+
+from ..gas import AIR_CONSTANT
+from .fields import SheetError, SheetSection, choice, number, problems_of, text
+
+FORMAT = 1
+
+
+class Edits(SheetSection):
+    """What makes a variant of a shape."""
+
+    thickness_scale: float = number(1.0, "", 0.05, 5, "Thickness scale", "Multiplies the thickness; the camber line stays.")
+    camber_scale: float = number(1.0, "", -5, 5, "Camber scale", "Multiplies the camber line; the thickness stays.")
+    trailing_edge_gap: float | None = number(
+        None, "", 0, 0.1, "Trailing-edge gap", "Thickness at the trailing edge in chords; empty keeps what the shape has.")
+    flap_hinge: float = number(0.75, "", 0.2, 0.95, "Flap hinge at", "Where the rear part is hinged, in chords from the nose.")
+    flap_deflection: float = number(0.0, "deg", -45, 45, "Flap deflection", "Positive turns the trailing edge down.")
+    flap_blend: float = number(0.06, "", 0.01, 0.4, "Flap joint length", "Length over which the joint is rounded, in chords.")
+
+
+class Shape(SheetSection):
+    """A wing section."""
+
+    kind: Literal["four-digit", "ellipse", "double wedge", "coordinates"] = choice(
+        "four-digit", "Family", "How the outline is made.",
+        **{"four-digit": "Four-digit family", "ellipse": "Ellipse or circle", "double wedge": "Double wedge",
+           "coordinates": "Coordinates"})
+    chord: float = number(1.0, "m", above=0, high=1000, label="Chord", help="Length of the section; coefficients refer to it.",
+                           hint="Coefficients divide by the chord; give the real length, for example 240 mm")
+    thickness: float = number(0.12, "", 0.005, 1.0, "Thickness", "Largest thickness in chords; 1 is a circle.",
+                              when={"kind": ("four-digit", "ellipse", "double wedge")})
+    camber: float = number(0.0, "", -0.15, 0.15, "Camber", "Largest height of the camber line in chords.", when={"kind": "four-digit"})
+    camber_position: float = number(0.4, "", 0.05, 0.95, "Camber at", "Station of the largest camber in chords.",
+                                    when={"kind": "four-digit"})
+    trailing_edge: Literal["closed", "open"] = choice("closed", "Trailing edge", "Closed to a point, or with the family's own thickness.",
+                                                      when={"kind": "four-digit"}, closed="closed", open="open")
+    ridge_position: float = number(0.5, "", 0.1, 0.9, "Ridge at", "Station of the largest thickness in chords.",
+                                   when={"kind": "double wedge"})
+    title: str = text("", "Source", "Title line of the coordinates, for your own memory.", 120)
+    points: list[tuple[float, float]] | None = Field(None, json_schema_extra={"kind": "points", "when": {"kind": "coordinates"}})
+    edits: Edits = Field(default_factory=Edits)
+
+    @model_validator(mode="after")
+    def _points_present(self):
+        if self.kind == "coordinates" and not self.points:
+            raise ValueError("shape.points is empty: bring in coordinates, or choose another family")
+        if self.kind == "four-digit" and self.thickness > 0.4:
+            raise ValueError(f"shape.thickness = {self.thickness:g}: the four-digit family ends at 0.4; "
+                             "take the ellipse for thicker bodies")
+        return self
+
+
+class Air(SheetSection):
+    """The fluid, its ambient state, and the motion through it."""
+
+    state: Literal["standard atmosphere", "pressure and temperature", "density and temperature"] = choice(
+        "standard atmosphere", "Ambient state", "Where temperature, pressure and density come from.",
+        **{"standard atmosphere": "Standard atmosphere", "pressure and temperature": "Pressure and temperature",
+           "density and temperature": "Density and temperature"})
+    altitude: float = number(0.0, "m", -1000, 86000, "Altitude", "Geometric altitude in the standard atmosphere.",
+                             hint="The standard atmosphere here ends at 86 km; beyond it give pressure and temperature",
+                             when={"state": "standard atmosphere"})
+    temperature: float = number(288.15, "K", 10, 3000, "Temperature", "Static temperature of the undisturbed air.",
+                                hint="Temperatures are absolute; write degrees Celsius as -5 degC",
+                                when={"state": ("pressure and temperature", "density and temperature")})
+    pressure: float = number(101325.0, "Pa", 1e-3, 1e9, "Pressure (absolute)", "Static pressure, absolute, not relative to ambient.",
+                             when={"state": "pressure and temperature"})
+    density: float = number(1.225, "kg/m^3", 1e-9, 1e4, "Density", "Density of the undisturbed air.",
+                            when={"state": "density and temperature"})
+    motion: Literal["speed", "mach"] = choice("speed", "Motion given as", "Give one; the other is derived.", speed="Speed", mach="Mach number")
+    speed: float = number(50.0, "m/s", above=0, high=5000, label="Speed", help="Speed of the undisturbed air.",
+                           hint="Air at rest makes no forces; the solver was checked down to Mach 0.02", when={"motion": "speed"})
+    mach: float = number(0.15, "", above=0, high=5, label="Mach number", help="Speed over the speed of sound.",
+                          hint="Air at rest makes no forces; the solver was checked from Mach 0.02 to 3", when={"motion": "mach"})
+    incidence: float = number(0.0, "deg", -30, 30, "Incidence", "Angle between the stream and the chord line, positive nose up.",
+                              hint="Beyond 30° the flow is separated and unsteady, which this solver does not compute")
+    gamma: float = number(1.4, "", 1.05, 1.67, "Ratio of specific heats", "1.4 for air.")
+    gas_constant: float = number(AIR_CONSTANT, "J/(kg*K)", 10, 5000, "Gas constant", "287.05 J/(kg·K) for air.")
+    viscosity_law: Literal["sutherland", "constant", "from Reynolds number"] = choice(
+        "sutherland", "Viscosity", "Sutherland's law for air, a constant, or whatever meets the Reynolds number you give.",
+        **{"sutherland": "Sutherland (air)", "constant": "Constant", "from Reynolds number": "Meet a Reynolds number"})
+    viscosity: float = number(1.81e-5, "Pa*s", 1e-9, 1e3, "Dynamic viscosity", "", when={"viscosity_law": "constant"})
+    reynolds: float = number(1e6, "", 0.1, 1e10, "Reynolds number", "On the chord; the viscosity is set to meet it exactly.",
+                             when={"viscosity_law": "from Reynolds number"})
+    prandtl: float = number(0.72, "", 0.1, 10, "Prandtl number", "0.72 for air.")
+
+
+class Domain(SheetSection):
+    """The air around the section."""
+
+    far_field: float = number(50.0, "", 5, 500, "Far field at", "Distance of the outer boundary in chords; 50 is safe with lift.")
+
+
+class Grid(SheetSection):
+    """The cells; counts are those of the fine level."""
+
+    level: Literal["coarse", "medium", "fine"] = choice("fine", "Climb to", "The run solves coarse, medium and fine in turn and stops here.",
+                                                        coarse="coarse", medium="medium", fine="fine")
+    around: int = number(208, "", 64, 1600, "Cells around the section", "On the fine level.", whole=True, multiple=16)
+    layers: int = number(64, "", 24, 400, "Layers to the far field", "On the fine level.", whole=True, multiple=4)
+    wake: int = number(48, "", 16, 400, "Cells along the wake", "On the fine level.", whole=True, multiple=4)
+    first_height: float | None = number(None, "", 1e-7, 0.02, "First layer's height", "In chords, fine level; empty lets the program choose.")
+    nose_size: float | None = number(None, "", 1e-5, 0.05, "Cell at the nose", "In chords; empty lets the program choose.")
+    tail_size: float | None = number(None, "", 1e-5, 0.05, "Cell at the trailing edge", "In chords; empty lets the program choose.")
+
+
+class Probe(SheetSection):
+    """A point where the flow is read."""
+
+    name: str = text("probe", "Name", "", 40)
+    x: float = number(1.5, "", -500, 500, "x", "In chords.")
+    y: float = number(0.0, "", -500, 500, "y", "In chords.")
+
+
+class Instruments(SheetSection):
+    """What is measured."""
+
+    moment_x: float = number(0.25, "", -10, 10, "Moment about x", "In chords from the nose.")
+    moment_y: float = number(0.0, "", -10, 10, "Moment about y", "In chords from the chord line.")
+    span: float = number(1.0, "m", above=0, high=1000, label="Span for forces", help="Forces in newtons are for this length of wing.")
+    probes: list[Probe] = Field(default_factory=list, max_length=20)
+
+
+class Flow(SheetSection):
+    """The physics."""
+
+    model: Literal["inviscid", "laminar"] = choice("inviscid", "Flow model", "Inviscid: slip walls, no friction. Laminar: no-slip walls, no turbulence.",
+                                                   inviscid="Inviscid", laminar="Laminar")
+
+
+class Run(SheetSection):
+    """How long, and how."""
+
+    residual: float = number(1e-6, "", 1e-12, 1e-2, "Residual to reach", "Share of the impulsive start's residual.")
+    steady: float = number(1e-4, "", 1e-8, 1e-1, "Instruments steady within", "Share of the coefficient over the last three steps.")
+    steps: int = number(150, "", 5, 5000, "Most steps per level", "The level ends here even if it has not settled.", whole=True)
+    courant_start: float = number(10.0, "", 0.1, 1000, "Courant number at the start", "Smaller is slower and safer.")
+    first_order_steps: int = number(25, "", 0, 500, "First-order steps", "Steps on the coarse level before second order takes over.", whole=True)
+    krylov_vectors: int = number(40, "", 5, 200, "Krylov vectors", "Most vectors of one linear solution.", whole=True)
+
+
+class Sheet(SheetSection):
+    """One run, whole."""
+
+    format: Literal[1] = FORMAT
+    title: str = text("", "Title", "", 120)
+    shape: Shape = Field(default_factory=Shape)
+    air: Air = Field(default_factory=Air)
+    domain: Domain = Field(default_factory=Domain)
+    grid: Grid = Field(default_factory=Grid)
+    instruments: Instruments = Field(default_factory=Instruments)
+    flow: Flow = Field(default_factory=Flow)
+    run: Run = Field(default_factory=Run)
+
+
+SECTIONS = {"shape": Shape, "air": Air, "domain": Domain, "grid": Grid, "instruments": Instruments, "flow": Flow, "run": Run}
+
+
+def read_section(name, values):
+    """Validate one section given as a dict; raises SheetError."""
+    try:
+        return SECTIONS[name].model_validate(values)
+    except ValidationError as error:
+        raise SheetError(problems_of(error, name)) from None
+
+
+def read_sheet(values):
+    """Validate a whole sheet given as a dict; raises SheetError with every problem found."""
+    if isinstance(values, dict) and values.get("format", FORMAT) != FORMAT:
+        raise SheetError([("format", f"format = {values['format']}: this program reads format {FORMAT}. "
+                           "Export the sheet again, or update Ventaris.")])
+    try:
+        return Sheet.model_validate(values)
+    except ValidationError as error:
+        raise SheetError(problems_of(error)) from None
+
+
+@functools.cache
+def default_setup():
+    """Sections that a campaign shares, with their defaults, as plain values."""
+    return {name: SECTIONS[name]().model_dump() for name in ("domain", "grid", "instruments", "flow", "run")}

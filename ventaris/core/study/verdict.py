@@ -1,0 +1,69 @@
+"""What the program says of a finished run: settled or not, warnings."""
+from dataclasses import asdict, dataclass, field
+
+
+@dataclass
+class Verdict:
+    """Settled or not, in words, with warnings that a user should read before the number."""
+
+    settled: bool
+    words: str
+    warnings: list = field(default_factory=list)
+
+    def as_dict(self):
+        return asdict(self)
+
+
+def judge(setup, level, residual, changes, settled, shocks, separations, trends, stopped_by_user=False):
+    """Write the verdict of a run.
+
+    Parameters
+    ----------
+    setup : Setup
+    level : str
+        Finest level reached.
+    residual : float
+    changes : dict
+        Relative change of each coefficient over the last steps.
+    settled : bool
+    shocks, separations : lists from the tap row
+    trends : dict of Trend
+    stopped_by_user : bool
+    """
+    worst = max(changes.values(), default=0.0)
+    if settled:
+        words = f"Settled on the {level} grid: residual {residual:.0e} of the start, lift and drag steady within {worst:.1g}."
+    elif stopped_by_user:
+        words = f"Stopped by hand on the {level} grid at residual {residual:.0e}; the numbers are those of that moment."
+    else:
+        words = (f"Not settled on the {level} grid: residual {residual:.0e} of the start, lift and drag still change by "
+                 f"{worst:.1g}. Run it further, or read the values as provisional.")
+    return Verdict(settled, words, warnings(setup, shocks, separations, trends))
+
+
+def warnings(setup, shocks, separations, trends):
+    """Reasons to doubt the number although the run has settled."""
+    out = []
+    model = setup.sheet.flow.model
+    strongest = max((s["mach_ahead"] for s in shocks), default=0.0)
+    if model == "inviscid":
+        out.append(f"Inviscid: there is no skin friction. At Reynolds number {setup.reynolds:.2g} a real section has friction drag "
+                   "on top, and may separate.")
+        if strongest > 1.3:
+            out.append(f"The Mach number ahead of the shock is {strongest:.2f}. Above about 1.3 a real boundary layer separates "
+                       "under it: the shock will stand further forward and the drag will differ.")
+    if model == "laminar":
+        if setup.reynolds > 5e5:
+            out.append(f"Laminar at Reynolds number {setup.reynolds:.2g}: a real boundary layer would turn turbulent before the "
+                       "trailing edge.")
+        if any(s["kind"] == "separation" and s["x"] < 0.5 for s in separations):
+            out.append("The flow separates ahead of mid-chord. Such flow is rarely steady; a steady answer is one of several.")
+    for name in ("lift", "drag"):
+        trend = trends.get(name)
+        if trend and trend.behaviour in ("oscillating", "diverging"):
+            out.append(f"{name.capitalize()}: {trend.words}")
+    if trends.get("drag") and trends["drag"].error and abs(trends["drag"].values[-1]) > 0.002:
+        share = trends["drag"].error / abs(trends["drag"].values[-1])
+        if share > 0.1:
+            out.append(f"The error bar of the drag is {100 * share:.0f} % of it: climb further or use more cells before comparing variants.")
+    return out

@@ -1,0 +1,98 @@
+"""What a person types ("60 mph", "-50 degC", "12 %") to numbers in a field's own unit, and back.
+
+The core computes in SI; a field of the run sheet declares the unit in which a bare
+number is meant (metres, kelvin, degrees …).
+"""
+import functools
+import math
+import re
+
+import pint
+
+NUMBER = re.compile(r"^\s*([-+−]?(?:\d+(?:[.,]\d*)?|[.,]\d+)(?:[eE][-+]?\d+)?)\s*(.*?)\s*$")
+UNIT = re.compile(r"^[A-Za-zµμ°%/*^0-9 ._()·²³-]{0,32}$")
+SPELLINGS = {"°C": "degC", "°F": "degF", "°": "deg", "%": "percent", "kts": "knot", "kn": "knot", "km/h": "kilometer_per_hour",
+             "kph": "kilometer_per_hour", "chords": "", "chord": "", "degrees": "deg", "celsius": "degC", "Celsius": "degC"}
+KINDS = {"m": "length", "m/s": "speed", "Pa": "pressure", "K": "temperature", "deg": "angle", "rad": "angle",
+         "kg/m^3": "density", "Pa*s": "dynamic viscosity", "": "plain number", "J/(kg*K)": "gas constant"}
+EXAMPLES = {"m": "0.24 m, 240 mm, 3 ft", "m/s": "28 m/s, 100 km/h, 60 mph, 54 knot", "Pa": "26500 Pa, 26.5 kPa, 1 bar",
+            "K": "288 K, 15 degC, -50 degC", "deg": "2 deg, 0.03 rad", "kg/m^3": "1.225 kg/m^3",
+            "Pa*s": "1.8e-5 Pa*s", "": "0.12 or 12 %", "J/(kg*K)": "287.05 J/(kg*K)"}
+
+
+class UnitError(ValueError):
+    """The text is not a number with a unit of the wanted kind."""
+
+
+@functools.cache
+def _registry():
+    registry = pint.UnitRegistry(cache_folder=None)
+    registry.define("kilometer_per_hour_ = kilometer / hour")
+    return registry
+
+
+def parse(value, unit):
+    """Turn a typed value into a number in the given unit.
+
+    Parameters
+    ----------
+    value : str, int or float
+        A bare number is meant in `unit`.
+    unit : str
+        The field's unit; "" for a plain number.
+
+    Returns
+    -------
+    float
+
+    Raises
+    ------
+    UnitError
+        When it is not a number, or its unit is of another kind.
+    """
+    if isinstance(value, bool):
+        raise UnitError(f"{value} is not a number")
+    if isinstance(value, (int, float)):
+        return _finite(float(value), value)
+    match = NUMBER.match(str(value))
+    if not match or not UNIT.match(match[2]):
+        raise UnitError(f"“{str(value)[:40]}” is not a number with a unit; write for example {EXAMPLES.get(unit, '1')}")
+    number = _finite(float(match[1].replace("−", "-").replace(",", ".")), value)
+    written = match[2]
+    if not written:
+        return number
+    spelled = SPELLINGS.get(written, written.replace("·", "*").replace("²", "^2").replace("³", "^3").replace("°", "deg"))
+    if spelled == "" and unit == "":
+        return number
+    registry = _registry()
+    try:
+        quantity = registry.Quantity(number, registry.parse_units(spelled))
+        return float(quantity.to(unit or "dimensionless").magnitude)
+    except pint.DimensionalityError:
+        raise UnitError(f"“{written}” is not a unit of {KINDS.get(unit, unit)}; write for example "
+                        f"{EXAMPLES.get(unit, unit)}{_hint(written)}") from None
+    except Exception:
+        raise UnitError(f"“{written}” is not a unit known here; write for example {EXAMPLES.get(unit, unit)}") from None
+
+
+def _hint(written):
+    return {"C": " (C is the coulomb; degrees Celsius are degC)", "F": " (F is the farad; degrees Fahrenheit are degF)"}.get(written, "")
+
+
+def _finite(number, given):
+    if not math.isfinite(number):
+        raise UnitError(f"“{given}” is not a finite number")
+    return number
+
+
+def show(value, unit="", digits=5):
+    """A number with its unit as text, in as many digits as are of use."""
+    if value is None:
+        return ""
+    text = f"{value:.{digits}g}"
+    if "e" in text and 1e-4 <= abs(value) < 1e7:
+        text = f"{value:.0f}" if abs(value) >= 1e4 else f"{value:f}".rstrip("0")
+    return f"{text} {PRETTY.get(unit, unit)}".strip()
+
+
+PRETTY = {"deg": "°", "kg/m^3": "kg/m³", "Pa*s": "Pa·s", "J/(kg*K)": "J/(kg·K)", "chord": "c"}
