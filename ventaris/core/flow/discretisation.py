@@ -18,6 +18,8 @@ class Discretisation:
     wall_kind : {"slip", "no-slip"}
     limit, precondition : bool or None
         None decides by the Mach number.
+    vortex : bool
+        Whether the far field carries the vortex of the lift.
 
     Attributes
     ----------
@@ -28,11 +30,12 @@ class Discretisation:
         Gauge pressure on each boundary face after the last residual.
     """
 
-    def __init__(self, mesh, stream, wall_kind="slip", limit=None, precondition=None):
+    def __init__(self, mesh, stream, wall_kind="slip", limit=None, precondition=None, vortex=True):
         self.mesh, self.stream = mesh, stream
         mach = stream.mach
         limit = mach > LIMIT_ABOVE if limit is None else limit
         precondition = mach < PRECONDITION_BELOW if precondition is None else precondition
+        self.vortex = vortex and mach < 1
         self.constants = stream.constants(limit, precondition)
         self.n_cells, self.n_interior = mesh.n_cells, mesh.n_interior
         self.left, self.right = mesh.left, mesh.right
@@ -129,7 +132,7 @@ class Discretisation:
         It is part of the residual, so that the Newton steps see it: updated between steps
         it made their number three times as large.
         """
-        if self.stream.mach < 1:
+        if self.vortex:
             lift = float((self.flux[self.wall][:, 2:] @ self._lift_direction).sum())
             faces = self.n_interior + self.far_local
             self.ghost[self.far_local] = self.stream.far_field(self.mesh.face_centre[faces], lift / self.stream.mach)

@@ -73,7 +73,7 @@ class Mesh:
 
     def wall_faces(self):
         """Indices of all faces on the body, shape (n_wall,)."""
-        return np.concatenate([self.boundaries[name] for name in self.walls])
+        return np.concatenate([self.boundaries[name] for name in self.walls] + [np.empty(0, dtype=np.int64)])
 
     def wall_distance(self):
         """Distance of each cell centre to the nearest wall face centre, shape (n_cells,)."""

@@ -44,11 +44,11 @@ def read_taps(flow, state):
     cell, normal = mesh.left[wall], mesh.normal[wall]
     gauge = flow.wall_pressure[flow.wall_local]
     tangent = np.stack([-normal[:, 1], normal[:, 0]], axis=1)
-    # Downstream is away from the leading edge on both sides: along +x, mostly.
+    # The tangent runs clockwise round the section; downstream is against it on the lower side.
     surface = []
     for name in mesh.walls:
         surface += [name] * len(mesh.boundaries[name])
-    direction = np.array([{"lower": 1.0, "upper": -1.0}.get(s, 1.0) for s in surface])
+    direction = np.array([{"lower": -1.0}.get(s, 1.0) for s in surface])
     cf = (friction * tangent).sum(axis=1) / (q * mesh.area[wall]) * direction
     # Isentropic change from the cell to the wall pressure keeps the local total pressure.
     absolute, wall_absolute = state[cell, 0] + 1 / gamma, np.maximum(gauge + 1 / gamma, 1e-6)

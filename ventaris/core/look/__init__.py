@@ -1,0 +1,1 @@
+"""Fields to drawable geometry and pictures."""

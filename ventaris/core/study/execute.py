@@ -169,7 +169,10 @@ class Execution:
                 retried, self._resume = True, None
 
     def _open_level(self, name, mesh, previous, careful):
-        flow = Discretisation(mesh, self.setup.stream, "slip" if self.sheet.flow.model == "inviscid" else "no-slip")
+        inviscid = self.sheet.flow.model == "inviscid"
+        # Nothing fixes the circulation of an inviscid flow round a rounded tail: it gets no vortex.
+        free = inviscid and self.setup.shape.section.trailing_edge == "round"
+        flow = Discretisation(mesh, self.setup.stream, "slip" if inviscid else "no-slip", vortex=not free)
         run, resume = self.sheet.run, self._resume
         controls = MarchControls(run.courant_start, krylov_vectors=run.krylov_vectors, first_order_steps=run.first_order_steps)
         if resume:

@@ -1,0 +1,40 @@
+"""The files of a finished run."""
+import json
+
+from ..instruments.taps import read_taps
+from ..look.drawable import drawable
+from ..look.picture import field_picture
+from ..sheet import write_toml
+from .tables import write_csv
+from .vtu import write_vtu
+
+
+def result_files(run):
+    """Everything a result folder holds.
+
+    Parameters
+    ----------
+    run : Execution, iterated to its end
+
+    Returns
+    -------
+    dict of str to bytes
+    """
+    _, flow, state = run.field()
+    air = run.setup.air
+    picture = drawable(flow.mesh, state, air)
+    return {"sheet.toml": write_toml(run.sheet).encode(), "result.json": json.dumps(run.result, indent=1).encode(),
+            "history.csv": history_csv(run.history).encode(), "taps.csv": taps_csv(read_taps(flow, state)).encode(),
+            "field.vtu": write_vtu(flow.mesh, state, air, run.setup.chord),
+            "mach.png": field_picture(picture, "mach", title=run.sheet.title),
+            "cp.svg": field_picture(picture, "cp", "svg", title=run.sheet.title)}
+
+
+def history_csv(history):
+    names = list(history[0]) if history else ["step"]
+    return write_csv({name: [entry[name] for entry in history] for name in names})
+
+
+def taps_csv(taps):
+    return write_csv({"surface": taps.surface, "x_chord": taps.x.tolist(), "y_chord": taps.y.tolist(), "cp": taps.cp.tolist(),
+                      "cf": taps.cf.tolist(), "mach": taps.mach.tolist()})

@@ -1,0 +1,72 @@
+"""A field as points, triangles and values, ready to be drawn."""
+from dataclasses import dataclass
+
+import numpy as np
+
+from .fields import QUANTITIES, derive
+
+
+@dataclass
+class Drawable:
+    """What a picture is made from; lengths in chords.
+
+    Attributes
+    ----------
+    points : ndarray, shape (n, 2)
+    triangles : ndarray of int, shape (m, 3)
+    edges : ndarray of int, shape (k, 2)
+        Cell edges, for the grid overlay.
+    wall : list of ndarray, shape (w, 2)
+        Closed outlines of the body.
+    values : dict of ndarray, shape (n,)
+        Point values of every quantity, and ``u``, ``v``.
+    """
+
+    points: np.ndarray
+    triangles: np.ndarray
+    edges: np.ndarray
+    wall: list
+    values: dict
+
+
+def drawable(mesh, state, air):
+    """Turn a state on a mesh into a `Drawable`."""
+    cells = derive(state, air)
+    names = list(cells)
+    at_points = mesh.point_values(np.stack([cells[name] for name in names], axis=1))
+    return Drawable(mesh.points, triangles_of(mesh), mesh.face_nodes, [wall_outline(mesh)],
+                    {name: at_points[:, k] for k, name in enumerate(names)})
+
+
+def triangles_of(mesh):
+    """Two triangles of every quadrilateral, shape (2 n_cells, 3)."""
+    c = mesh.cell_nodes
+    return np.concatenate([c[:, [0, 1, 2]], c[:, [0, 2, 3]]])
+
+
+def wall_outline(mesh):
+    """Points of the body's outline in order, shape (n, 2)."""
+    pairs = mesh.face_nodes[mesh.wall_faces()]
+    following = dict(zip(pairs[:, 0].tolist(), pairs[:, 1].tolist()))
+    start = here = pairs[0, 0]
+    loop = []
+    for _ in range(len(pairs) + 1):
+        loop.append(here)
+        here = following.get(here)
+        if here is None or here == start:
+            break
+    return mesh.points[np.array(loop)]
+
+
+def default_range(values, key, points, box=(-0.5, 1.5, -0.8, 0.8)):
+    """A range that shows the neighbourhood of the section well: (low, high)."""
+    near = (points[:, 0] > box[0]) & (points[:, 0] < box[1]) & (points[:, 1] > box[2]) & (points[:, 1] < box[3])
+    seen = values[near] if near.any() else values
+    quantity = QUANTITIES[key]
+    if quantity.diverging:
+        reach = max(float(np.percentile(np.abs(seen - quantity.centre), 99.3)), 1e-6)
+        return quantity.centre - reach, quantity.centre + reach
+    if key == "loss":
+        return 0.0, max(float(np.percentile(seen, 99.7)), 0.01)
+    low, high = np.percentile(seen, [0.3, 99.8])
+    return (float(low), float(high)) if high > low else (float(low), float(low) + max(abs(low), 1.0) * 1e-3)

@@ -1,0 +1,110 @@
+"""Pictures drawn by the server: thumbnails, exports, and the pictures of a report."""
+import io
+
+import numpy as np
+from matplotlib.backends.backend_agg import FigureCanvasAgg
+from matplotlib.backends.backend_svg import FigureCanvasSVG
+from matplotlib.figure import Figure
+from matplotlib.tri import Triangulation
+
+from .colours import BANDS, colour_map, map_for
+from .drawable import default_range
+from .fields import QUANTITIES
+from .lines import FlowSampler, rake, streamlines
+
+PAPER, INK, LINES, SPRUCE = "#F7F5F0", "#1B2A2F", "#D5D0C4", "#0E4B45"
+DEFAULT_BOX = (-0.45, 1.75, -0.75, 0.75)
+
+
+def _figure(width, height, box, bare=False):
+    figure = Figure(figsize=(width, height), facecolor=PAPER if not bare else "none")
+    axes = figure.add_axes((0, 0.0 if bare else 0.13, 1, 1 if bare else 0.87))
+    axes.set_xlim(box[0], box[1])
+    axes.set_ylim(box[2], box[3])
+    axes.set_aspect("equal", adjustable="datalim" if bare else "box")
+    axes.axis("off")
+    return figure, axes
+
+
+def field_picture(picture, key, form="png", box=DEFAULT_BOX, span=None, map_name=None, banded=True, isolines=False,
+                  sonic=True, stream_count=0, width=9.0, title="", bare=False, chord=None):
+    """Draw a field.
+
+    Parameters
+    ----------
+    picture : Drawable
+    key : str
+        A key of `QUANTITIES`.
+    form : {"png", "svg"}
+    box : (left, right, bottom, top) in chords
+    span : (low, high) or None
+    banded, isolines, sonic : bool
+    stream_count : int
+        Number of streamlines, 0 for none.
+    bare : bool
+        Without the legend, for thumbnails.
+
+    Returns
+    -------
+    bytes
+    """
+    quantity = QUANTITIES[key]
+    low, high = span or default_range(picture.values[key], key, picture.points)
+    name = map_name or map_for(quantity)
+    height = width * (box[3] - box[2]) / (box[1] - box[0]) / (1 if bare else 0.87)
+    figure, axes = _figure(width, height, box, bare)
+    grid = Triangulation(*picture.points.T, _near(picture, box))
+    values = np.clip(picture.values[key], low, high)
+    levels = np.linspace(low, high, (BANDS if banded else 96) + 1)
+    colours = colour_map(name)
+    axes.tricontourf(grid, values, levels, cmap=colours, extend="neither")
+    if isolines:
+        axes.tricontour(grid, values, levels[1:-1], colors=INK, linewidths=0.35, alpha=0.6)
+    if sonic and picture.values["mach"].max() > 1:
+        axes.tricontour(grid, picture.values["mach"], [1.0], colors="white", linewidths=1.6)
+        axes.tricontour(grid, picture.values["mach"], [1.0], colors=INK, linewidths=0.7, linestyles="dashed")
+    if stream_count:
+        sampler = FlowSampler(picture, box)
+        for line in streamlines(sampler, rake(box[0] + 0.02, box[2], box[3], stream_count), step=0.02):
+            axes.plot(*line.T, color="white", lw=0.8, alpha=0.8)
+    for outline in picture.wall:
+        axes.fill(*outline.T, facecolor=PAPER, edgecolor=INK, lw=1.0, zorder=5)
+    if not bare:
+        _legend(figure, colours, low, high, quantity, name, banded, title, chord)
+    return _bytes(figure, form)
+
+
+def _near(picture, box):
+    corner = picture.points[picture.triangles]
+    keep = ((corner[..., 0].max(1) > box[0]) & (corner[..., 0].min(1) < box[1])
+            & (corner[..., 1].max(1) > box[2]) & (corner[..., 1].min(1) < box[3]))
+    return picture.triangles[keep]
+
+
+def _legend(figure, colours, low, high, quantity, name, banded, title, chord):
+    bar = figure.add_axes((0.30, 0.065, 0.40, 0.028))
+    bar.imshow(np.linspace(0, 1, BANDS if banded else 256)[None], aspect="auto", cmap=colours, extent=(low, high, 0, 1))
+    bar.set_yticks([])
+    bar.tick_params(labelsize=8, colors=INK, length=2)
+    for spine in bar.spines.values():
+        spine.set_color(LINES)
+    unit = f", {quantity.unit}" if quantity.unit else ""
+    figure.text(0.29, 0.078, quantity.label + unit, ha="right", va="center", fontsize=9, color=INK)
+    figure.text(0.71, 0.078, f"map {name}, range {low:.4g} … {high:.4g}", va="center", fontsize=8, color=INK)
+    figure.text(0.02, 0.015, title, fontsize=8, color=INK)
+
+
+def _bytes(figure, form, dpi=110):
+    out = io.BytesIO()
+    if form == "svg":
+        FigureCanvasSVG(figure).print_svg(out, metadata={"Date": None, "Creator": "Ventaris"})
+    else:
+        FigureCanvasAgg(figure)
+        figure.savefig(out, format="png", dpi=dpi, facecolor=figure.get_facecolor())
+    return out.getvalue()
+
+
+def path_of(points, closed=False):
+    """Points in chords as an SVG path whose y axis points up the page."""
+    steps = " ".join(f"{'M' if k == 0 else 'L'}{x:.5f} {-y:.5f}" for k, (x, y) in enumerate(np.asarray(points)))
+    return steps + (" Z" if closed else "")
