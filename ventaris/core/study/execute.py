@@ -134,13 +134,15 @@ class Execution:
 
     def __init__(self, sheet, resume=None, extra_steps=0):
         self.sheet, self.extra_steps = sheet, extra_steps
+        if resume:
+            # A level that had ended is opened again, to be marched further or found settled.
+            resume.finished = [done for done in resume.finished if done["level"] != resume.level]
         self.setup = prepare(sheet)
         self.meshes = None
         self.history, self.finished = [], []
         self.result = None
         self._level = None
         self._resume = resume
-        self._seconds = 0.0
         self._before = resume.seconds if resume else 0.0
 
     def __iter__(self):

@@ -1,0 +1,151 @@
+"""Campaigns, their variants and operating points."""
+import json
+
+from ..core.sheet import SECTIONS, SheetError, default_setup, read_section, read_sheet
+from .database import transaction
+
+LONGEST_NAME = 80
+
+
+class Conflict(RuntimeError):
+    """Somebody else (or another tab) changed the same thing in the meantime."""
+
+
+def checked_name(name, what):
+    """A trimmed name; raises SheetError when it is empty or too long."""
+    name = " ".join(str(name).split())
+    if not name:
+        raise SheetError([("name", f"The {what} needs a name.")])
+    if len(name) > LONGEST_NAME:
+        raise SheetError([("name", f"The name has {len(name)} characters; at most {LONGEST_NAME}.")])
+    return name
+
+
+def all_campaigns(database):
+    """Campaigns that are not deleted, newest first, as dicts."""
+    rows = database.execute("SELECT * FROM campaign WHERE deleted IS NULL ORDER BY id DESC").fetchall()
+    return [_with(row, "setup") for row in rows]
+
+
+def campaign(database, campaign_id):
+    """One campaign, or None."""
+    row = database.execute("SELECT * FROM campaign WHERE id = ? AND deleted IS NULL", (campaign_id,)).fetchone()
+    return _with(row, "setup") if row else None
+
+
+def add_campaign(database, name, question="", setup=None):
+    """Add a campaign; returns its id."""
+    name = checked_name(name, "campaign")
+    whole = {**default_setup(), **(setup or {})}
+    clean = {key: read_section(key, value).model_dump() for key, value in whole.items()}
+    with transaction(database):
+        return database.execute("INSERT INTO campaign (name, question, setup) VALUES (?, ?, ?)",
+                                (name, question.strip()[:400], json.dumps(clean))).lastrowid
+
+
+def describe_campaign(database, campaign_id, name, question):
+    """Change a campaign's name and question."""
+    with transaction(database):
+        database.execute("UPDATE campaign SET name = ?, question = ? WHERE id = ?",
+                         (checked_name(name, "campaign"), question.strip()[:400], campaign_id))
+
+
+def variants(database, campaign_id):
+    """Variants of a campaign, the baseline first."""
+    rows = database.execute("SELECT * FROM variant WHERE campaign_id = ? AND deleted IS NULL ORDER BY baseline DESC, id",
+                            (campaign_id,)).fetchall()
+    return [_with(row, "shape") for row in rows]
+
+
+def variant(database, variant_id):
+    row = database.execute("SELECT * FROM variant WHERE id = ? AND deleted IS NULL", (variant_id,)).fetchone()
+    return _with(row, "shape") if row else None
+
+
+def add_variant(database, campaign_id, name, shape):
+    """Add a variant; the first of a campaign becomes its baseline.  Returns its id."""
+    name = checked_name(name, "variant")
+    clean = read_section("shape", shape).model_dump()
+    with transaction(database):
+        first = database.execute("SELECT count(*) FROM variant WHERE campaign_id = ? AND deleted IS NULL AND baseline = 1",
+                                 (campaign_id,)).fetchone()[0] == 0
+        return database.execute("INSERT INTO variant (campaign_id, name, shape, baseline) VALUES (?, ?, ?, ?)",
+                                (campaign_id, name, json.dumps(clean), int(first))).lastrowid
+
+
+def make_baseline(database, variant_id):
+    """Make a variant the one that all others are compared with."""
+    with transaction(database):
+        database.execute("UPDATE variant SET baseline = (id = ?) WHERE campaign_id = (SELECT campaign_id FROM variant WHERE id = ?)",
+                         (variant_id, variant_id))
+
+
+def points(database, campaign_id):
+    """Operating points of a campaign."""
+    rows = database.execute("SELECT * FROM operating_point WHERE campaign_id = ? AND deleted IS NULL ORDER BY id",
+                            (campaign_id,)).fetchall()
+    return [_with(row, "air") for row in rows]
+
+
+def point(database, point_id):
+    row = database.execute("SELECT * FROM operating_point WHERE id = ? AND deleted IS NULL", (point_id,)).fetchone()
+    return _with(row, "air") if row else None
+
+
+def add_point(database, campaign_id, name, air):
+    """Add an operating point; returns its id."""
+    name = checked_name(name, "operating point")
+    clean = read_section("air", air).model_dump()
+    with transaction(database):
+        return database.execute("INSERT INTO operating_point (campaign_id, name, air) VALUES (?, ?, ?)",
+                                (campaign_id, name, json.dumps(clean))).lastrowid
+
+
+UPDATES = {
+    "shape": "UPDATE variant SET shape = ?, name = ?, revision = revision + 1 WHERE id = ? AND revision = ? AND deleted IS NULL",
+    "air": "UPDATE operating_point SET air = ?, name = ?, revision = revision + 1 WHERE id = ? AND revision = ? AND deleted IS NULL"}
+
+
+def save_shape(database, variant_id, revision, name, shape):
+    """Save a variant's shape; raises `Conflict` when the revision is no longer the stored one."""
+    _save(database, "shape", variant_id, revision, checked_name(name, "variant"), shape)
+
+
+def save_air(database, point_id, revision, name, air):
+    """Save an operating point's air; raises `Conflict` like `save_shape`."""
+    _save(database, "air", point_id, revision, checked_name(name, "operating point"), air)
+
+
+def _save(database, section, row_id, revision, name, values):
+    clean = read_section(section, values).model_dump()
+    with transaction(database):
+        done = database.execute(UPDATES[section], (json.dumps(clean), name, row_id, revision)).rowcount
+        if not done:
+            raise Conflict(f"The {section} section was changed in another window since this page was opened.")
+
+
+def save_setup(database, campaign_id, revision, setup):
+    """Save the sections that a campaign shares; raises `Conflict` like `save_shape`."""
+    clean = {name: read_section(name, setup[name]).model_dump() for name in default_setup()}
+    with transaction(database):
+        done = database.execute("UPDATE campaign SET setup = ?, revision = revision + 1 WHERE id = ? AND revision = ? AND deleted IS NULL",
+                                (json.dumps(clean), campaign_id, revision)).rowcount
+        if not done:
+            raise Conflict("The domain, grid, instruments, flow or run section was changed in another window since this page was opened.")
+
+
+def compose_sheet(campaign_, variant_, point_):
+    """The whole run sheet of a cell of the test matrix; raises SheetError."""
+    title = f"{campaign_['name']}: {variant_['name']} at {point_['name']}"[:120]
+    return read_sheet({"format": 1, "title": title, "shape": variant_["shape"], "air": point_["air"], **campaign_["setup"]})
+
+
+def _with(row, key):
+    out = dict(row)
+    out[key] = json.loads(out[key])
+    return out
+
+
+__all__ = ["Conflict", "SECTIONS", "add_campaign", "add_point", "add_variant", "all_campaigns", "campaign", "checked_name",
+           "compose_sheet", "describe_campaign", "make_baseline", "point", "points", "save_air", "save_setup", "save_shape",
+           "variant", "variants"]

@@ -1,0 +1,42 @@
+"""Fields and tap rows as compressed arrays: enough to look at them in any later version."""
+import io
+import json
+
+import numpy as np
+
+from ..core.grids.mesh import mesh_from_cells
+from ..core.instruments.taps import TapRow
+
+
+def pack_field(level, mesh, state):
+    """A mesh with the state on it, as compressed bytes."""
+    names = list(mesh.boundaries)
+    head = {"level": level, "names": names, "walls": list(mesh.walls), "layout": mesh.layout}
+    arrays = {f"edges_{k}": mesh.face_nodes[mesh.boundaries[name]].astype(np.int32) for k, name in enumerate(names)}
+    out = io.BytesIO()
+    np.savez_compressed(out, head=np.frombuffer(json.dumps(head).encode(), dtype=np.uint8), points=mesh.points.astype(np.float32),
+                        cells=mesh.cell_nodes.astype(np.int32), state=state.astype(np.float32), **arrays)
+    return out.getvalue()
+
+
+def unpack_field(data):
+    """Returns (level, Mesh, state)."""
+    with np.load(io.BytesIO(data), allow_pickle=False) as stored:
+        head = json.loads(bytes(stored["head"]))
+        edges = {name: stored[f"edges_{k}"] for k, name in enumerate(head["names"])}
+        points, cells, state = stored["points"].astype(float), stored["cells"], stored["state"].astype(float)
+    layout = {key: tuple(v) if isinstance(v, list) else v for key, v in head["layout"].items()}
+    return head["level"], mesh_from_cells(points, cells, edges, head["walls"], layout), state
+
+
+def pack_taps(taps):
+    """A tap row as compressed bytes."""
+    out = io.BytesIO()
+    np.savez_compressed(out, x=taps.x, y=taps.y, cp=taps.cp, cf=taps.cf, mach=taps.mach,
+                        surface=np.frombuffer(json.dumps(taps.surface).encode(), dtype=np.uint8))
+    return out.getvalue()
+
+
+def unpack_taps(data):
+    with np.load(io.BytesIO(data), allow_pickle=False) as stored:
+        return TapRow(stored["x"], stored["y"], stored["cp"], stored["cf"], stored["mach"], json.loads(bytes(stored["surface"])))

@@ -1,0 +1,225 @@
+"""Runs: their states, histories, logs, results and arrays."""
+import json
+import time
+
+from .database import remember, setting, transaction
+
+ACTIVE = ("waiting", "gridding", "running")
+ENDED = ("settled", "stopped", "failed")
+STALE_AFTER = 12.0
+MOST_ATTEMPTS = 3
+
+
+class StateError(RuntimeError):
+    """The run is not in a state in which this can be done."""
+
+
+def add_run(database, campaign_id, variant_id, point_id, sheet_toml):
+    """Put a run in the queue; returns its id."""
+    with transaction(database):
+        run_id = database.execute("INSERT INTO run (campaign_id, variant_id, point_id, sheet) VALUES (?, ?, ?, ?)",
+                                  (campaign_id, variant_id, point_id, sheet_toml)).lastrowid
+        _say(database, run_id, "Waiting for the worker")
+    return run_id
+
+
+def run(database, run_id):
+    """One run as a dict with parsed progress and result, or None; runs of deleted things are not found."""
+    row = database.execute("""
+        SELECT run.*, campaign.name AS campaign_name, variant.name AS variant_name, operating_point.name AS point_name
+        FROM run JOIN campaign ON campaign.id = run.campaign_id JOIN variant ON variant.id = run.variant_id
+        JOIN operating_point ON operating_point.id = run.point_id
+        WHERE run.id = ? AND campaign.deleted IS NULL AND variant.deleted IS NULL AND operating_point.deleted IS NULL
+        """, (run_id,)).fetchone()
+    return _parsed(row) if row else None
+
+
+def latest_runs(database, campaign_id):
+    """The newest run of every cell: {(variant_id, point_id): run}."""
+    rows = database.execute("""
+        SELECT * FROM run WHERE campaign_id = ?
+        AND id IN (SELECT max(id) FROM run WHERE campaign_id = ? GROUP BY variant_id, point_id)""", (campaign_id, campaign_id))
+    return {(row["variant_id"], row["point_id"]): _parsed(row) for row in rows}
+
+
+def runs_of_cell(database, variant_id, point_id):
+    """All runs of a cell, newest first."""
+    rows = database.execute("SELECT * FROM run WHERE variant_id = ? AND point_id = ? ORDER BY id DESC", (variant_id, point_id))
+    return [_parsed(row) for row in rows]
+
+
+def queue_position(database, run_id):
+    """How many runs stand ahead of a waiting one."""
+    return database.execute("SELECT count(*) FROM run WHERE state IN ('waiting', 'gridding', 'running') AND id < ?", (run_id,)).fetchone()[0]
+
+
+def history(database, run_id, after=0):
+    """History entries after a step."""
+    rows = database.execute("SELECT entry FROM history WHERE run_id = ? AND step > ? ORDER BY step", (run_id, after))
+    return [json.loads(row["entry"]) for row in rows]
+
+
+def log(database, run_id):
+    """Log lines, oldest first, as (time, line)."""
+    return [(row["at"][11:19], row["line"]) for row in
+            database.execute("SELECT at, line FROM log_line WHERE run_id = ? ORDER BY id", (run_id,))]
+
+
+def say(database, run_id, line):
+    with transaction(database):
+        _say(database, run_id, line)
+
+
+def _say(database, run_id, line):
+    database.execute("INSERT INTO log_line (run_id, line) VALUES (?, ?)", (run_id, line))
+
+
+# What a person may ask for.
+
+def ask(database, run_id, request):
+    """Ask a run to pause or stop, or let it go on.
+
+    Parameters
+    ----------
+    request : {"pause", "stop", "resume", "further"}
+
+    Raises
+    ------
+    StateError
+    """
+    with transaction(database):
+        row = database.execute("SELECT state, (SELECT count(*) FROM stored_array WHERE run_id = run.id AND kind = 'checkpoint') AS kept "
+                               "FROM run WHERE id = ?", (run_id,)).fetchone()
+        if row is None:
+            raise StateError("This run is gone.")
+        state = row["state"]
+        if request in ("pause", "stop") and state in ("gridding", "running"):
+            database.execute("UPDATE run SET request = ? WHERE id = ?", (request, run_id))
+            _say(database, run_id, f"Asked to {request}")
+        elif request == "pause" and state == "waiting":
+            _set_state(database, run_id, "paused", "Paused before it began")
+        elif request == "stop" and state in ("waiting", "paused"):
+            _set_state(database, run_id, "stopped", "Stopped")
+        elif request == "resume" and state == "paused":
+            _set_state(database, run_id, "waiting", "Resumed")
+        elif request == "further" and state in ENDED and (row["kept"] or state == "failed"):
+            database.execute("UPDATE run SET extra_steps = extra_steps + 100, attempts = 0, error = '', result = NULL WHERE id = ?", (run_id,))
+            _set_state(database, run_id, "waiting", "Run further, up to 100 steps more per level")
+        else:
+            raise StateError(f"A run that is {state} cannot {'be run further' if request == 'further' else request}.")
+
+
+def _set_state(database, run_id, state, line):
+    finished = "strftime('%Y-%m-%dT%H:%M:%fZ', 'now')" if state in ENDED else "NULL"
+    database.execute(f"UPDATE run SET state = ?, request = '', finished = {finished} WHERE id = ?", (state, run_id))
+    if line:
+        _say(database, run_id, line)
+
+
+# What the worker does.
+
+def claim(database, worker):
+    """Take the oldest waiting run, or None."""
+    with transaction(database):
+        row = database.execute("""
+            UPDATE run SET state = 'gridding', worker = ?, heartbeat = ?, attempts = attempts + 1,
+                started = coalesce(started, strftime('%Y-%m-%dT%H:%M:%fZ', 'now'))
+            WHERE id = (SELECT run.id FROM run JOIN campaign ON campaign.id = run.campaign_id
+                        JOIN variant ON variant.id = run.variant_id JOIN operating_point ON operating_point.id = run.point_id
+                        WHERE state = 'waiting' AND campaign.deleted IS NULL AND variant.deleted IS NULL
+                        AND operating_point.deleted IS NULL ORDER BY run.id LIMIT 1)
+            RETURNING id""", (worker, time.time())).fetchone()
+    return run(database, row["id"]) if row else None
+
+
+def recover(database, alive=lambda worker: False):
+    """Put runs whose worker died back into the queue; returns their ids.
+
+    Parameters
+    ----------
+    alive : callable
+        Whether the named worker still lives.
+    """
+    back = []
+    with transaction(database):
+        for row in database.execute("SELECT id, worker, attempts FROM run WHERE state IN ('gridding', 'running')").fetchall():
+            if alive(row["worker"]):
+                continue
+            if row["attempts"] >= MOST_ATTEMPTS:
+                database.execute("UPDATE run SET error = ? WHERE id = ?",
+                                 (f"The worker died {row['attempts']} times in this run, perhaps for want of memory. Use fewer cells, "
+                                  "then run it further.", row["id"]))
+                _set_state(database, row["id"], "failed", "The worker died again; given up")
+            else:
+                database.execute("UPDATE run SET state = 'waiting', worker = '' WHERE id = ?", (row["id"],))
+                _say(database, row["id"], "The worker died; the run goes on from its last checkpoint")
+                back.append(row["id"])
+    return back
+
+
+def record(database, run_id, state, entries, progress, line=""):
+    """Store new history entries and the progress; returns what a person has asked for meanwhile."""
+    with transaction(database):
+        database.executemany("INSERT OR REPLACE INTO history (run_id, step, entry) VALUES (?, ?, ?)",
+                             [(run_id, e["step"], json.dumps(e)) for e in entries])
+        database.execute("UPDATE run SET state = ?, progress = ?, heartbeat = ? WHERE id = ?",
+                         (state, json.dumps(progress), time.time(), run_id))
+        if line:
+            _say(database, run_id, line)
+        row = database.execute("SELECT request FROM run WHERE id = ?", (run_id,)).fetchone()
+    return row["request"] if row else "stop"
+
+
+def forget_history_after(database, run_id, step):
+    """Drop history beyond a checkpoint's last step before going on from it."""
+    with transaction(database):
+        database.execute("DELETE FROM history WHERE run_id = ? AND step > ?", (run_id, step))
+
+
+def finish(database, run_id, state, result=None, error="", line=""):
+    """End (or pause) a run."""
+    with transaction(database):
+        database.execute("UPDATE run SET result = ?, error = ?, worker = '' WHERE id = ?",
+                         (json.dumps(result) if result else None, error, run_id))
+        if state in ("settled", "paused"):
+            database.execute("UPDATE run SET attempts = 0 WHERE id = ?", (run_id,))
+        _set_state(database, run_id, state, line)
+
+
+def keep_array(database, run_id, kind, data):
+    """Store a blob; its version grows by one each time."""
+    with transaction(database):
+        if database.execute("SELECT 1 FROM run WHERE id = ?", (run_id,)).fetchone():
+            database.execute("""
+                INSERT INTO stored_array (run_id, kind, data) VALUES (?, ?, ?)
+                ON CONFLICT (run_id, kind) DO UPDATE SET data = excluded.data, version = version + 1""", (run_id, kind, data))
+
+
+def kept_array(database, run_id, kind):
+    """A stored blob, or None."""
+    row = database.execute("SELECT data FROM stored_array WHERE run_id = ? AND kind = ?", (run_id, kind)).fetchone()
+    return row["data"] if row else None
+
+
+def array_version(database, run_id, kind):
+    """Version of a stored blob, 0 when there is none."""
+    row = database.execute("SELECT version FROM stored_array WHERE run_id = ? AND kind = ?", (run_id, kind)).fetchone()
+    return row["version"] if row else 0
+
+
+def measured_cost(database):
+    """Seconds per cell and step measured on this machine's own runs, or None."""
+    return setting(database, "cost_per_cell_step")
+
+
+def learn_cost(database, cost):
+    """Let a finished run improve the cost estimate."""
+    known = measured_cost(database)
+    remember(database, "cost_per_cell_step", cost if known is None else 0.7 * known + 0.3 * cost)
+
+
+def _parsed(row):
+    out = dict(row)
+    out["progress"] = json.loads(out["progress"])
+    out["result"] = json.loads(out["result"]) if out["result"] else None
+    return out

@@ -1,0 +1,125 @@
+"""Execute one run of the store, with checkpoints, and heed what a person asks for."""
+import time
+import traceback
+
+from ..core.grids.mesh import MeshError
+from ..core.instruments.taps import read_taps
+from ..core.sheet import SheetError, read_toml
+from ..core.shapes.coordinates import ShapeError
+from ..core.study.execute import Checkpoint, RunFailed, execute
+from ..store import runs
+from ..store.database import StoreError
+from ..store.fields import pack_field, pack_taps
+
+RECORD_EVERY = 0.25
+PICTURE_EVERY = 0.8
+CHECKPOINT_EVERY = 3.0
+
+
+class Job:
+    """One run being executed.
+
+    Parameters
+    ----------
+    database : connection
+    run : dict, as `runs.claim` gives it
+    """
+
+    def __init__(self, database, run):
+        self.database, self.run, self.id = database, run, run["id"]
+        self.pending, self.line = [], ""
+        self.recorded = self.pictured = self.saved = 0.0
+        self.started = time.monotonic()
+
+    def work(self):
+        """Run to the end, to a pause or to a stop; the outcome is stored, never raised."""
+        try:
+            self._work()
+        except (SheetError, ShapeError, MeshError, RunFailed) as error:
+            self._fail(str(error))
+        except MemoryError:
+            self._fail("The machine ran out of memory. Use fewer cells.")
+        except StoreError as error:
+            self._wait_for_disk(error)
+        except Exception as error:
+            self._fail(f"The program made a mistake: {type(error).__name__}: {error}. Your inputs are kept; please report this.",
+                       traceback.format_exc())
+
+    def _work(self):
+        sheet = read_toml(self.run["sheet"])
+        kept = runs.kept_array(self.database, self.id, "checkpoint")
+        checkpoint = Checkpoint.from_bytes(kept) if kept else None
+        if checkpoint:
+            runs.forget_history_after(self.database, self.id, len(checkpoint.history))
+            runs.say(self.database, self.id, f"Going on from the checkpoint at step {len(checkpoint.history)}")
+        self.execution = execute(sheet, checkpoint, self.run["extra_steps"])
+        for progress in self.execution:
+            self.pending.append(self.execution.history[-1])
+            if progress.message:
+                self.line = progress.message
+            request = self._store(progress)
+            if request:
+                self._leave(request)
+                return
+        self._keep_picture()
+        result = self.execution.result
+        self._keep_checkpoint()
+        settled = result["verdict"]["settled"]
+        self._flush({"share": 1.0, "level": result["levels"][-1]["level"], "left": 0})
+        runs.finish(self.database, self.id, "settled" if settled else "stopped", result, line=result["verdict"]["words"])
+        runs.learn_cost(self.database, result["cost_per_cell_step"])
+
+    def _store(self, progress):
+        now = time.monotonic()
+        if now - self.recorded < RECORD_EVERY:
+            return ""
+        self.recorded = now
+        spent = now - self.started
+        left = spent * (1 - progress.share) / max(progress.share, 1e-3)
+        request = self._flush({"share": progress.share, "level": progress.level, "step": progress.step, "level_step": progress.level_step,
+                               "residual": progress.residual, "courant": progress.courant, "left": left, **progress.channels})
+        if now - self.pictured > PICTURE_EVERY:
+            self.pictured = now
+            self._keep_picture()
+        if now - self.saved > CHECKPOINT_EVERY:
+            self.saved = now
+            self._keep_checkpoint()
+        return request
+
+    def _flush(self, progress):
+        request = runs.record(self.database, self.id, "running", self.pending, progress, self.line)
+        self.pending, self.line = [], ""
+        return request
+
+    def _keep_picture(self):
+        level, flow, state = self.execution.field()
+        runs.keep_array(self.database, self.id, "field", pack_field(level, flow.mesh, state))
+        runs.keep_array(self.database, self.id, "taps", pack_taps(read_taps(flow, state)))
+
+    def _keep_checkpoint(self):
+        runs.keep_array(self.database, self.id, "checkpoint", self.execution.checkpoint().to_bytes())
+
+    def _leave(self, request):
+        self._keep_checkpoint()
+        self._keep_picture()
+        if request == "pause":
+            runs.finish(self.database, self.id, "paused", line="Paused")
+        else:
+            result = self.execution.conclude(stopped=True)
+            runs.finish(self.database, self.id, "stopped", result, line=result["verdict"]["words"])
+
+    def _fail(self, message, details=""):
+        runs.finish(self.database, self.id, "failed", error=message, line=message)
+        if details:
+            print(details, flush=True)
+
+    def _wait_for_disk(self, error):
+        """The store refuses (a full disk): keep trying to say so; the run goes back to the queue at the next start."""
+        print(f"run {self.id}: {error}", flush=True)
+        for _ in range(120):
+            time.sleep(5)
+            try:
+                runs.finish(self.database, self.id, "paused", line=f"{error} The run is paused at its last checkpoint; resume it when there is space.")
+                return
+            except StoreError:
+                continue

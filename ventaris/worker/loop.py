@@ -1,0 +1,90 @@
+"""The worker: one process that executes waiting runs, one after another."""
+import fcntl
+import os
+import time
+from pathlib import Path
+
+from ..core.sheet import read_sheet
+from ..core.study.execute import execute
+from ..store import runs
+from ..store.database import StoreError, open_database
+from .job import Job
+
+IDLE_WAIT = 0.15
+
+
+class Lock:
+    """The lock of a data folder's only worker; released by the system when the process ends."""
+
+    def __init__(self, folder):
+        Path(folder).mkdir(parents=True, exist_ok=True)
+        self._file = open(Path(folder) / "worker.lock", "a+")
+
+    def take(self):
+        """Whether this process is now the worker."""
+        try:
+            fcntl.flock(self._file, fcntl.LOCK_EX | fcntl.LOCK_NB)
+            return True
+        except BlockingIOError:
+            return False
+
+    def release(self):
+        fcntl.flock(self._file, fcntl.LOCK_UN)
+
+
+def is_worker_running(folder):
+    """Whether some process holds the folder's worker lock."""
+    lock = Lock(folder)
+    if lock.take():
+        lock.release()
+        return False
+    return True
+
+
+def warm_up():
+    """Load the compiled loops, so that the first run of a person starts at once."""
+    for mach, model in ((0.3, "laminar"), (0.8, "inviscid")):
+        sheet = read_sheet({"format": 1, "air": {"motion": "mach", "mach": mach}, "flow": {"model": model},
+                            "grid": {"level": "coarse", "around": 64, "layers": 24, "wake": 16}, "run": {"steps": 5, "first_order_steps": 2}})
+        for _ in execute(sheet):
+            pass
+
+
+def work(folder, until_idle=False, parent=None):
+    """Execute waiting runs until told to end.
+
+    Parameters
+    ----------
+    folder : path
+    until_idle : bool
+        Return when nothing is waiting.
+    parent : int or None
+        When this process is no longer there, finish what is waiting and end.
+
+    Returns
+    -------
+    int
+        Exit code; 1 when another worker holds the folder.
+    """
+    lock = Lock(folder)
+    if not lock.take():
+        print(f"another worker serves {folder}", flush=True)
+        return 1
+    database = open_database(folder)
+    # Holding the lock means that every run marked as running was left by a dead worker.
+    runs.recover(database)
+    warm_up()
+    name = f"process {os.getpid()}"
+    while True:
+        try:
+            run = runs.claim(database, name)
+        except StoreError as error:
+            print(error, flush=True)
+            run = None
+            time.sleep(5)
+        if run:
+            Job(database, run).work()
+        elif until_idle or (parent and os.getppid() != parent):
+            return 0
+        else:
+            time.sleep(IDLE_WAIT)
