@@ -197,5 +197,10 @@ def _backup(options):
     return 0
 
 
-if __name__ == "__main__":
+def entry():
+    """The installed command."""
     sys.exit(main())
+
+
+if __name__ == "__main__":
+    entry()

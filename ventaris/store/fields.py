@@ -8,14 +8,23 @@ from ..core.grids.mesh import mesh_from_cells
 from ..core.instruments.taps import TapRow
 
 
+def _planes(array):
+    """Single precision, split into byte planes: neighbouring values share their high bytes, so these compress well."""
+    return np.ascontiguousarray(array.astype("<f4")).view(np.uint8).reshape(-1, 4).T.copy()
+
+
+def _whole(planes, columns):
+    return np.ascontiguousarray(planes.T).view("<f4").reshape(-1, columns).astype(float)
+
+
 def pack_field(level, mesh, state):
     """A mesh with the state on it, as compressed bytes."""
     names = list(mesh.boundaries)
     head = {"level": level, "names": names, "walls": list(mesh.walls), "layout": mesh.layout}
     arrays = {f"edges_{k}": mesh.face_nodes[mesh.boundaries[name]].astype(np.int32) for k, name in enumerate(names)}
     out = io.BytesIO()
-    np.savez_compressed(out, head=np.frombuffer(json.dumps(head).encode(), dtype=np.uint8), points=mesh.points.astype(np.float32),
-                        cells=mesh.cell_nodes.astype(np.int32), state=state.astype(np.float32), **arrays)
+    np.savez_compressed(out, head=np.frombuffer(json.dumps(head).encode(), dtype=np.uint8), points=_planes(mesh.points),
+                        cells=mesh.cell_nodes.astype(np.int32), state=_planes(state), **arrays)
     return out.getvalue()
 
 
@@ -24,7 +33,7 @@ def unpack_field(data):
     with np.load(io.BytesIO(data), allow_pickle=False) as stored:
         head = json.loads(bytes(stored["head"]))
         edges = {name: stored[f"edges_{k}"] for k, name in enumerate(head["names"])}
-        points, cells, state = stored["points"].astype(float), stored["cells"], stored["state"].astype(float)
+        points, cells, state = _whole(stored["points"], 2), stored["cells"], _whole(stored["state"], 4)
     layout = {key: tuple(v) if isinstance(v, list) else v for key, v in head["layout"].items()}
     return head["level"], mesh_from_cells(points, cells, edges, head["walls"], layout), state
 

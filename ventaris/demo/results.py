@@ -1,0 +1,59 @@
+"""Compute the demo campaigns with this program and store the archives that ship with it."""
+import tempfile
+
+from ..core.sheet import default_setup, write_toml
+from ..store import archive, campaigns, runs
+from ..store.database import open_database
+from ..store.measured import add_measured
+from ..worker.loop import work
+from .loader import RESULTS
+from .scenario import CAMPAIGNS
+
+
+def add_campaign(database, scenario):
+    """Add a campaign of the scenario with its variants and points; returns its id."""
+    setup = {name: {**values, **scenario["setup"].get(name, {})} for name, values in default_setup().items()}
+    campaign_id = campaigns.add_campaign(database, scenario["name"], scenario["question"], setup)
+    for name, shape in scenario["variants"]:
+        campaigns.add_variant(database, campaign_id, name, shape)
+    for name, air in scenario["points"]:
+        campaigns.add_point(database, campaign_id, name, air)
+    return campaign_id
+
+
+def recompute(echo=lambda line: None):
+    """Run every cell and write the archives."""
+    RESULTS.mkdir(exist_ok=True)
+    for key, scenario in CAMPAIGNS.items():
+        with tempfile.TemporaryDirectory() as folder:
+            database = open_database(folder)
+            campaign_id = add_campaign(database, scenario)
+            campaign = campaigns.campaign(database, campaign_id)
+            for variant in campaigns.variants(database, campaign_id):
+                for point in campaigns.points(database, campaign_id):
+                    runs.add_run(database, campaign_id, variant["id"], point["id"], write_toml(campaigns.compose_sheet(campaign, variant, point)))
+            work(folder, until_idle=True)
+            latest = runs.latest_runs(database, campaign_id)
+            for run in latest.values():
+                echo(f"{key}: run {run['id']} {run['state']} {run['error']}")
+            if key == "1-drone":
+                _made_up_tunnel(database, campaign_id, latest)
+            (RESULTS / f"{key}.zip").write_bytes(archive.export_campaign(database, campaign_id))
+            database.close()
+
+
+def _made_up_tunnel(database, campaign_id, latest):
+    """A table as a small tunnel might give it: the baseline's own Cp with reading errors, for show only."""
+    import numpy as np
+
+    from ..store.fields import unpack_taps
+    first = min(latest.values(), key=lambda run: run["id"])
+    taps = unpack_taps(runs.kept_array(database, first["id"], "taps"))
+    rng = np.random.default_rng(12)
+    columns = {"x/c": [], "Cp (made up)": []}
+    for side in ("upper", "lower"):
+        k = taps.side(side)
+        stations = np.array([0.02, 0.05, 0.1, 0.18, 0.28, 0.4, 0.52, 0.65, 0.78, 0.9])
+        columns["x/c"] += stations.tolist()
+        columns["Cp (made up)"] += np.round(np.interp(stations, taps.x[k], taps.cp[k]) + rng.normal(0, 0.02, len(stations)), 3).tolist()
+    add_measured(database, campaign_id, "Workshop tunnel (made up)", columns)

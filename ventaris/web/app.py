@@ -1,0 +1,138 @@
+"""The application factory: configuration, security, errors, blueprints."""
+import base64
+import hmac
+import os
+import secrets
+from pathlib import Path
+
+from flask import Flask, Response, abort, g, render_template, request
+from flask_wtf.csrf import CSRFError, CSRFProtect
+from werkzeug.exceptions import HTTPException
+
+from ..core.shapes.coordinates import ShapeError
+from ..core.sheet import SheetError
+from ..store.campaigns import Conflict
+from ..store.database import StoreError, open_database, remember, setting
+from ..store.deletions import last_deletion
+from ..store.runs import StateError
+from . import campaigns, compare, curves, flow, presentation, runs, sheets
+
+LARGEST_UPLOAD = 64_000_000
+POLICY = ("default-src 'self'; script-src 'self'; style-src 'self'; img-src 'self' data: blob:; font-src 'self'; connect-src 'self'; "
+          "object-src 'none'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'")
+TITLES = {400: "That did not work", 403: "Not allowed", 404: "Nothing here", 405: "Not allowed here", 409: "Changed in the meantime",
+          413: "Too large", 500: "The program made a mistake", 507: "Nothing was stored"}
+
+
+def create_app(folder, password=None, local=True):
+    """Make the application for a data folder.
+
+    Parameters
+    ----------
+    folder : path
+    password : str or None
+        Asked of every request when set.
+    local : bool
+        Whether only this machine may speak to it.
+    """
+    app = Flask(__name__)
+    database = open_database(folder)
+    key = setting(database, "secret_key")
+    if key is None:
+        key = secrets.token_hex(32)
+        remember(database, "secret_key", key)
+    database.close()
+    app.config.update(SECRET_KEY=key, MAX_CONTENT_LENGTH=LARGEST_UPLOAD, MAX_FORM_MEMORY_SIZE=4_000_000, FOLDER=Path(folder),
+                      WTF_CSRF_TIME_LIMIT=None, SESSION_COOKIE_SAMESITE="Strict", SESSION_COOKIE_HTTPONLY=True,
+                      SEND_FILE_MAX_AGE_DEFAULT=3600, TEMPLATES_AUTO_RELOAD=bool(os.environ.get("VENTARIS_RELOAD")))
+    app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True
+    CSRFProtect(app)
+    presentation.register(app)
+    for room in (campaigns, sheets, runs, flow, curves, compare):
+        app.register_blueprint(room.pages)
+    _security(app, password, local)
+    _errors(app)
+
+    @app.before_request
+    def connect():
+        g.database = open_database(folder, migrate=False)
+
+    @app.teardown_request
+    def disconnect(_):
+        if "database" in g:
+            g.pop("database").close()
+
+    @app.context_processor
+    def common():
+        # An error before the connection (a refused host) has no database to ask.
+        return {"undoable": last_deletion(g.database) if "database" in g else None, "version": presentation.asset_version()}
+    return app
+
+
+def _security(app, password, local):
+    @app.before_request
+    def admit():
+        host = request.host.rsplit(":", 1)[0].strip("[]")
+        if local and host not in ("127.0.0.1", "localhost", "::1"):
+            abort(403, "This server answers only to this machine's own address.")
+        if password:
+            given = request.authorization.password if request.authorization else ""
+            if not hmac.compare_digest((given or "").encode(), password.encode()):
+                return Response("A password is needed.", 401, {"WWW-Authenticate": 'Basic realm="Ventaris"'})
+        return None
+
+    @app.after_request
+    def harden(response):
+        response.headers["Content-Security-Policy"] = POLICY
+        response.headers["X-Content-Type-Options"] = "nosniff"
+        response.headers["Referrer-Policy"] = "same-origin"
+        return response
+
+
+def _errors(app):
+    def page(status, message, problems=()):
+        if request.headers.get("HX-Request"):
+            return render_template("partials/notice.html", message=message, problems=problems, grade="bad"), status
+        return render_template("error.html", title=TITLES.get(status, "Error"), message=message, problems=problems), status
+
+    @app.errorhandler(HTTPException)
+    def http(error):
+        message = error.description
+        if error.code == 413:
+            message = (f"The upload is larger than {LARGEST_UPLOAD // 1_000_000} MB. Section coordinates need a few kilobytes: check that "
+                       "you chose the right file.")
+        elif error.code == 404:
+            message = "There is nothing at this address. It may have been deleted, or the address is mistyped."
+        return page(error.code, message)
+
+    @app.errorhandler(CSRFError)
+    def forged(error):
+        return page(400, "This page is too old to change anything. Reload it and try again; what you typed is still in the fields of this tab.")
+
+    @app.errorhandler(SheetError)
+    def sheet(error):
+        return page(400, "Some fields need a look:" if len(error.problems) > 1 else error.problems[0][1],
+                    [m for _, m in error.problems] if len(error.problems) > 1 else ())
+
+    @app.errorhandler(ShapeError)
+    def shape(error):
+        return page(400, str(error))
+
+    @app.errorhandler(Conflict)
+    @app.errorhandler(StateError)
+    def conflict(error):
+        return page(409, str(error))
+
+    @app.errorhandler(StoreError)
+    def store(error):
+        return page(507, str(error))
+
+    @app.errorhandler(Exception)
+    def mistake(error):
+        app.logger.exception("unexpected")
+        return page(500, f"{type(error).__name__}: {error}. Your inputs are kept as they were before; please report this.")
+
+
+def basic_header(password):
+    """Value of an Authorization header, for tests and scripts."""
+    return "Basic " + base64.b64encode(f"user:{password}".encode()).decode()

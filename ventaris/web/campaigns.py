@@ -1,0 +1,302 @@
+"""Campaigns, and the test matrix that is a campaign's home."""
+import json
+import re
+
+from flask import Blueprint, abort, current_app, g, redirect, render_template, request, url_for
+
+from ..core.sheet import SheetError, differing_inputs, read_toml, write_toml
+from ..core.study.checks import examine
+from ..store import archive, campaigns as store, deletions, runs
+from ..worker.loop import is_worker_running
+from .outlines import outline, shape_words
+from .presentation import MATRIX_QUANTITIES, difference, quantity_of
+from .uploads import parse_upload
+
+pages = Blueprint("campaigns", __name__)
+LARGEST_COORDINATES = 8_000_000
+
+
+def campaign_or_404(campaign_id):
+    found = store.campaign(g.database, campaign_id)
+    return found or abort(404)
+
+
+@pages.get("/")
+def index():
+    cards = [_card(campaign) for campaign in store.all_campaigns(g.database)]
+    return render_template("campaigns.html", cards=cards)
+
+
+def _card(campaign):
+    variants = store.variants(g.database, campaign["id"])
+    points = {p["id"]: p for p in store.points(g.database, campaign["id"])}
+    latest = runs.latest_runs(g.database, campaign["id"])
+    names = {v["id"]: v for v in variants}
+    done = [(run["result"]["coefficients"]["drag"], run) for (v, p), run in latest.items()
+            if run["state"] == "settled" and v in names and p in points]
+    best = None
+    if done:
+        # The point at which most variants have been run is the one worth a headline.
+        counts = {}
+        for _, run in done:
+            counts[run["point_id"]] = counts.get(run["point_id"], 0) + 1
+        top = max(counts, key=lambda p: (counts[p], p))
+        _, run = min(((d, r) for d, r in done if r["point_id"] == top), key=lambda item: item[0])
+        best = {"variant": names[run["variant_id"]]["name"], "point": points[top]["name"], "run": run}
+    base = variants[0] if variants else None
+    return {"campaign": campaign, "outline": outline(base["shape"]) if base else None, "variants": len(variants), "points": len(points),
+            "settled": len(done), "active": sum(r["state"] in runs.ACTIVE for r in latest.values()), "best": best,
+            "picture": next((r["id"] for (v, p), r in sorted(latest.items(), reverse=True) if base and v == base["id"] and r["state"] == "settled"), None)}
+
+
+@pages.post("/campaigns")
+def create():
+    campaign_id = store.add_campaign(g.database, request.form.get("name", ""), request.form.get("question", ""))
+    return redirect(url_for(".new_variant", campaign_id=campaign_id))
+
+
+@pages.post("/campaigns/import")
+def import_archive():
+    upload = request.files.get("archive")
+    if upload is None or not upload.filename:
+        raise SheetError([("archive", "Choose a campaign archive first.")])
+    try:
+        campaign_id = archive.import_campaign(g.database, upload.read())
+    except archive.ArchiveError as error:
+        raise SheetError([("archive", str(error))]) from None
+    return redirect(url_for(".matrix", campaign_id=campaign_id))
+
+
+@pages.get("/campaigns/<int:campaign_id>/archive")
+def export_archive(campaign_id):
+    campaign = campaign_or_404(campaign_id)
+    data = archive.export_campaign(g.database, campaign_id, checkpoints="checkpoints" in request.args)
+    return download(data, f"{plain_name(campaign['name'])}.ventaris.zip", "application/zip")
+
+
+def download(data, name, kind):
+    response = current_app.response_class(data, mimetype=kind)
+    response.headers["Content-Disposition"] = f'attachment; filename="{name}"'
+    return response
+
+
+def plain_name(name):
+    """A file name made of a free name."""
+    return re.sub(r"[^A-Za-z0-9]+", "-", name).strip("-").lower()[:60] or "unnamed"
+
+
+@pages.get("/campaigns/<int:campaign_id>")
+def matrix(campaign_id):
+    campaign = campaign_or_404(campaign_id)
+    return render_template("matrix.html", campaign=campaign, **_matrix(campaign))
+
+
+@pages.get("/campaigns/<int:campaign_id>/matrix")
+def matrix_table(campaign_id):
+    """The table alone, for the page to refresh itself."""
+    campaign = campaign_or_404(campaign_id)
+    return render_template("partials/matrix_table.html", campaign=campaign, **_matrix(campaign))
+
+
+def _matrix(campaign):
+    key = request.args.get("show", "drag")
+    key = key if key in MATRIX_QUANTITIES else "drag"
+    variants, points = store.variants(g.database, campaign["id"]), store.points(g.database, campaign["id"])
+    latest = runs.latest_runs(g.database, campaign["id"])
+    rows = []
+    heads = [_point_head(campaign, variants, point) for point in points]
+    for variant in variants:
+        cells = [_cell(campaign, variants, variant, point, latest, key) for point in points]
+        rows.append({"variant": variant, "outline": outline(variant["shape"]), "words": shape_words(variant["shape"]), "cells": cells})
+    states = [cell["run"]["state"] for row in rows for cell in row["cells"] if cell["run"]]
+    missing = sum(cell["run"] is None or cell["stale"] for row in rows for cell in row["cells"])
+    return {"rows": rows, "heads": heads, "show": key, "missing": missing, "active": any(s in runs.ACTIVE for s in states),
+            "worker": is_worker_running(current_app.config["FOLDER"]) if any(s in runs.ACTIVE for s in states) else True}
+
+
+def _point_head(campaign, variants, point):
+    setup = None
+    if variants:
+        try:
+            setup, _ = examine(store.compose_sheet(campaign, variants[0], point))
+        except SheetError:
+            setup = None
+    return {"point": point, "mach": setup.air.mach if setup else None, "reynolds": setup.reynolds if setup else None,
+            "incidence": point["air"]["incidence"]}
+
+
+def _cell(campaign, variants, variant, point, latest, key):
+    run = latest.get((variant["id"], point["id"]))
+    base_run = latest.get((variants[0]["id"], point["id"]))
+    result, base = (r["result"] if r else None for r in (run, base_run))
+    value, error = quantity_of(result, key)
+    base_value, base_error = quantity_of(base, key)
+    return {"run": run, "point": point, "value": value, "error": error,
+            "difference": None if variant["baseline"] else difference(value, base_value, error, base_error),
+            "stale": bool(run) and run["state"] in runs.ENDED and _is_stale(campaign, variant, point, run)}
+
+
+def _is_stale(campaign, variant, point, run):
+    """Whether the inputs have changed since a run was started."""
+    try:
+        now = store.compose_sheet(campaign, variant, point)
+        return bool(differing_inputs(read_toml(run["sheet"]), now))
+    except SheetError:
+        return True
+
+
+@pages.post("/campaigns/<int:campaign_id>/run")
+def run_cells(campaign_id):
+    """Run one cell, or everything that is missing."""
+    campaign = campaign_or_404(campaign_id)
+    variants, points = store.variants(g.database, campaign_id), store.points(g.database, campaign_id)
+    latest = runs.latest_runs(g.database, campaign_id)
+    wanted = request.form.get("cell")
+    started, problems = [], []
+    for variant in variants:
+        for point in points:
+            run = latest.get((variant["id"], point["id"]))
+            if wanted is not None and wanted != f"{variant['id']}-{point['id']}":
+                continue
+            if wanted is None and run and not (run["state"] in runs.ENDED and _is_stale(campaign, variant, point, run)):
+                continue
+            if run and run["state"] in runs.ACTIVE + ("paused",):
+                started.append(run["id"])
+                continue
+            try:
+                started.append(start_run(campaign, variant, point))
+            except SheetError as error:
+                problems += [(path, f"{variant['name']} at {point['name']}: {message}") for path, message in error.problems]
+    if problems:
+        raise SheetError(problems)
+    if request.headers.get("HX-Request"):
+        return render_template("partials/matrix_table.html", campaign=campaign, **_matrix(campaign))
+    if wanted and started:
+        return redirect(url_for("runs.show", run_id=started[0]))
+    return redirect(url_for(".matrix", campaign_id=campaign_id))
+
+
+def start_run(campaign, variant, point):
+    """Put a cell in the queue; raises SheetError when its preflight says stop."""
+    sheet = store.compose_sheet(campaign, variant, point)
+    setup, findings = examine(sheet)
+    stops = [(f.path, f.message) for f in findings if f.grade == "stop"]
+    if stops or setup is None:
+        raise SheetError(stops)
+    return runs.add_run(g.database, campaign["id"], variant["id"], point["id"], write_toml(sheet))
+
+
+@pages.route("/campaigns/<int:campaign_id>/edit", methods=["GET", "POST"])
+def edit(campaign_id):
+    campaign = campaign_or_404(campaign_id)
+    if request.method == "POST":
+        store.describe_campaign(g.database, campaign_id, request.form.get("name", ""), request.form.get("question", ""))
+        return redirect(url_for(".matrix", campaign_id=campaign_id))
+    return render_template("campaign_edit.html", campaign=campaign)
+
+
+@pages.route("/campaigns/<int:campaign_id>/variants/new", methods=["GET", "POST"])
+def new_variant(campaign_id):
+    campaign = campaign_or_404(campaign_id)
+    variants = store.variants(g.database, campaign_id)
+    if request.method == "GET":
+        copied = next((v for v in variants if str(v["id"]) == request.args.get("copy")), variants[0] if variants else None)
+        return render_template("variant_new.html", campaign=campaign, variants=variants, copied=copied, problems=(), form={})
+    try:
+        name = store.checked_name(request.form.get("name", ""), "variant")
+        variant_id = store.add_variant(g.database, campaign_id, name, _new_shape(variants))
+    except SheetError as error:
+        return render_template("variant_new.html", campaign=campaign, variants=variants, copied=None, form=request.form,
+                               problems=[m for _, m in error.problems]), 400
+    points = store.points(g.database, campaign_id)
+    if not points:
+        return redirect(url_for(".new_point", campaign_id=campaign_id))
+    return redirect(url_for("sheets.show", variant_id=variant_id, point_id=points[0]["id"]))
+
+
+def _new_shape(variants):
+    source = request.form.get("source", "copy")
+    if source == "copy":
+        chosen = next((v for v in variants if str(v["id"]) == request.form.get("copy")), None)
+        if chosen is None:
+            raise SheetError([("copy", "Choose the variant to copy.")])
+        return json.loads(json.dumps(chosen["shape"]))
+    if source == "coordinates":
+        return _imported_shape()
+    return {"kind": source, "chord": request.form.get("chord") or 1.0,
+            **{"four-digit": {}, "ellipse": {"thickness": 1.0}, "double wedge": {"thickness": 0.1}}.get(source, {})}
+
+
+def _imported_shape():
+    upload, text = request.files.get("file"), request.form.get("text", "")
+    data = upload.read(LARGEST_COORDINATES + 1) if upload and upload.filename else text.encode()
+    if len(data) > LARGEST_COORDINATES:
+        raise SheetError([("file", f"The file is larger than {LARGEST_COORDINATES // 1_000_000} MB. Section coordinates need a few kilobytes.")])
+    if not data.strip():
+        raise SheetError([("file", "Choose a file with coordinates, or paste them into the field.")])
+    parsed = parse_upload("coordinates", data)
+    shape = {"kind": "coordinates", "title": (parsed["title"] or (upload.filename if upload else ""))[:120], "points": parsed["points"]}
+    chord = request.form.get("chord", "").strip()
+    if chord:
+        shape["chord"] = chord
+    else:
+        unit = {"chords": 1.0, "m": 1.0, "mm": 1e-3, "cm": 1e-2, "in": 0.0254, "ft": 0.3048}.get(request.form.get("unit", "chords"), 1.0)
+        shape["chord"] = parsed["chord"] * unit
+    return shape
+
+
+@pages.route("/campaigns/<int:campaign_id>/points/new", methods=["GET", "POST"])
+def new_point(campaign_id):
+    campaign = campaign_or_404(campaign_id)
+    points, variants = store.points(g.database, campaign_id), store.variants(g.database, campaign_id)
+    if request.method == "GET":
+        return render_template("point_new.html", campaign=campaign, points=points, problems=(), form={}, first=not points)
+    form = request.form
+    try:
+        chosen = next((p for p in points if str(p["id"]) == form.get("copy")), None)
+        air = dict(chosen["air"]) if chosen else {}
+        if form.get("speed", "").strip():
+            air.update(motion="speed", speed=form["speed"])
+        if form.get("mach", "").strip():
+            air.update(motion="mach", mach=form["mach"])
+        if form.get("altitude", "").strip():
+            air.update(state="standard atmosphere", altitude=form["altitude"])
+        if form.get("incidence", "").strip():
+            air.update(incidence=form["incidence"])
+        point_id = store.add_point(g.database, campaign_id, form.get("name", ""), air)
+    except SheetError as error:
+        return render_template("point_new.html", campaign=campaign, points=points, form=form, first=not points,
+                               problems=[m for _, m in error.problems]), 400
+    if not variants:
+        return redirect(url_for(".new_variant", campaign_id=campaign_id))
+    return redirect(url_for("sheets.show", variant_id=variants[0]["id"], point_id=point_id))
+
+
+@pages.post("/variants/<int:variant_id>/baseline")
+def baseline(variant_id):
+    variant = store.variant(g.database, variant_id) or abort(404)
+    store.make_baseline(g.database, variant_id)
+    return redirect(url_for(".matrix", campaign_id=variant["campaign_id"]))
+
+
+@pages.route("/delete/<kind>/<int:row_id>", methods=["GET", "POST"])
+def delete(kind, row_id):
+    """Ask, then delete; the question says what hangs on it."""
+    finders = {"campaign": store.campaign, "variant": store.variant, "operating-point": store.point}
+    thing = finders.get(kind, lambda *_: None)(g.database, row_id) or abort(404)
+    campaign_id = row_id if kind == "campaign" else thing["campaign_id"]
+    if request.method == "GET":
+        counts = deletions.counts(g.database, row_id) if kind == "campaign" else None
+        return render_template("delete.html", kind=kind, thing=thing, counts=counts, campaign_id=campaign_id)
+    deletions.delete(g.database, kind.replace("-", " "), row_id, thing["name"])
+    if kind == "campaign":
+        return redirect(url_for(".index"))
+    return redirect(url_for(".matrix", campaign_id=campaign_id))
+
+
+@pages.post("/undo")
+def undo():
+    last = deletions.undo(g.database)
+    if last and last["kind"] == "campaign":
+        return redirect(url_for(".matrix", campaign_id=last["id"]))
+    return redirect(request.referrer or url_for(".index"))

@@ -1,0 +1,51 @@
+"""Compare runs: differences with error bars, linked pictures, Cp overlay, differing inputs."""
+from flask import Blueprint, g, render_template, request
+
+from ..core.look.colours import OFFERED
+from ..core.look.fields import QUANTITIES
+from ..core.sheet import differing_inputs, read_toml
+from ..store import runs
+from .campaigns import campaign_or_404
+from .curves import named_runs
+from .presentation import MATRIX_QUANTITIES, difference, quantity_of
+
+pages = Blueprint("compare", __name__)
+MOST = 6
+
+
+@pages.get("/campaigns/<int:campaign_id>/compare")
+def show(campaign_id):
+    campaign = campaign_or_404(campaign_id)
+    available = named_runs(campaign_id)
+    wanted = request.args.getlist("run", type=int)[:MOST]
+    chosen = [r for r in (runs.run(g.database, i) for i in wanted) if r and r["campaign_id"] == campaign_id]
+    if len(chosen) < 2:
+        return render_template("compare.html", campaign=campaign, available=available, chosen=chosen, rows=[], inputs=[], quantities=QUANTITIES, maps=OFFERED)
+    base = chosen[0]
+    names = {str(r["id"]): f"{r['variant_name']} at {r['point_name']}" for r in chosen}
+    return render_template("compare.html", campaign=campaign, available=available, chosen=chosen, names=names, rows=_rows(base, chosen), inputs=_inputs(base, chosen),
+                           quantities=QUANTITIES, maps=OFFERED)
+
+
+def _rows(base, chosen):
+    rows = []
+    for key, (label, better, decimals) in MATRIX_QUANTITIES.items():
+        base_value, base_error = quantity_of(base["result"], key)
+        cells = []
+        for run in chosen:
+            value, error = quantity_of(run["result"], key)
+            cells.append({"value": value, "error": error, "difference": None if run is base else difference(value, base_value, error, base_error)})
+        if any(cell["value"] is not None for cell in cells):
+            rows.append({"label": label, "decimals": decimals, "cells": cells})
+    return rows
+
+
+def _inputs(base, chosen):
+    """Fields in which any run differs from the base: (label, path, values)."""
+    sheets = [read_toml(run["sheet"]) for run in chosen]
+    table = {}
+    for number, sheet in enumerate(sheets[1:], start=1):
+        for path, label, one, other in differing_inputs(sheets[0], sheet):
+            row = table.setdefault(path, {"label": label, "path": path, "values": [one] * len(chosen)})
+            row["values"][number] = other
+    return list(table.values())

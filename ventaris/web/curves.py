@@ -1,0 +1,112 @@
+"""Curves: Cp round the section, friction, histories; any number of runs and measured data on one chart."""
+from flask import Blueprint, abort, g, jsonify, redirect, render_template, request, url_for
+
+from ..core.gas import critical_pressure_coefficient
+from ..core.sheet import SheetError
+from ..store import campaigns as store, deletions, measured as tables, runs
+from ..store.fields import unpack_taps
+from .campaigns import campaign_or_404
+from .runs import run_or_404
+from .uploads import parse_upload
+
+pages = Blueprint("curves", __name__)
+TAP_CURVES = {"cp": "Pressure coefficient Cp", "mach": "Mach number at the wall", "cf": "Skin-friction coefficient Cf"}
+HISTORY_CURVES = {"lift": "Lift coefficient CL", "drag": "Drag coefficient CD", "moment": "Moment coefficient CM", "residual": "Residual"}
+LARGEST_TABLE = 2_000_000
+
+
+@pages.get("/campaigns/<int:campaign_id>/curves")
+def show(campaign_id):
+    campaign = campaign_or_404(campaign_id)
+    chosen = chosen_runs(campaign_id)
+    return render_template("curves.html", campaign=campaign, runs=named_runs(campaign_id), chosen=[r["id"] for r in chosen], taps=TAP_CURVES,
+                           histories=HISTORY_CURVES, measured=tables.measured_of(g.database, campaign_id), what=request.args.get("what", "cp"),
+                           shown_tables=request.args.getlist("table", type=int))
+
+
+def named_runs(campaign_id):
+    """The newest run of every cell with readings, in the order of the matrix."""
+    latest = runs.latest_runs(g.database, campaign_id)
+    out = []
+    for variant in store.variants(g.database, campaign_id):
+        for point in store.points(g.database, campaign_id):
+            run = latest.get((variant["id"], point["id"]))
+            if run and runs.array_version(g.database, run["id"], "taps"):
+                out.append({**run, "variant_name": variant["name"], "point_name": point["name"], "baseline": variant["baseline"]})
+    return out
+
+
+def chosen_runs(campaign_id, most=8):
+    """Runs named in the query; the first ones of the matrix when none is."""
+    wanted = request.args.getlist("run", type=int)
+    found = [runs.run(g.database, run_id) for run_id in wanted[:most]]
+    found = [r for r in found if r and r["campaign_id"] == campaign_id]
+    return found or named_runs(campaign_id)[:1]
+
+
+@pages.get("/campaigns/<int:campaign_id>/curves.json")
+def data(campaign_id):
+    """Curves of the chosen runs and tables."""
+    campaign_or_404(campaign_id)
+    what = request.args.get("what", "cp")
+    traces, lines = [], []
+    for number, run in enumerate(chosen_runs(campaign_id)):
+        name = f"{run['variant_name']} · {run['point_name']}"
+        if what in HISTORY_CURVES:
+            history = runs.history(g.database, run["id"])
+            traces.append({"name": name, "group": number, "x": [h["step"] for h in history], "y": [h[what] for h in history]})
+        elif what in TAP_CURVES:
+            traces += _tap_traces(run, what, name, number)
+            if what == "cp" and run["result"] and run["result"]["air"]["mach"] < 1:
+                lines.append({"name": f"Cp*, {run['point_name']}", "value": float(critical_pressure_coefficient(run["result"]["air"]["mach"]))})
+    for table in tables.measured_of(g.database, campaign_id):
+        if table["id"] in request.args.getlist("table", type=int):
+            columns = list(table["columns"].items())
+            for label, values in columns[1:]:
+                traces.append({"name": f"{table['name']}: {label}", "x": columns[0][1], "y": values, "measured": True})
+    unique = {line["name"]: line for line in lines}
+    label = TAP_CURVES.get(what) or HISTORY_CURVES.get(what, "")
+    return jsonify(traces=traces, lines=list(unique.values()), label=label, x="Step" if what in HISTORY_CURVES else "x/c", reverse=what == "cp",
+                   log=what == "residual")
+
+
+def _tap_traces(run, what, name, number):
+    stored = runs.kept_array(g.database, run["id"], "taps")
+    if not stored:
+        return []
+    taps = unpack_taps(stored)
+    out = []
+    for surface in ("upper", "lower"):
+        k = taps.side(surface)
+        out.append({"name": f"{name}, {surface}", "group": number, "surface": surface, "x": taps.x[k].tolist(), "y": getattr(taps, what)[k].tolist()})
+    return out
+
+
+@pages.post("/campaigns/<int:campaign_id>/measured")
+def add_measured(campaign_id):
+    """Bring in measured data from CSV."""
+    campaign_or_404(campaign_id)
+    upload = request.files.get("file")
+    if upload is None or not upload.filename:
+        raise SheetError([("file", "Choose a CSV file with measured data first.")])
+    content = upload.read(LARGEST_TABLE + 1)
+    parsed = parse_upload("measured", content)
+    name = request.form.get("name", "").strip() or upload.filename.rsplit(".", 1)[0]
+    table_id = tables.add_measured(g.database, campaign_id, name[:80], parsed["columns"])
+    return redirect(url_for(".show", campaign_id=campaign_id, run=request.form.getlist("run"), what=request.form.get("what", "cp"),
+                            table=request.form.getlist("table") + [table_id]))
+
+
+@pages.post("/measured/<int:table_id>/delete")
+def delete_measured(table_id):
+    row = next((t for c in store.all_campaigns(g.database) for t in tables.measured_of(g.database, c["id"]) if t["id"] == table_id), None)
+    if row is None:
+        abort(404)
+    deletions.delete(g.database, "measured data", table_id, row["name"])
+    return redirect(url_for(".show", campaign_id=row["campaign_id"]))
+
+
+@pages.get("/runs/<int:run_id>/curves")
+def of_run(run_id):
+    run = run_or_404(run_id)
+    return redirect(url_for(".show", campaign_id=run["campaign_id"], run=run_id))

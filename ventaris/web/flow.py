@@ -1,0 +1,189 @@
+"""The flow view: fields for the canvas, computed lines, and pictures for export."""
+import functools
+import json
+import struct
+
+import numpy as np
+from flask import Blueprint, Response, abort, current_app, g, jsonify, render_template, request
+from matplotlib.tri import LinearTriInterpolator, Triangulation
+
+from ..core.look.colours import OFFERED, map_for, table
+from ..core.look.drawable import default_range, drawable
+from ..core.look.fields import QUANTITIES
+from ..core.look.lines import FlowSampler, rake, streamlines, vectors
+from ..core.look.picture import field_picture
+from ..core.sheet import read_toml
+from ..core.study.setup import prepare
+from ..store import runs
+from ..store.database import open_database
+from ..store.fields import unpack_field
+from .campaigns import download, plain_name
+from .runs import run_or_404
+
+pages = Blueprint("flow", __name__)
+THUMBNAIL_BOX = (-0.35, 1.45, -0.5, 0.5)
+
+
+@functools.lru_cache(maxsize=12)
+def _load(folder, run_id, version):
+    """(level, Drawable) of a run's stored field; kept while its version stays."""
+    database = open_database(folder, migrate=False)
+    try:
+        data = runs.kept_array(database, run_id, "field")
+        sheet = read_toml(runs.run(database, run_id)["sheet"])
+    finally:
+        database.close()
+    level, mesh, state = unpack_field(data)
+    return level, drawable(mesh, state, prepare(sheet).air)
+
+
+def picture_of(run_id):
+    """(level, Drawable, version); 404 when the run has no field yet."""
+    version = runs.array_version(g.database, run_id, "field")
+    if not version:
+        abort(404, "This run has no field yet: it appears a second after the run has begun.")
+    return (*_load(str(current_app.config["FOLDER"]), run_id, version), version)
+
+
+@pages.get("/runs/<int:run_id>/flow")
+def show(run_id):
+    run = run_or_404(run_id)
+    others = [r for r in runs.latest_runs(g.database, run["campaign_id"]).values() if r["id"] != run_id and runs.array_version(g.database, r["id"], "field")]
+    named = [runs.run(g.database, r["id"]) for r in others]
+    return render_template("flow.html", run=run, quantities=QUANTITIES, maps=OFFERED, others=[r for r in named if r],
+                           has_field=runs.array_version(g.database, run_id, "field") > 0)
+
+
+def pack(picture, head, values):
+    """Points, triangles, edges and values as one binary answer: header length, JSON header, arrays."""
+    outline = np.concatenate(picture.wall)
+    head |= {"points": len(picture.points), "triangles": len(picture.triangles), "edges": len(picture.edges), "outline": len(outline),
+             "values": list(values)}
+    text = json.dumps(head).encode()
+    text += b" " * (-len(text) % 4)
+    parts = [struct.pack("<I", len(text)), text, picture.points.astype("<f4").tobytes(), picture.triangles.astype("<u4").tobytes(),
+             picture.edges.astype("<u4").tobytes(), outline.astype("<f4").tobytes()]
+    parts += [np.asarray(v).astype("<f4").tobytes() for v in values.values()]
+    return b"".join(parts)
+
+
+@pages.get("/runs/<int:run_id>/field.bin")
+def field(run_id):
+    run_or_404(run_id)
+    level, picture, version = picture_of(run_id)
+    tag = f"{run_id}-{version}"
+    if request.if_none_match.contains(tag):
+        return Response(status=304)
+    quantities = [{"key": q.key, "label": q.label, "unit": q.unit, "diverging": q.diverging, "map": map_for(q),
+                   "range": default_range(picture.values[q.key], q.key, picture.points)} for q in QUANTITIES.values()]
+    response = Response(pack(picture, {"level": level, "quantities": quantities}, picture.values), mimetype="application/octet-stream")
+    response.set_etag(tag)
+    response.headers["Cache-Control"] = "no-cache"
+    return response
+
+
+@pages.get("/runs/<int:run_id>/difference/<int:other_id>/field.bin")
+def difference(run_id, other_id):
+    """The first run's field minus the second's, on the first one's grid."""
+    run_or_404(run_id), run_or_404(other_id)
+    level, picture, _ = picture_of(run_id)
+    _, other, _ = picture_of(other_id)
+    values = differences(picture, other)
+    quantities = []
+    for q in QUANTITIES.values():
+        near = np.abs(values[q.key][np.linalg.norm(picture.points - [0.5, 0], axis=1) < 1.2])
+        reach = max(float(np.percentile(near, 98.5)) if len(near) else 1.0, 1e-9)
+        quantities.append({"key": q.key, "label": f"Difference of {q.label}", "unit": q.unit, "diverging": True, "map": "vik", "range": [-reach, reach]})
+    return Response(pack(picture, {"level": level, "quantities": quantities}, values), mimetype="application/octet-stream")
+
+
+def differences(picture, other):
+    """Point values of every quantity minus those of another drawable; zero where the other has no flow."""
+    grid = Triangulation(*other.points.T, other.triangles)
+    finder = grid.get_trifinder()
+    out = {}
+    for key in list(QUANTITIES) + ["u", "v"]:
+        there = LinearTriInterpolator(grid, other.values[key], finder)(*picture.points.T)
+        out[key] = np.where(np.ma.getmaskarray(there), 0.0, picture.values[key] - there.filled(0.0))
+    return out
+
+
+def _box(default=(-0.5, 1.6, -0.7, 0.7)):
+    try:
+        box = tuple(float(v) for v in request.args.get("box", "").split(","))
+    except ValueError:
+        return default
+    if len(box) != 4 or not all(np.isfinite(box)) or box[0] >= box[1] or box[2] >= box[3]:
+        return default
+    return box
+
+
+@pages.get("/runs/<int:run_id>/lines")
+def lines(run_id):
+    """Streamlines from a rake, or vectors on a raster, for the window given as ``box``."""
+    run_or_404(run_id)
+    _, picture, _ = picture_of(run_id)
+    box = _box()
+    sampler = FlowSampler(picture, box)
+    if request.args.get("kind") == "vectors":
+        start, velocity = vectors(sampler, min(max(request.args.get("columns", 34, type=int), 5), 80))
+        speed = np.linalg.norm(velocity, axis=1).max() if len(start) else 1.0
+        return jsonify(start=start.round(5).tolist(), velocity=(velocity / max(speed, 1e-9)).round(4).tolist(), fastest=float(speed))
+    count = min(max(request.args.get("count", 24, type=int), 1), 120)
+    x = request.args.get("x", box[0] + 0.01 * (box[1] - box[0]), type=float)
+    low, high = request.args.get("low", box[2], type=float), request.args.get("high", box[3], type=float)
+    step = (box[1] - box[0]) / 220
+    traced = streamlines(sampler, rake(x, low, high, count), step, 500)
+    return jsonify(lines=[line.round(5).tolist() for line in traced])
+
+
+@pages.get("/runs/<int:run_id>/picture.<form>")
+def picture(run_id, form):
+    """A picture for a document: PNG or SVG of the view described by the query."""
+    run = run_or_404(run_id)
+    if form not in ("png", "svg"):
+        abort(404)
+    key = request.args.get("q", "mach")
+    if key not in QUANTITIES:
+        abort(404)
+    level, drawn, _ = picture_of(run_id)
+    flag = lambda name: request.args.get(name, "0") == "1"
+    span = None
+    if "low" in request.args and "high" in request.args:
+        low, high = request.args.get("low", type=float), request.args.get("high", type=float)
+        span = (low, high) if low is not None and high is not None and high > low else None
+    name = request.args.get("map")
+    title = f"{run['campaign_name']}: {run['variant_name']} at {run['point_name']}, {level} grid"
+    data = field_picture(drawn, key, form, _box(), span, name if name in OFFERED else None, flag("bands"), flag("iso"), flag("sonic"),
+                         request.args.get("count", 24, type=int) if flag("stream") else 0, title=title)
+    if "inline" in request.args:
+        return Response(data, mimetype="image/svg+xml" if form == "svg" else "image/png")
+    return download(data, f"{plain_name(run['variant_name'] + ' ' + run['point_name'])}-{key}.{form}", "image/svg+xml" if form == "svg" else "image/png")
+
+
+@pages.get("/runs/<int:run_id>/thumbnail.png")
+def thumbnail(run_id):
+    """A small picture of the run, drawn once and kept."""
+    run = run_or_404(run_id)
+    kept = runs.kept_array(g.database, run_id, "picture") if run["state"] in runs.ENDED else None
+    if kept is None:
+        _, drawn, _ = picture_of(run_id)
+        key = "mach" if drawn.values["mach"].max() > 1 else "cp"
+        kept = field_picture(drawn, key, "png", THUMBNAIL_BOX, width=4.2, bare=True, sonic=False)
+        if run["state"] in runs.ENDED:
+            runs.keep_array(g.database, run_id, "picture", kept)
+    response = Response(kept, mimetype="image/png")
+    response.headers["Cache-Control"] = "private, max-age=300"
+    return response
+
+
+@pages.get("/colours/<name>.bin")
+def colours(name):
+    """A colour map as 256 RGB triples."""
+    if name not in OFFERED:
+        abort(404)
+    response = Response(table(name).tobytes(), mimetype="application/octet-stream")
+    response.headers["Cache-Control"] = "public, max-age=86400"
+    return response
+
+

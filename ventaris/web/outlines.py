@@ -1,0 +1,51 @@
+"""Built sections, kept while they are the same: pages show many of them."""
+import functools
+import json
+
+from ..core.sheet import read_section
+from ..core.shapes.build import build
+from ..core.shapes.coordinates import ShapeError
+
+
+@functools.lru_cache(maxsize=256)
+def _built(text):
+    try:
+        return build(read_section("shape", json.loads(text))), ""
+    except (ShapeError, ValueError) as error:
+        return None, str(error)
+
+
+def built(shape):
+    """(BuiltSection or None, error) of a shape section given as a dict."""
+    return _built(json.dumps(shape, sort_keys=True))
+
+
+def outline(shape, points=160):
+    """Outline points of a shape, or None when it cannot be built."""
+    section, _ = built(shape)
+    if section is None:
+        return None
+    import numpy as np
+    s = section.section
+    share = 0.5 * (1 - np.cos(np.linspace(0, np.pi, points // 2)))
+    stations = np.concatenate([share * s.leading_edge, s.leading_edge + share[1:] * (s.length - s.leading_edge)])
+    return s.at(np.unique(np.concatenate([stations, s.corners])) if s.corners else stations)
+
+
+def shape_words(shape):
+    """One line that tells a shape from its siblings."""
+    kind, edits = shape["kind"], shape["edits"]
+    words = {"four-digit": f"four-digit, {100 * shape['thickness']:g} % thick, {100 * shape['camber']:g} % camber",
+             "ellipse": "circle" if shape["thickness"] == 1 else f"ellipse, {100 * shape['thickness']:g} % thick",
+             "double wedge": f"double wedge, {100 * shape['thickness']:g} % thick",
+             "coordinates": shape.get("title") or "imported coordinates"}[kind]
+    changes = []
+    if edits["thickness_scale"] != 1:
+        changes.append(f"thickness × {edits['thickness_scale']:g}")
+    if edits["camber_scale"] != 1:
+        changes.append(f"camber × {edits['camber_scale']:g}")
+    if edits["trailing_edge_gap"] is not None:
+        changes.append(f"gap {100 * edits['trailing_edge_gap']:g} %")
+    if edits["flap_deflection"]:
+        changes.append(f"flap {edits['flap_deflection']:g}° at {edits['flap_hinge']:g} c")
+    return ", ".join([words] + changes)

@@ -1,0 +1,132 @@
+"""How values are written on pages: numbers with error bars, states, differences."""
+import functools
+import math
+from pathlib import Path
+
+from markupsafe import Markup, escape
+
+from ..core import units
+
+STATE_WORDS = {"waiting": "waiting", "gridding": "gridding", "running": "running", "paused": "paused", "settled": "settled",
+               "stopped": "stopped", "failed": "failed"}
+# Key, label, what a smaller value means ("good", "bad" or nothing), decimals.
+MATRIX_QUANTITIES = {
+    "drag": ("Drag coefficient CD", "good", 5), "lift": ("Lift coefficient CL", "", 4), "glide": ("Lift over drag", "bad", 1),
+    "moment": ("Moment coefficient CM", "", 4), "drag_pressure": ("CD from pressure", "good", 5),
+    "drag_friction": ("CD from friction", "good", 5), "drag_force": ("Drag in N", "good", 3), "lift_force": ("Lift in N", "", 2),
+    "shock": ("Upper shock at x/c", "", 3)}
+
+
+def quantity_of(result, key):
+    """(value, error) of a matrix quantity; None where the result has none."""
+    if not result:
+        return None, None
+    c, t = result["coefficients"], result["trends"]
+    if key in t:
+        return c[key], t[key]["error"]
+    if key == "glide":
+        return _glide(c, t)
+    if key == "shock":
+        places = [s["x"] for s in result["shocks"] if s["surface"] == "upper"]
+        return (places[0] if places else None), None
+    if key in ("drag_force", "lift_force"):
+        name = key.split("_")[0]
+        scale = result["forces"][name] / c[name] if c[name] else 0.0
+        error = t[name]["error"]
+        return result["forces"][name], None if error is None else abs(error * scale)
+    return None, None
+
+
+def _glide(c, t):
+    """Lift over drag; none where the drag cannot be told from nothing."""
+    drag, error = c["drag"], t["drag"]["error"]
+    if drag <= 0 or (error is not None and error >= drag):
+        return None, None
+    if error is None or t["lift"]["error"] is None:
+        return c["lift"] / drag, None
+    value = c["lift"] / drag
+    return value, abs(value) * math.hypot(t["lift"]["error"] / max(abs(c["lift"]), 1e-9), error / drag)
+
+
+def fixed(value, decimals=4):
+    """A number with a true minus sign."""
+    if value is None or not math.isfinite(value):
+        return "–"
+    text = f"{value:.{decimals}f}"
+    if float(text) == 0:
+        text = text.lstrip("-")
+    return text.replace("-", "−")
+
+
+def with_error(value, error, decimals=4):
+    """Value and error bar as markup, in the same number of digits."""
+    if value is None:
+        return Markup("–")
+    bar = "" if error is None else Markup(' <span class="err">± {}</span>').format(fixed(error, decimals))
+    return Markup('<span class="num">{}</span>{}').format(fixed(value, decimals), bar)
+
+
+def quantity(value, unit="", digits=4):
+    """A number with its unit in a lighter tone."""
+    if value is None:
+        return Markup("–")
+    text = units.show(float(value), "", digits).replace("-", "−")
+    return Markup('<span class="num">{}</span>{}').format(text, Markup(' <span class="unit">{}</span>').format(units.PRETTY.get(unit, unit)) if unit else "")
+
+
+def difference(value, base, error=None, base_error=None):
+    """Difference from the baseline: {"value", "share", "clear"}; `clear` when it exceeds both error bars together."""
+    if value is None or base is None:
+        return None
+    delta = value - base
+    bars = [e for e in (error, base_error) if e is not None]
+    return {"value": delta, "share": 100 * delta / abs(base) if abs(base) > 1e-12 else None,
+            "clear": not bars or abs(delta) > math.hypot(*bars) if len(bars) == 2 else True}
+
+
+def duration(seconds):
+    """Seconds in words that a person uses."""
+    if seconds is None:
+        return ""
+    seconds = max(float(seconds), 0)
+    if seconds < 9.5:
+        return f"{seconds:.0f} s" if seconds >= 1 else "under 1 s"
+    if seconds < 90:
+        return f"{round(seconds / 5) * 5} s"
+    if seconds < 5400:
+        return f"{seconds / 60:.0f} min"
+    return f"{seconds / 3600:.1f} h"
+
+
+def icon(name):
+    """An icon of the shipped sheet."""
+    return Markup('<svg class="icon" aria-hidden="true"><use href="/static/vendor/icons/icons.svg#{}"></use></svg>').format(name)
+
+
+def outline_svg(points, css="outline", pad=0.04):
+    """A section's outline as a small inline SVG."""
+    xs, ys = points[:, 0], points[:, 1]
+    width, height = max(xs.max() - xs.min(), 1e-6), max(ys.max() - ys.min(), 1e-6)
+    steps = " ".join(f"{x:.4f},{-y:.4f}" for x, y in points)
+    box = f"{xs.min() - pad:.4f} {-ys.max() - pad:.4f} {width + 2 * pad:.4f} {height + 2 * pad:.4f}"
+    return Markup('<svg class="{}" viewBox="{}" preserveAspectRatio="xMidYMid meet" aria-hidden="true"><polygon points="{}"/></svg>').format(
+        css, box, escape(steps))
+
+
+@functools.cache
+def asset_version():
+    """Changes whenever a script or style changes, so that browsers fetch it anew."""
+    files = [f for folder in ("css", "js") for f in (Path(__file__).parent / "static" / folder).glob("*")]
+    return f"{max((f.stat().st_mtime for f in files), default=0):.0f}"
+
+
+def register(app):
+    """Make all of this known to the templates."""
+    app.jinja_env.globals.update(icon=icon, outline_svg=outline_svg, matrix_quantities=MATRIX_QUANTITIES, state_words=STATE_WORDS,
+                                 interval_of=_interval)
+    app.jinja_env.filters.update(fixed=fixed, with_error=with_error, quantity=quantity, duration=duration)
+
+
+def _interval(meta):
+    from ..core.sheet.fields import interval_words
+    return interval_words(meta)

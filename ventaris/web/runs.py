@@ -1,0 +1,101 @@
+"""The run page: charts, live picture, controls, log, verdict; and the files of a run."""
+import json
+
+from flask import Blueprint, abort, current_app, g, jsonify, redirect, render_template, request, url_for
+
+from ..core.formats.results import history_csv, taps_csv
+from ..core.formats.vtu import write_vtu
+from ..core.sheet import read_toml
+from ..core.study.setup import prepare
+from ..store import campaigns as store, runs
+from ..store.fields import unpack_field, unpack_taps
+from ..worker.loop import is_worker_running
+from . import campaigns
+
+pages = Blueprint("runs", __name__)
+
+
+def run_or_404(run_id):
+    return runs.run(g.database, run_id) or abort(404)
+
+
+@pages.get("/runs/<int:run_id>")
+def show(run_id):
+    run = run_or_404(run_id)
+    return render_template("run.html", **_context(run))
+
+
+def _context(run):
+    older = runs.runs_of_cell(g.database, run["variant_id"], run["point_id"])
+    return {"run": run, "log": runs.log(g.database, run["id"]), "older": [r for r in older if r["id"] != run["id"]],
+            "has_field": runs.array_version(g.database, run["id"], "field") > 0,
+            "worker": run["state"] not in runs.ACTIVE or is_worker_running(current_app.config["FOLDER"]),
+            "ahead": runs.queue_position(g.database, run["id"]) if run["state"] == "waiting" else 0}
+
+
+@pages.get("/runs/<int:run_id>/panel")
+def panel(run_id):
+    """State, controls, verdict and log, for the page to refresh itself."""
+    return render_template("partials/run_panel.html", **_context(run_or_404(run_id)))
+
+
+@pages.get("/runs/<int:run_id>/live")
+def live(run_id):
+    """What has happened after a step, for the charts."""
+    run = run_or_404(run_id)
+    after = request.args.get("after", 0, type=int)
+    return jsonify(state=run["state"], history=runs.history(g.database, run_id, after), field=runs.array_version(g.database, run_id, "field"),
+                   progress=run["progress"])
+
+
+@pages.post("/runs/<int:run_id>/ask")
+def ask(run_id):
+    """Pause, resume, stop, or run further."""
+    run = run_or_404(run_id)
+    what = request.form.get("what", "")
+    if what not in ("pause", "resume", "stop", "further"):
+        abort(400, f"“{what}” is not something a run can be asked.")
+    runs.ask(g.database, run["id"], what)
+    if request.headers.get("HX-Request"):
+        return panel(run_id)
+    return redirect(url_for(".show", run_id=run_id))
+
+
+@pages.post("/runs/<int:run_id>/again")
+def again(run_id):
+    """Run the cell afresh with its present inputs."""
+    run = run_or_404(run_id)
+    campaign = campaigns.campaign_or_404(run["campaign_id"])
+    new = campaigns.start_run(campaign, store.variant(g.database, run["variant_id"]), store.point(g.database, run["point_id"]))
+    return redirect(url_for(".show", run_id=new))
+
+
+@pages.get("/runs/<int:run_id>/download/<what>")
+def download(run_id, what):
+    """A file of the run: result.json, sheet.toml, history.csv, taps.csv, field.vtu."""
+    run = run_or_404(run_id)
+    makers = {"result.json": _result, "sheet.toml": lambda r: r["sheet"], "history.csv": lambda r: history_csv(runs.history(g.database, r["id"])),
+              "taps.csv": _taps, "field.vtu": _vtu}
+    if what not in makers:
+        abort(404)
+    data = makers[what](run)
+    stem = campaigns.plain_name(f"{run['variant_name']} {run['point_name']}")
+    return campaigns.download(data, f"{stem}-{what}", "application/octet-stream" if what.endswith("vtu") else "text/plain; charset=utf-8")
+
+
+def _result(run):
+    return json.dumps(run["result"], indent=1) if run["result"] else abort(404, "This run has no result yet.")
+
+
+def _taps(run):
+    data = runs.kept_array(g.database, run["id"], "taps")
+    return taps_csv(unpack_taps(data)) if data else abort(404, "This run has no tap readings yet.")
+
+
+def _vtu(run):
+    data = runs.kept_array(g.database, run["id"], "field")
+    if not data:
+        abort(404, "This run has no field yet.")
+    _, mesh, state = unpack_field(data)
+    setup = prepare(read_toml(run["sheet"]))
+    return write_vtu(mesh, state, setup.air, setup.chord)

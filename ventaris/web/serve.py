@@ -1,0 +1,84 @@
+"""Serve the application, and keep a worker running beside it."""
+import os
+import signal
+import subprocess
+import sys
+import threading
+import time
+from pathlib import Path
+
+import waitress
+
+from ..store.database import StoreError, open_database
+from ..store.campaigns import all_campaigns
+from ..worker.loop import is_worker_running
+from .app import create_app
+
+LOOPBACK = ("127.0.0.1", "localhost", "::1")
+
+
+class WorkerKeeper(threading.Thread):
+    """Starts a worker process and starts it again when it dies."""
+
+    def __init__(self, folder):
+        super().__init__(daemon=True)
+        self.folder, self.process, self._ended = Path(folder), None, threading.Event()
+
+    def run(self):
+        while not self._ended.is_set():
+            if not is_worker_running(self.folder):
+                self.process = subprocess.Popen([sys.executable, "-m", "ventaris.worker.main", str(self.folder), str(os.getpid())])
+                while self.process.poll() is None and not self._ended.is_set():
+                    time.sleep(0.3)
+                if self.process.poll() is not None and not self._ended.is_set():
+                    time.sleep(1.0)
+            else:
+                # A worker of an earlier server is still finishing its runs.
+                self._ended.wait(2.0)
+
+    def end(self):
+        self._ended.set()
+        if self.process and self.process.poll() is None:
+            self.process.send_signal(signal.SIGTERM)
+            try:
+                self.process.wait(5)
+            except subprocess.TimeoutExpired:
+                self.process.kill()
+
+
+def serve(folder, host="127.0.0.1", port=8400, demo=True, worker=True):
+    """Serve until interrupted; returns the exit code."""
+    password = os.environ.get("VENTARIS_PASSWORD")
+    local = host in LOOPBACK
+    if not local and not password:
+        print(f"error: --host {host} lets other machines in. Set a password first: VENTARIS_PASSWORD=… ./start --host {host}", file=sys.stderr)
+        return 2
+    try:
+        database = open_database(folder)
+        app = create_app(folder, password, local)
+        if demo and not all_campaigns(database):
+            from ..demo.loader import load_demo
+            load_demo(database)
+        database.close()
+        server = waitress.create_server(app, host=host, port=port, threads=8, max_request_body_size=80_000_000, ident=None)
+    except (OSError, StoreError) as error:
+        print(f"error: {error}. Another server may use port {port}: give another with --port.", file=sys.stderr)
+        return 2
+    keeper = WorkerKeeper(folder) if worker else None
+    if keeper:
+        keeper.start()
+    signal.signal(signal.SIGTERM, _interrupt)
+    print(f"Ventaris is ready: http://{host}:{server.effective_port}", flush=True)
+    try:
+        server.run()
+    except KeyboardInterrupt:
+        pass
+    finally:
+        server.close()
+        if keeper:
+            keeper.end()
+    return 0
+
+
+def _interrupt(*_):
+    raise KeyboardInterrupt

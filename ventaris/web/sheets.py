@@ -1,0 +1,197 @@
+"""The run sheet of one cell: a form that is checked, drawn and saved with every change."""
+
+from flask import Blueprint, Response, abort, g, redirect, render_template, request, url_for
+
+from ..core.grids.mesh import MeshError
+from ..core.grids.quality import measure_quality
+from ..core.grids.section import generate_levels
+from ..core.sheet import SECTIONS, Sheet, SheetError, default_setup, read_section, read_toml, write_toml
+from ..core.sheet.fields import SheetSection
+from ..core.study.checks import examine
+from ..core.study.execute import derived_air
+from ..core.study.preflight import DEFAULT_COST, estimate
+from ..store import campaigns as store, runs
+from . import campaigns
+from .drawings import draw
+
+pages = Blueprint("sheets", __name__)
+HEADINGS = {"shape": "Shape", "air": "Air and motion", "domain": "Domain", "grid": "Grid", "instruments": "Instruments", "flow": "Flow", "run": "Run"}
+SHARED = {"shape": "belongs to the variant: the same along its whole row", "air": "belongs to the operating point: the same down its whole column",
+          "domain": "shared by every run of the campaign", "grid": "shared by every run of the campaign", "flow": "shared by every run of the campaign",
+          "instruments": "shared by every run of the campaign", "run": "shared by every run of the campaign"}
+
+
+def cell_or_404(variant_id, point_id):
+    variant, point = store.variant(g.database, variant_id), store.point(g.database, point_id)
+    if not variant or not point or variant["campaign_id"] != point["campaign_id"]:
+        abort(404)
+    return campaigns.campaign_or_404(variant["campaign_id"]), variant, point
+
+
+@pages.get("/sheet/<int:variant_id>/<int:point_id>")
+def show(variant_id, point_id):
+    campaign, variant, point = cell_or_404(variant_id, point_id)
+    values = {"shape": variant["shape"], "air": point["air"], **campaign["setup"]}
+    state = _examine(values)
+    last = runs.runs_of_cell(g.database, variant_id, point_id)
+    return render_template("sheet.html", campaign=campaign, variant=variant, point=point, values=values, sections=SECTIONS, headings=HEADINGS,
+                           shared=SHARED, last=last[0] if last else None, revisions=_revisions(campaign, variant, point),
+                           siblings=store.variants(g.database, campaign["id"]), others=store.points(g.database, campaign["id"]), **state)
+
+
+def _revisions(campaign, variant, point):
+    return {"setup": campaign["revision"], "shape": variant["revision"], "air": point["revision"]}
+
+
+def form_values(form, current):
+    """Nested section values from the form's dotted names; what the form leaves out keeps its value."""
+    out = {name: dict(section) for name, section in current.items()}
+    for name, model in SECTIONS.items():
+        for field, info in model.model_fields.items():
+            if isinstance(info.annotation, type) and issubclass(info.annotation, SheetSection):
+                nested = dict(out[name][field])
+                nested.update({k: form[f"{name}.{field}.{k}"] for k in nested if f"{name}.{field}.{k}" in form})
+                out[name][field] = nested
+            elif f"{name}.{field}" in form:
+                out[name][field] = form[f"{name}.{field}"]
+    if "instruments.probes.count" in form:
+        out["instruments"]["probes"] = _probes(form)
+    return out
+
+
+def _probes(form):
+    rows = zip(form.getlist("probe.name"), form.getlist("probe.x"), form.getlist("probe.y"))
+    return [{"name": name or f"probe {k + 1}", "x": x, "y": y} for k, (name, x, y) in enumerate(rows) if name.strip() or x.strip() or y.strip()]
+
+
+def _validated(values):
+    """Section by section: (clean values of the good ones, problems of the others)."""
+    clean, problems = {}, []
+    for name in SECTIONS:
+        try:
+            clean[name] = read_section(name, values[name]).model_dump()
+        except SheetError as error:
+            problems += error.problems
+    return clean, problems
+
+
+def _examine(values):
+    """Preflight and derived numbers of section values."""
+    clean, problems = _validated(values)
+    if problems:
+        return {"problems": problems, "setup": None, "findings": [], "derived": None, "cost": None, "measures": None}
+    setup, findings = examine(Sheet.model_validate({"format": 1, **clean}))
+    if setup is None:
+        return {"problems": [(f.path, f.message) for f in findings], "setup": None, "findings": [], "derived": None, "cost": None, "measures": None}
+    cost = estimate(setup, runs.measured_cost(g.database) or DEFAULT_COST)
+    return {"problems": [], "setup": setup, "findings": findings, "derived": derived_air(setup), "cost": cost,
+            "measures": setup.shape.section.measure(setup.chord)}
+
+
+@pages.post("/sheet/<int:variant_id>/<int:point_id>")
+def change(variant_id, point_id):
+    """A change of the form: save what is valid, answer with derived numbers, preflight and problems."""
+    campaign, variant, point = cell_or_404(variant_id, point_id)
+    stored = {"shape": variant["shape"], "air": point["air"], **campaign["setup"]}
+    values = form_values(request.form, stored)
+    clean, problems = _validated(values)
+    conflict = None
+    if "discard" not in request.form:
+        try:
+            _save_changed(campaign, variant, point, stored, clean, request.form)
+        except store.Conflict as error:
+            conflict = str(error)
+    campaign, variant, point = cell_or_404(variant_id, point_id)
+    state = _examine(values)
+    state["problems"] = state["problems"] or problems
+    return render_template("partials/sheet_answer.html", campaign=campaign, variant=variant, point=point, conflict=conflict, values=values,
+                           revisions=request.form if conflict else _revisions(campaign, variant, point), kept=conflict is not None,
+                           last=next(iter(runs.runs_of_cell(g.database, variant_id, point_id)), None), **state)
+
+
+def _save_changed(campaign, variant, point, stored, clean, form):
+    """Save the sections that differ from the stored ones, under the revisions that the page was made with."""
+    force = "force" in form
+    def revision(name, current):
+        try:
+            return current if force else int(form.get(f"revision.{name}", current))
+        except ValueError:
+            return current
+    name = form.get("variant.name", variant["name"])
+    if ("shape" in clean and clean["shape"] != stored["shape"]) or name != variant["name"]:
+        store.save_shape(g.database, variant["id"], revision("shape", variant["revision"]), name, clean.get("shape", stored["shape"]))
+    name = form.get("point.name", point["name"])
+    if ("air" in clean and clean["air"] != stored["air"]) or name != point["name"]:
+        store.save_air(g.database, point["id"], revision("air", point["revision"]), name, clean.get("air", stored["air"]))
+    setup = {key: clean.get(key, stored[key]) for key in default_setup()}
+    if setup != {key: stored[key] for key in default_setup()}:
+        store.save_setup(g.database, campaign["id"], revision("setup", campaign["revision"]), setup)
+
+
+@pages.post("/sheet/<int:variant_id>/<int:point_id>/run")
+def run(variant_id, point_id):
+    campaign, variant, point = cell_or_404(variant_id, point_id)
+    return redirect(url_for("runs.show", run_id=campaigns.start_run(campaign, variant, point)))
+
+
+@pages.route("/sheet/<int:variant_id>/<int:point_id>/drawing/<section>", methods=["GET", "POST"])
+def drawing(variant_id, point_id, section):
+    """The picture at the side, for the values in the form."""
+    campaign, variant, point = cell_or_404(variant_id, point_id)
+    values = {"shape": variant["shape"], "air": point["air"], **campaign["setup"]}
+    if request.method == "POST":
+        values = form_values(request.form, values)
+    state = _examine(values)
+    if section not in SECTIONS:
+        abort(404)
+    if state["setup"] is None:
+        return render_template("partials/drawing_none.html", problems=state["problems"])
+    try:
+        svg, caption = draw(section, state["setup"])
+    except MeshError as error:
+        return render_template("partials/drawing_none.html", problems=[("grid", str(error))])
+    return render_template("partials/drawing.html", svg=svg, caption=caption, section=section, heading=HEADINGS[section])
+
+
+@pages.post("/sheet/<int:variant_id>/<int:point_id>/quality")
+def quality(variant_id, point_id):
+    """Generate the grid of the form's values and measure it."""
+    campaign, variant, point = cell_or_404(variant_id, point_id)
+    values = form_values(request.form, {"shape": variant["shape"], "air": point["air"], **campaign["setup"]})
+    state = _examine(values)
+    if state["setup"] is None:
+        return render_template("partials/drawing_none.html", problems=state["problems"])
+    setup = state["setup"]
+    try:
+        meshes = generate_levels(setup.shape.section, setup.plan, setup.levels)
+    except MeshError as error:
+        return render_template("partials/drawing_none.html", problems=[("grid", str(error))])
+    return render_template("partials/quality.html", levels={k: measure_quality(m) for k, m in meshes.items()})
+
+
+@pages.get("/sheet/<int:variant_id>/<int:point_id>/sheet.toml")
+def as_toml(variant_id, point_id):
+    campaign, variant, point = cell_or_404(variant_id, point_id)
+    text = write_toml(store.compose_sheet(campaign, variant, point))
+    if "view" in request.args:
+        return Response(text, mimetype="text/plain")
+    return campaigns.download(text, f"{campaigns.plain_name(variant['name'] + ' ' + point['name'])}.toml", "application/toml")
+
+
+@pages.post("/campaigns/<int:campaign_id>/sheet")
+def import_toml(campaign_id):
+    """Bring in a run sheet: a new variant, a new operating point and, for an empty campaign, its setup."""
+    campaign = campaigns.campaign_or_404(campaign_id)
+    upload = request.files.get("sheet")
+    if upload is None or not upload.filename:
+        raise SheetError([("sheet", "Choose a run sheet (TOML) first.")])
+    sheet = read_toml(upload.read(4_000_000))
+    fresh = not store.variants(g.database, campaign_id)
+    name = (sheet.title or upload.filename.rsplit(".", 1)[0])[:60]
+    variant_id = store.add_variant(g.database, campaign_id, name, sheet.shape.model_dump())
+    point_id = store.add_point(g.database, campaign_id, name, sheet.air.model_dump())
+    if fresh:
+        store.save_setup(g.database, campaign_id, campaign["revision"], {k: getattr(sheet, k).model_dump() for k in default_setup()})
+    return redirect(url_for(".show", variant_id=variant_id, point_id=point_id))
+
+

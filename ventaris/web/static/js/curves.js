@@ -1,0 +1,33 @@
+// The curves page: the choice is in the address, the chart and the CSV come from it.
+import { draw } from "./charts.js";
+
+const root = document.getElementById("curves"), form = document.getElementById("choice");
+let data = null;
+
+async function show() {
+  const p = new URLSearchParams(new FormData(form));
+  history.replaceState(null, "", `?${p}`);
+  data = await (await fetch(`/campaigns/${root.dataset.campaign}/curves.json?${p}`)).json();
+  draw("chart", data);
+  document.getElementById("chart").dataset.ready = "1";
+}
+
+function csv() {
+  const rows = ["curve,x,y"];
+  for (const t of data.traces) t.x.forEach((x, k) => rows.push(`"${t.name.replaceAll('"', '""')}",${x},${t.y[k]}`));
+  return new Blob([rows.join("\n") + "\n"], { type: "text/csv" });
+}
+
+document.addEventListener("click", (event) => {
+  const kind = event.target.closest("[data-save]")?.dataset.save;
+  if (!kind) return;
+  if (kind === "csv") {
+    const link = document.createElement("a");
+    link.href = URL.createObjectURL(csv());
+    link.download = `curves-${form.elements.what.value}.csv`;
+    link.click();
+    setTimeout(() => URL.revokeObjectURL(link.href), 1000);
+  } else window.Plotly.downloadImage("chart", { format: kind, width: 1100, height: 700, filename: `curves-${form.elements.what.value}` });
+});
+form.addEventListener("change", show);
+if (form) show();

@@ -1,0 +1,28 @@
+// What every page needs: the token on htmx requests, and errors shown instead of lost.
+export const token = () => document.querySelector('meta[name="csrf-token"]').content;
+
+export function notice(message, grade = "bad") {
+  const box = document.getElementById("notices");
+  box.replaceChildren();
+  const line = document.createElement("div");
+  line.className = `notice ${grade}`;
+  line.setAttribute("role", "alert");
+  line.textContent = message;
+  box.append(line);
+}
+
+document.addEventListener("htmx:configRequest", (event) => { event.detail.headers["X-CSRFToken"] = token(); });
+
+// An error answer carries its own notice (swapped out of band); the target keeps what it shows.
+document.addEventListener("htmx:beforeSwap", (event) => {
+  if (event.detail.xhr.status >= 400) {
+    event.detail.shouldSwap = true;
+    event.detail.swapOverride = "none";
+    window.scrollTo({ top: 0, behavior: "smooth" });
+  }
+});
+document.addEventListener("htmx:sendError", () => notice("The server does not answer. What you typed is still here; start it again with ./start."));
+
+document.querySelectorAll("[data-back]").forEach((link) => link.addEventListener("click", (event) => {
+  if (history.length > 1) { event.preventDefault(); history.back(); }
+}));

@@ -1,0 +1,62 @@
+// The run page: strip charts and the live picture follow the run; the panel refreshes itself.
+import { axis, layout, OPTIONS, PENS } from "./charts.js";
+import { FieldView } from "./viewer.js";
+
+const root = document.getElementById("run");
+const id = root.dataset.run;
+const live = document.getElementById("live");
+let last = 0, version = 0, view = null, busy = false, state = root.dataset.state;
+const history = [];
+const ENDED = ["settled", "stopped", "failed"];
+
+function levels() {
+  // A thin line wherever the climb reaches the next level.
+  const shapes = [], notes = [];
+  history.forEach((h, k) => {
+    if (k === 0 || h.level !== history[k - 1].level) {
+      if (k) shapes.push({ type: "line", x0: h.step - 0.5, x1: h.step - 0.5, yref: "paper", y0: 0, y1: 1, line: { color: "#B9B3A4", width: 1, dash: "dot" } });
+      notes.push({ x: h.step - 0.4, xanchor: "left", yref: "paper", y: 0.99, yanchor: "top", text: h.level, showarrow: false, font: { size: 11, color: "#5B676B" } });
+    }
+  });
+  return { shapes, annotations: notes };
+}
+
+function drawCharts() {
+  const x = history.map((h) => h.step);
+  const tail = (name) => {
+    // The first steps swing wildly; the chart is about where the values settle.
+    const values = history.slice(Math.min(10, Math.floor(history.length / 4))).map((h) => h[name]).sort((a, b) => a - b);
+    if (!values.length) return undefined;
+    const low = values[Math.floor(values.length * 0.04)], high = values[Math.ceil(values.length * 0.96) - 1], pad = Math.max(0.25 * (high - low), 1e-5 + 0.02 * Math.abs(high));
+    return [low - pad, high + pad];
+  };
+  const narrow = { margin: { l: 62, r: 62, t: 26, b: 34 }, legend: { orientation: "h", x: 1, xanchor: "right", y: 1.02, yanchor: "bottom", font: { size: 11 } } };
+  const lift = { x, y: history.map((h) => h.lift), name: "CL", mode: "lines", line: { color: PENS[0], width: 1.8 } };
+  const drag = { x, y: history.map((h) => h.drag), name: "CD", mode: "lines", yaxis: "y2", line: { color: PENS[1], width: 1.8 } };
+  window.Plotly.react("chart-forces", [lift, drag], layout(axis(""), axis("CL", { range: tail("lift") }),
+    { ...narrow, ...levels(), yaxis2: axis("CD", { overlaying: "y", side: "right", showgrid: false, range: tail("drag") }) }), OPTIONS);
+  const residual = { x, y: history.map((h) => Math.max(h.residual, 1e-16)), name: "residual", mode: "lines", line: { color: "#1B2A2F", width: 1.5 } };
+  window.Plotly.react("chart-residual", [residual], layout(axis("step"), axis("residual", { type: "log", exponentformat: "e", dtick: 2 }),
+    { ...narrow, ...levels(), showlegend: false, margin: { l: 62, r: 62, t: 8, b: 40 } }), OPTIONS);
+}
+
+async function showField() {
+  if (!view) { live.replaceChildren(); view = new FieldView(live, { legend: document.querySelector("[data-legend]"), quantity: live.dataset.quantity }); view.set({ sonic: true }); }
+  await view.load(live.dataset.src);
+}
+
+async function tick() {
+  if (busy) return;
+  busy = true;
+  try {
+    const answer = await (await fetch(`/runs/${id}/live?after=${last}`)).json();
+    if (answer.history.length) { history.push(...answer.history); last = history.at(-1).step; drawCharts(); }
+    if (answer.field !== version) { version = answer.field; await showField(); }
+    state = answer.state;
+  } catch { /* the server is away; the next tick tries again */ } finally { busy = false; }
+}
+
+await tick();
+if (!history.length) drawCharts();
+// A run that has ended may be run further from this page: keep looking, less often.
+setInterval(() => { if (!ENDED.includes(state) || document.querySelector("#panel [hx-trigger]")) tick(); }, 500);

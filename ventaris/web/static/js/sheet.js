@@ -1,0 +1,109 @@
+// The run sheet: fields that do not apply are hidden, problems stand at their fields, the drawing follows the cursor.
+import { token } from "./page.js";
+
+const form = document.getElementById("sheet");
+const base = form.dataset.base;
+let section = "shape";
+
+function value(name) {
+  const control = form.elements[name];
+  return control ? control.value : "";
+}
+
+function applyConditions() {
+  for (const part of form.querySelectorAll("[data-when]")) part.hidden = !part.dataset.is.split("|").includes(value(part.dataset.when));
+}
+
+function placeProblems() {
+  for (const slot of form.querySelectorAll("[data-problem]")) { slot.hidden = true; slot.textContent = ""; }
+  for (const input of form.querySelectorAll(".is-invalid")) input.classList.remove("is-invalid");
+  for (const item of form.querySelectorAll("#problem-list li")) {
+    const path = item.dataset.path;
+    const slot = form.querySelector(`[data-problem="${CSS.escape(path)}"]`) || form.querySelector(`[data-problem="${CSS.escape(path.split(".")[0])}"]`);
+    if (slot) { slot.hidden = false; slot.textContent = item.textContent; }
+    if (form.elements[path]?.classList) form.elements[path].classList.add("is-invalid");
+  }
+}
+
+async function post(address, target) {
+  const answer = await fetch(address, { method: "POST", body: new FormData(form), headers: { "X-CSRFToken": token() } });
+  target.innerHTML = await answer.text();
+}
+
+let drawing = 0;
+async function draw() {
+  const mine = ++drawing;
+  const holder = document.getElementById("drawing");
+  const answer = await fetch(`${base}/drawing/${section}`, { method: "POST", body: new FormData(form), headers: { "X-CSRFToken": token() } });
+  const text = await answer.text();
+  if (mine === drawing && answer.ok) holder.innerHTML = text;
+}
+
+function look(name) {
+  if (name === section && document.getElementById("drawing").childElementCount) return;
+  section = name;
+  for (const tab of document.querySelectorAll("[data-tab]")) tab.setAttribute("aria-selected", String(tab.dataset.tab === name));
+  for (const part of form.querySelectorAll(".section")) part.classList.toggle("seen", part.dataset.section === name);
+  draw();
+}
+
+form.addEventListener("focusin", (event) => {
+  const part = event.target.closest(".section");
+  if (part) look(part.dataset.section);
+});
+form.addEventListener("input", (event) => {
+  const box = event.target.closest(".with-unit");
+  if (box) box.classList.toggle("typed", /[a-z°%µ]/i.test(event.target.value.replace(/e[-+]?\d+$/i, "")));
+});
+form.addEventListener("change", () => { applyConditions(); draw(); document.getElementById("saved").textContent = "saving"; });
+document.addEventListener("htmx:afterSettle", placeProblems);
+for (const tab of document.querySelectorAll("[data-tab]")) tab.addEventListener("click", () => look(tab.dataset.tab));
+
+form.addEventListener("click", async (event) => {
+  if (event.target.closest("[data-start]")) {
+    event.target.closest("[data-start]").disabled = true;
+    await settle();
+    const start = document.createElement("form");
+    start.method = "post";
+    start.action = `${base}/run`;
+    start.innerHTML = `<input type="hidden" name="csrf_token" value="${token()}">`;
+    document.body.append(start);
+    if (!document.querySelector("#problem-list li")) start.submit();
+  } else if (event.target.closest("[data-force]")) {
+    const flag = document.createElement("input");
+    flag.type = "hidden"; flag.name = "force"; flag.value = "1";
+    form.append(flag);
+    htmx.trigger(form, "probes-changed");
+    document.addEventListener("htmx:afterSettle", () => flag.remove(), { once: true });
+  } else if (event.target.closest("[data-add-probe]")) {
+    const row = document.createElement("tr");
+    row.innerHTML = '<td><input class="form-control" name="probe.name" aria-label="Probe name"></td><td><input class="form-control num" name="probe.x" aria-label="x"></td>'
+      + '<td><input class="form-control num" name="probe.y" aria-label="y"></td><td><button type="button" class="btn-bare" data-drop-probe aria-label="Remove probe">×</button></td>';
+    document.getElementById("probes").append(row);
+    row.querySelector("input").focus();
+  } else if (event.target.closest("[data-drop-probe]")) {
+    event.target.closest("tr").remove();
+    htmx.trigger(form, "probes-changed");
+    draw();
+  }
+});
+
+// A change that is still on its way must be stored before the run starts.
+function settle() {
+  return new Promise((done) => {
+    if (!form.classList.contains("htmx-request")) { setTimeout(done, 30); return; }
+    document.addEventListener("htmx:afterSettle", () => done(), { once: true });
+    setTimeout(done, 3000);
+  });
+}
+
+document.querySelector("[data-quality]").addEventListener("click", async (event) => {
+  event.target.disabled = true;
+  await post(`${base}/quality`, document.getElementById("quality"));
+  event.target.disabled = false;
+});
+form.addEventListener("submit", (event) => event.preventDefault());
+
+applyConditions();
+placeProblems();
+draw();

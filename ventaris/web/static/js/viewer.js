@@ -1,0 +1,275 @@
+// A field on a canvas: contours, bands, iso-lines, sonic line, grid and lines, drawn by the graphics card.
+import * as THREE from "../vendor/three/three.module.min.js";
+
+const VERTEX = `
+attribute float value; attribute float mach; varying float v; varying float m;
+void main() { v = value; m = mach; gl_Position = projectionMatrix * modelViewMatrix * vec4(position, 1.0); }`;
+const FRAGMENT = `
+uniform sampler2D colours; uniform float low, high, bands; uniform bool banded, iso, sonic; varying float v; varying float m;
+float line(float x, float width) { float w = max(fwidth(x), 1e-9); return 1.0 - smoothstep(width - 0.5, width + 0.5, abs(fract(x - 0.5) - 0.5) / w); }
+void main() {
+  float s = clamp((v - low) / (high - low), 0.0, 1.0);
+  float shown = banded ? (floor(min(s, 0.99999) * bands) + 0.5) / bands : s;
+  vec3 c = texture2D(colours, vec2(shown * 0.99609 + 0.00195, 0.5)).rgb;
+  float inside = (v > low && v < high) ? 1.0 : 0.0;
+  if (iso) c = mix(c, vec3(0.106, 0.165, 0.184), 0.62 * inside * line((v - low) / (high - low) * bands, 0.7));
+  if (sonic) {
+    float w = max(fwidth(m), 1e-9), d = abs(m - 1.0) / w;
+    c = mix(c, vec3(1.0), 1.0 - smoothstep(1.6, 2.4, d));
+    c = mix(c, vec3(0.106, 0.165, 0.184), 1.0 - smoothstep(0.7, 1.4, d));
+  }
+  gl_FragColor = vec4(c, 1.0);
+}`;
+const SECTION_VIEW = { x: 0.52, y: 0, width: 2.1 };
+const tables = new Map();
+
+async function colourTable(name) {
+  if (!tables.has(name)) {
+    const bytes = new Uint8Array(await (await fetch(`/colours/${name}.bin`)).arrayBuffer());
+    const rgba = new Uint8Array(256 * 4);
+    for (let k = 0; k < 256; k++) { rgba.set(bytes.subarray(3 * k, 3 * k + 3), 4 * k); rgba[4 * k + 3] = 255; }
+    const texture = new THREE.DataTexture(rgba, 256, 1);
+    texture.minFilter = texture.magFilter = THREE.LinearFilter;
+    texture.needsUpdate = true;
+    tables.set(name, { texture, bytes });
+  }
+  return tables.get(name);
+}
+
+export function format(x, digits = 4) {
+  if (!Number.isFinite(x)) return "–";
+  if (x !== 0 && (Math.abs(x) < 1e-3 || Math.abs(x) >= 1e6)) return x.toExponential(2).replace("-", "−");
+  return Number(x.toPrecision(digits)).toString().replace("-", "−");
+}
+
+export class FieldView {
+  // holder: element to fill; options: legend (element), quantity, onProbe(values or null), onView(view), onLoad(data)
+  constructor(holder, options = {}) {
+    this.holder = holder;
+    this.options = options;
+    this.state = { quantity: options.quantity || "mach", banded: false, iso: false, sonic: false, grid: false, bands: 24, range: null, map: null };
+    this.view = { ...SECTION_VIEW };
+    this.renderer = new THREE.WebGLRenderer({ antialias: true, preserveDrawingBuffer: true });
+    this.renderer.setPixelRatio(Math.min(window.devicePixelRatio, 2));
+    this.renderer.outputColorSpace = THREE.LinearSRGBColorSpace;
+    this.renderer.setClearColor(0xF7F5F0);
+    this.canvas = this.renderer.domElement;
+    this.canvas.tabIndex = 0;
+    this.canvas.setAttribute("aria-label", "Picture of the flow. Arrow keys move, plus and minus zoom, F shows the section.");
+    holder.prepend(this.canvas);
+    this.scene = new THREE.Scene();
+    this.camera = new THREE.OrthographicCamera(-1, 1, 1, -1, -10, 10);
+    this.layers = {};
+    this.material = new THREE.ShaderMaterial({ vertexShader: VERTEX, fragmentShader: FRAGMENT, side: THREE.DoubleSide, uniforms: {
+      colours: { value: null }, low: { value: 0 }, high: { value: 1 }, bands: { value: 24 }, banded: { value: false }, iso: { value: false }, sonic: { value: false } } });
+    new ResizeObserver(() => this.draw()).observe(holder);
+    this._listen();
+  }
+
+  async load(address) {
+    const answer = await fetch(address);
+    if (!answer.ok) throw new Error(await answer.text());
+    const buffer = await answer.arrayBuffer();
+    const length = new DataView(buffer).getUint32(0, true);
+    const head = JSON.parse(new TextDecoder().decode(new Uint8Array(buffer, 4, length)));
+    let offset = 4 + length;
+    const take = (Kind, count) => { const part = new Kind(buffer, offset, count); offset += 4 * count; return part; };
+    const data = { ...head, xy: take(Float32Array, 2 * head.points), tri: take(Uint32Array, 3 * head.triangles), edge: take(Uint32Array, 2 * head.edges), wall: take(Float32Array, 2 * head.outline), fields: {} };
+    for (const name of head.values) data.fields[name] = take(Float32Array, head.points);
+    data.byKey = Object.fromEntries(head.quantities.map((q) => [q.key, q]));
+    this.data = data;
+    this.finder = null;
+    this._build();
+    await this.set({});
+    this.options.onLoad?.(data);
+  }
+
+  _build() {
+    const d = this.data, position = new Float32Array(3 * d.points);
+    for (let k = 0; k < d.points; k++) { position[3 * k] = d.xy[2 * k]; position[3 * k + 1] = d.xy[2 * k + 1]; }
+    const shared = new THREE.BufferAttribute(position, 3);
+    const surface = new THREE.BufferGeometry();
+    surface.setAttribute("position", shared);
+    surface.setAttribute("mach", new THREE.BufferAttribute(d.fields.mach, 1));
+    surface.setIndex(new THREE.BufferAttribute(d.tri, 1));
+    this._replace("surface", new THREE.Mesh(surface, this.material), 0);
+    const edges = new THREE.BufferGeometry();
+    edges.setAttribute("position", shared);
+    edges.setIndex(new THREE.BufferAttribute(d.edge, 1));
+    this._replace("grid", new THREE.LineSegments(edges, new THREE.LineBasicMaterial({ color: 0x1B2A2F, transparent: true, opacity: 0.35 })), 0.1);
+    const wall = [];
+    for (let k = 0; k < d.outline; k++) wall.push(new THREE.Vector2(d.wall[2 * k], d.wall[2 * k + 1]));
+    this._replace("body", new THREE.Mesh(new THREE.ShapeGeometry(new THREE.Shape(wall)), new THREE.MeshBasicMaterial({ color: 0xF7F5F0, side: THREE.DoubleSide })), 0.3);
+    this._replace("outline", new THREE.LineLoop(new THREE.BufferGeometry().setFromPoints(wall), new THREE.LineBasicMaterial({ color: 0x1B2A2F })), 0.4);
+  }
+
+  _replace(name, object, z) {
+    const old = this.layers[name];
+    if (old) { this.scene.remove(old); old.geometry?.dispose(); }
+    this.layers[name] = object;
+    if (object) { object.position.z = z; object.frustumCulled = false; this.scene.add(object); }
+  }
+
+  // Change what is shown; answers when it is drawn.
+  async set(change) {
+    Object.assign(this.state, change);
+    const s = this.state, d = this.data;
+    if (!d) return;
+    const q = d.byKey[s.quantity];
+    this.layers.surface.geometry.setAttribute("value", new THREE.BufferAttribute(d.fields[s.quantity], 1));
+    const [low, high] = this.range();
+    const u = this.material.uniforms;
+    const table = await colourTable(s.map || q.map);
+    Object.assign(u.low, { value: low }); Object.assign(u.high, { value: high });
+    u.colours.value = table.texture; u.bands.value = s.bands; u.banded.value = s.banded; u.iso.value = s.iso; u.sonic.value = s.sonic;
+    this.layers.grid.visible = s.grid;
+    this.draw();
+    this._legend(q, low, high, table.bytes);
+  }
+
+  range() { return this.state.range || this.data.byKey[this.state.quantity].range; }
+
+  _legend(q, low, high, bytes) {
+    const box = this.options.legend;
+    if (!box) return;
+    const s = this.state;
+    box.innerHTML = '<span class="what"></span><span class="num lo"></span><canvas width="240" height="12"></canvas><span class="num hi"></span><span class="unit rest"></span>';
+    box.querySelector(".what").textContent = q.label + (q.unit ? `, ${q.unit}` : "");
+    box.querySelector(".lo").textContent = format(low);
+    box.querySelector(".hi").textContent = format(high);
+    box.querySelector(".rest").textContent = `map ${s.map || q.map}${s.banded ? `, ${s.bands} bands` : ""}, ${this.data.level} grid`;
+    const pen = box.querySelector("canvas").getContext("2d");
+    for (let x = 0; x < 240; x++) {
+      let f = x / 239;
+      if (s.banded) f = (Math.floor(Math.min(f, 0.9999) * s.bands) + 0.5) / s.bands;
+      const k = 3 * Math.round(f * 255);
+      pen.fillStyle = `rgb(${bytes[k]},${bytes[k + 1]},${bytes[k + 2]})`;
+      pen.fillRect(x, 0, 1, 12);
+    }
+  }
+
+  // Lines on top: arrays of points, or arrows.
+  setStreamlines(lines) {
+    const points = [];
+    for (const line of lines) for (let k = 1; k < line.length; k++) points.push(line[k - 1][0], line[k - 1][1], 0, line[k][0], line[k][1], 0);
+    this._lines("streamlines", points, 0xFFFFFF);
+  }
+
+  setVectors(start, velocity, length) {
+    const points = [];
+    start.forEach(([x, y], k) => {
+      const dx = velocity[k][0] * length, dy = velocity[k][1] * length, tx = x + dx, ty = y + dy;
+      points.push(x, y, 0, tx, ty, 0, tx, ty, 0, tx - 0.28 * dx + 0.13 * dy, ty - 0.28 * dy - 0.13 * dx, 0, tx, ty, 0, tx - 0.28 * dx - 0.13 * dy, ty - 0.28 * dy + 0.13 * dx, 0);
+    });
+    this._lines("vectors", points, 0x1B2A2F);
+  }
+
+  _lines(name, points, colour) {
+    const geometry = new THREE.BufferGeometry();
+    geometry.setAttribute("position", new THREE.Float32BufferAttribute(points, 3));
+    this._replace(name, points.length ? new THREE.LineSegments(geometry, new THREE.LineBasicMaterial({ color: colour, transparent: true, opacity: 0.9 })) : null, 0.2);
+    this.draw();
+  }
+
+  box() {
+    const ratio = this.holder.clientHeight / Math.max(this.holder.clientWidth, 1), v = this.view;
+    return [v.x - v.width / 2, v.x + v.width / 2, v.y - v.width * ratio / 2, v.y + v.width * ratio / 2];
+  }
+
+  draw() {
+    const w = this.holder.clientWidth, h = this.holder.clientHeight;
+    if (!w || !h) return;
+    const ratio = this.renderer.getPixelRatio();
+    if (this.canvas.width !== Math.floor(w * ratio) || this.canvas.height !== Math.floor(h * ratio)) this.renderer.setSize(w, h, false);
+    const [left, right, bottom, top] = this.box();
+    Object.assign(this.camera, { left, right, bottom, top });
+    this.camera.updateProjectionMatrix();
+    this.renderer.render(this.scene, this.camera);
+  }
+
+  look(view, tell = true) {
+    Object.assign(this.view, view);
+    this.view.width = Math.min(Math.max(this.view.width, 1e-4), 1200);
+    this.draw();
+    if (tell) this.options.onView?.(this.view);
+  }
+
+  go(name) {
+    const v = this.view;
+    const views = { fit: SECTION_VIEW, in: { width: v.width / 1.5 }, out: { width: v.width * 1.5 }, nose: { x: 0.03, y: 0, width: 0.28 }, tail: { x: 0.98, y: this._tail(), width: 0.28 }, all: { x: 0.5, y: 0, width: 115 } };
+    if (views[name]) this.look(views[name]);
+  }
+
+  _tail() {
+    let best = [-Infinity, 0];
+    for (let k = 0; k < (this.data?.outline || 0); k++) if (this.data.wall[2 * k] > best[0]) best = [this.data.wall[2 * k], this.data.wall[2 * k + 1]];
+    return best[1];
+  }
+
+  toWorld(event) {
+    const r = this.canvas.getBoundingClientRect(), [left, right, bottom, top] = this.box();
+    return [left + (event.clientX - r.left) / r.width * (right - left), top - (event.clientY - r.top) / r.height * (top - bottom)];
+  }
+
+  _listen() {
+    let drag = null;
+    this.canvas.addEventListener("pointerdown", (e) => { drag = { at: this.toWorld(e) }; this.canvas.setPointerCapture(e.pointerId); this.canvas.classList.add("dragging"); });
+    this.canvas.addEventListener("pointerup", () => { drag = null; this.canvas.classList.remove("dragging"); });
+    this.canvas.addEventListener("pointermove", (e) => {
+      const at = this.toWorld(e);
+      if (drag) this.look({ x: this.view.x + drag.at[0] - at[0], y: this.view.y + drag.at[1] - at[1] });
+      else this.options.onProbe?.(this.probe(at[0], at[1]));
+    });
+    this.canvas.addEventListener("wheel", (e) => {
+      e.preventDefault();
+      const [x, y] = this.toWorld(e), f = Math.exp(Math.max(-1, Math.min(1, e.deltaY / 240)));
+      this.look({ x: x + (this.view.x - x) * f, y: y + (this.view.y - y) * f, width: this.view.width * f });
+    }, { passive: false });
+    this.canvas.addEventListener("keydown", (e) => {
+      const step = 0.08 * this.view.width;
+      const moves = { ArrowLeft: { x: this.view.x - step }, ArrowRight: { x: this.view.x + step }, ArrowUp: { y: this.view.y + step }, ArrowDown: { y: this.view.y - step } };
+      const views = { "+": "in", "=": "in", "-": "out", f: "fit", n: "nose", t: "tail", a: "all" };
+      if (moves[e.key]) this.look(moves[e.key]);
+      else if (views[e.key.toLowerCase()]) this.go(views[e.key.toLowerCase()]);
+      else return;
+      e.preventDefault();
+      this.options.onProbe?.(this.probe(this.view.x, this.view.y));
+    });
+  }
+
+  // Values at a point: the triangle under it is found with a coarse raster of triangle lists.
+  probe(x, y) {
+    const d = this.data;
+    if (!d) return null;
+    this.finder ||= this._raster();
+    const f = this.finder, i = f.index(x, y);
+    for (const t of f.cells.get(i) || []) {
+      const [a, b, c] = [d.tri[3 * t], d.tri[3 * t + 1], d.tri[3 * t + 2]];
+      const ax = d.xy[2 * a], ay = d.xy[2 * a + 1], bx = d.xy[2 * b] - ax, by = d.xy[2 * b + 1] - ay, cx = d.xy[2 * c] - ax, cy = d.xy[2 * c + 1] - ay;
+      const det = bx * cy - cx * by, px = x - ax, py = y - ay, u = (px * cy - cx * py) / det, w = (bx * py - px * by) / det;
+      if (u >= -1e-9 && w >= -1e-9 && u + w <= 1 + 1e-9) {
+        const out = { x, y };
+        for (const name of d.values) { const v = d.fields[name]; out[name] = v[a] * (1 - u - w) + v[b] * u + v[c] * w; }
+        return out;
+      }
+    }
+    return null;
+  }
+
+  _raster() {
+    // Cells of the raster shrink towards the section: its index works on a logarithmic scale.
+    const d = this.data, cells = new Map();
+    const bend = (s) => Math.sign(s) * Math.log1p(Math.abs(s) * 40);
+    const column = (x) => Math.floor(bend(x - 0.5) * 12), row = (y) => Math.floor(bend(y) * 12);
+    for (let t = 0; t < d.triangles; t++) {
+      let x0 = Infinity, x1 = -Infinity, y0 = Infinity, y1 = -Infinity;
+      for (let k = 0; k < 3; k++) { const n = d.tri[3 * t + k], x = d.xy[2 * n], y = d.xy[2 * n + 1]; x0 = Math.min(x0, x); x1 = Math.max(x1, x); y0 = Math.min(y0, y); y1 = Math.max(y1, y); }
+      for (let i = column(x0); i <= column(x1); i++) for (let j = row(y0); j <= row(y1); j++) {
+        const key = i * 4096 + j;
+        if (!cells.has(key)) cells.set(key, []);
+        cells.get(key).push(t);
+      }
+    }
+    return { cells, index: (x, y) => column(x) * 4096 + row(y) };
+  }
+}
