@@ -1,9 +1,13 @@
 """Compute the demo campaigns with this program and store the archives that ship with it."""
 import tempfile
 
-from ..core.sheet import default_setup, write_toml
+from ..core.look.drawable import drawable
+from ..core.look.picture import thumbnail_picture
+from ..core.sheet import default_setup, read_toml, write_toml
+from ..core.study.setup import prepare
 from ..store import archive, campaigns, runs
 from ..store.database import open_database
+from ..store.fields import unpack_field, unpack_taps
 from ..store.measured import add_measured
 from ..worker.loop import work
 from .loader import RESULTS
@@ -36,17 +40,25 @@ def recompute(echo=lambda line: None):
             latest = runs.latest_runs(database, campaign_id)
             for run in latest.values():
                 echo(f"{key}: run {run['id']} {run['state']} {run['error']}")
+            for run in latest.values():
+                _thumbnail(database, run)
             if key == "1-drone":
                 _made_up_tunnel(database, campaign_id, latest)
             (RESULTS / f"{key}.zip").write_bytes(archive.export_campaign(database, campaign_id))
             database.close()
 
 
+def _thumbnail(database, run):
+    """Draw the small picture now, so that the first page shows it at once."""
+    _, mesh, state = unpack_field(runs.kept_array(database, run["id"], "field"))
+    picture = thumbnail_picture(drawable(mesh, state, prepare(read_toml(run["sheet"])).air))
+    runs.keep_array(database, run["id"], "picture", picture)
+
+
 def _made_up_tunnel(database, campaign_id, latest):
     """A table as a small tunnel might give it: the baseline's own Cp with reading errors, for show only."""
     import numpy as np
 
-    from ..store.fields import unpack_taps
     first = min(latest.values(), key=lambda run: run["id"])
     taps = unpack_taps(runs.kept_array(database, first["id"], "taps"))
     rng = np.random.default_rng(12)

@@ -13,7 +13,7 @@ DRONE = {
     "points": [
         ("Delivery, 28 m/s", {"motion": "speed", "speed": 28, "altitude": 400, "incidence": 2}),
         ("Climb, 36 m/s", {"motion": "speed", "speed": 36, "altitude": 1200, "incidence": 5}),
-        ("Dash, Mach 0.76", {"motion": "mach", "mach": 0.76, "altitude": 7600, "incidence": 1})]}
+        ("Dash, Mach 0.73", {"motion": "mach", "mach": 0.73, "altitude": 7600, "incidence": 0.5})]}
 
 DART = {
     "name": "Dash vane, double wedge",

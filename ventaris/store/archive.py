@@ -10,7 +10,7 @@ from .measured import add_measured, measured_of
 
 FORMAT = 1
 MOST_BYTES = 600_000_000
-ARRAYS = ("field", "taps", "checkpoint", "picture")
+ARRAYS = ("field", "taps", "picture", "checkpoint")
 
 
 class ArchiveError(ValueError):
@@ -50,7 +50,7 @@ def export_campaign(database, campaign_id, checkpoints=False):
                 put(folder + "run.json", {"variant": i, "point": j, "state": run["state"], "error": run["error"], "result": run["result"],
                                           "created": run["created"], "history": runs.history(database, run["id"])})
                 put(folder + "sheet.toml", run["sheet"])
-                for kind in ARRAYS[:2] + ARRAYS[2:] * checkpoints:
+                for kind in ARRAYS if checkpoints else ARRAYS[:-1]:
                     data = runs.kept_array(database, run["id"], kind)
                     if data:
                         put(f"{folder}{kind}.npz", data)

@@ -9,6 +9,7 @@ from flask import Flask, Response, abort, g, render_template, request
 from flask_wtf.csrf import CSRFError, CSRFProtect
 from werkzeug.exceptions import HTTPException
 
+from ..core.look.picture import use_face
 from ..core.shapes.coordinates import ShapeError
 from ..core.sheet import SheetError
 from ..store.campaigns import Conflict
@@ -48,6 +49,7 @@ def create_app(folder, password=None, local=True):
     app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True
     CSRFProtect(app)
     presentation.register(app)
+    use_face(str(Path(__file__).parent / "static/vendor/fonts/ibm-plex-sans-400.ttf"))
     for room in (campaigns, sheets, runs, flow, curves, compare):
         app.register_blueprint(room.pages)
     _security(app, password, local)

@@ -57,8 +57,8 @@ def data(campaign_id):
             traces.append({"name": name, "group": number, "x": [h["step"] for h in history], "y": [h[what] for h in history]})
         elif what in TAP_CURVES:
             traces += _tap_traces(run, what, name, number)
-            if what == "cp" and run["result"] and run["result"]["air"]["mach"] < 1:
-                lines.append({"name": f"Cp*, {run['point_name']}", "value": float(critical_pressure_coefficient(run["result"]["air"]["mach"]))})
+            if what == "cp" and run["result"]:
+                lines += _sonic_level(run, traces)
     for table in tables.measured_of(g.database, campaign_id):
         if table["id"] in request.args.getlist("table", type=int):
             columns = list(table["columns"].items())
@@ -68,6 +68,16 @@ def data(campaign_id):
     label = TAP_CURVES.get(what) or HISTORY_CURVES.get(what, "")
     return jsonify(traces=traces, lines=list(unique.values()), label=label, x="Step" if what in HISTORY_CURVES else "x/c", reverse=what == "cp",
                    log=what == "residual")
+
+
+def _sonic_level(run, traces):
+    """The pressure coefficient at which the flow turns sonic, where the curves come anywhere near it."""
+    mach = run["result"]["air"]["mach"]
+    if mach >= 1:
+        return []
+    critical = float(critical_pressure_coefficient(mach))
+    lowest = min((min(t["y"]) for t in traces if t["y"]), default=0.0)
+    return [{"name": f"Cp*, {run['point_name']}", "value": critical}] if critical > 1.4 * lowest else []
 
 
 def _tap_traces(run, what, name, number):

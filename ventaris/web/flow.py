@@ -11,7 +11,7 @@ from ..core.look.colours import OFFERED, map_for, table
 from ..core.look.drawable import default_range, drawable
 from ..core.look.fields import QUANTITIES
 from ..core.look.lines import FlowSampler, rake, streamlines, vectors
-from ..core.look.picture import field_picture
+from ..core.look.picture import field_picture, thumbnail_picture
 from ..core.sheet import read_toml
 from ..core.study.setup import prepare
 from ..store import runs
@@ -21,7 +21,6 @@ from .campaigns import download, plain_name
 from .runs import run_or_404
 
 pages = Blueprint("flow", __name__)
-THUMBNAIL_BOX = (-0.35, 1.45, -0.5, 0.5)
 
 
 @functools.lru_cache(maxsize=12)
@@ -168,8 +167,7 @@ def thumbnail(run_id):
     kept = runs.kept_array(g.database, run_id, "picture") if run["state"] in runs.ENDED else None
     if kept is None:
         _, drawn, _ = picture_of(run_id)
-        key = "mach" if drawn.values["mach"].max() > 1 else "cp"
-        kept = field_picture(drawn, key, "png", THUMBNAIL_BOX, width=4.2, bare=True, sonic=False)
+        kept = thumbnail_picture(drawn)
         if run["state"] in runs.ENDED:
             runs.keep_array(g.database, run_id, "picture", kept)
     response = Response(kept, mimetype="image/png")

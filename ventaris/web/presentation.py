@@ -79,9 +79,8 @@ def difference(value, base, error=None, base_error=None):
     if value is None or base is None:
         return None
     delta = value - base
-    bars = [e for e in (error, base_error) if e is not None]
-    return {"value": delta, "share": 100 * delta / abs(base) if abs(base) > 1e-12 else None,
-            "clear": not bars or abs(delta) > math.hypot(*bars) if len(bars) == 2 else True}
+    bar = math.hypot(error or 0.0, base_error or 0.0)
+    return {"value": delta, "share": 100 * delta / abs(base) if abs(base) > 1e-12 else None, "clear": abs(delta) > bar}
 
 
 def duration(seconds):

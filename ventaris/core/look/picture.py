@@ -2,6 +2,7 @@
 import io
 
 import numpy as np
+from matplotlib import font_manager, rcParams
 from matplotlib.backends.backend_agg import FigureCanvasAgg
 from matplotlib.backends.backend_svg import FigureCanvasSVG
 from matplotlib.figure import Figure
@@ -13,7 +14,14 @@ from .fields import QUANTITIES
 from .lines import FlowSampler, rake, streamlines
 
 PAPER, INK, LINES, SPRUCE = "#F7F5F0", "#1B2A2F", "#D5D0C4", "#0E4B45"
+THUMBNAIL_BOX = (-0.35, 1.45, -0.5, 0.5)
 DEFAULT_BOX = (-0.45, 1.75, -0.75, 0.75)
+
+
+def use_face(path):
+    """Let server-drawn pictures use a TrueType face, for example the one of the pages."""
+    font_manager.fontManager.addfont(path)
+    rcParams["font.family"] = font_manager.FontProperties(fname=path).get_name()
 
 
 def _figure(width, height, box, bare=False):
@@ -72,6 +80,12 @@ def field_picture(picture, key, form="png", box=DEFAULT_BOX, span=None, map_name
     if not bare:
         _legend(figure, colours, low, high, quantity, name, banded, title, chord)
     return _bytes(figure, form)
+
+
+def thumbnail_picture(picture):
+    """A small picture without a legend: the Mach number where it passes 1, else Cp."""
+    key = "mach" if picture.values["mach"].max() > 1 else "cp"
+    return field_picture(picture, key, "png", THUMBNAIL_BOX, width=4.2, bare=True, sonic=False)
 
 
 def _near(picture, box):

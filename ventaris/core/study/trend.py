@@ -71,8 +71,10 @@ def grid_trend(values):
                      "The steps between the levels grow: the grid is too coarse for a trend; the error bar is three times the spread.")
     order = math.log(abs(first / second)) / math.log(RATIO)
     used = min(max(order, 0.5), FORMAL_ORDER)
-    factor = 1.25 if 0.5 <= order <= 3.0 else 3.0
-    error = factor * abs(second) / (RATIO**used - 1)
+    factor = 1.25 if order >= 0.5 else 3.0
+    # A last step much smaller than second order explains may be small by accident.
+    step = max(abs(second), abs(first) / RATIO**(FORMAL_ORDER + 1))
+    error = factor * step / (RATIO**used - 1)
     extrapolated = fine + second / (RATIO**used - 1)
     words = f"Monotone, observed order {order:.1f}"
     if order > FORMAL_ORDER:

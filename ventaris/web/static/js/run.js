@@ -37,7 +37,7 @@ function drawCharts() {
     { ...narrow, ...levels(), yaxis2: axis("CD", { overlaying: "y", side: "right", showgrid: false, range: tail("drag") }) }), OPTIONS);
   const residual = { x, y: history.map((h) => Math.max(h.residual, 1e-16)), name: "residual", mode: "lines", line: { color: "#1B2A2F", width: 1.5 } };
   window.Plotly.react("chart-residual", [residual], layout(axis("step"), axis("residual", { type: "log", exponentformat: "e", dtick: 2 }),
-    { ...narrow, ...levels(), showlegend: false, margin: { l: 62, r: 62, t: 8, b: 40 } }), OPTIONS);
+    { ...narrow, shapes: levels().shapes, showlegend: false, margin: { l: 62, r: 62, t: 8, b: 40 } }), OPTIONS);
 }
 
 async function showField() {

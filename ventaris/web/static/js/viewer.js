@@ -20,6 +20,8 @@ void main() {
   }
   gl_FragColor = vec4(c, 1.0);
 }`;
+// Colours are given as they shall appear; no conversion between colour spaces.
+THREE.ColorManagement.enabled = false;
 const SECTION_VIEW = { x: 0.52, y: 0, width: 2.1 };
 const tables = new Map();
 
