@@ -69,6 +69,8 @@ def parse(value, unit):
         quantity = registry.Quantity(number, registry.parse_units(spelled))
         return float(quantity.to(unit or "dimensionless").magnitude)
     except pint.DimensionalityError:
+        if unit == "":
+            raise UnitError(f"this field takes a plain number, not one in “{written}”; write for example {EXAMPLES['']}") from None
         raise UnitError(f"“{written}” is not a unit of {KINDS.get(unit, unit)}; write for example "
                         f"{EXAMPLES.get(unit, unit)}{_hint(written)}") from None
     except Exception:

@@ -86,11 +86,24 @@ def _air(setup):
     return _frame("".join(parts), (-0.85, 1.4, -0.5, 0.5)), caption
 
 
+def _chain(points, edges):
+    """An SVG path through edges, joined where one begins at the end of the last, so that the dots run on evenly."""
+    following = {int(a): int(b) for a, b in edges}
+    starts = set(following) - set(following.values()) or {int(edges[0, 0])}
+    path = ""
+    for here in starts:
+        path += f"M{points[here, 0]:.2f} {-points[here, 1]:.2f}"
+        while here in following:
+            here = following.pop(here)
+            path += f"L{points[here, 0]:.2f} {-points[here, 1]:.2f}"
+    return path
+
+
 def _domain(setup):
     mesh = generate_levels(setup.shape.section, setup.plan, ("coarse",))["coarse"]
     r = setup.plan.far_field
     edges = mesh.face_nodes[mesh.boundaries["far field"]]
-    path = " ".join(f"M{mesh.points[a, 0]:.2f} {-mesh.points[a, 1]:.2f}L{mesh.points[b, 0]:.2f} {-mesh.points[b, 1]:.2f}" for a, b in edges)
+    path = _chain(mesh.points, edges)
     size = 0.055 * r
     parts = [f'<path class="far" d="{path}"/>', f'<circle class="here" cx="0.5" cy="0" r="{0.03 * r:.3f}"/>', _polygon(_outline_points(setup, 80), "body"),
              _text(0.5, 0.05 * r, "section", size), _text(-0.55 * r, 0.85 * r, "F", size * 1.3), _text(0.7 * r, 0.82 * r, "F far field", size),

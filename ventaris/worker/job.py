@@ -47,8 +47,7 @@ class Job:
 
     def _work(self):
         sheet = read_toml(self.run["sheet"])
-        kept = runs.kept_array(self.database, self.id, "checkpoint")
-        checkpoint = Checkpoint.from_bytes(kept) if kept else None
+        checkpoint = self._checkpoint()
         if checkpoint:
             runs.forget_history_after(self.database, self.id, len(checkpoint.history))
             runs.say(self.database, self.id, f"Going on from the checkpoint at step {len(checkpoint.history)}")
@@ -68,6 +67,16 @@ class Job:
         self._flush({"share": 1.0, "level": result["levels"][-1]["level"], "left": 0})
         runs.finish(self.database, self.id, "settled" if settled else "stopped", result, line=result["verdict"]["words"])
         runs.learn_cost(self.database, result["cost_per_cell_step"])
+
+    def _checkpoint(self):
+        """The run's checkpoint, or None: without one, or with a damaged one, it begins afresh."""
+        kept = runs.kept_array(self.database, self.id, "checkpoint")
+        try:
+            return Checkpoint.from_bytes(kept) if kept else None
+        except RunFailed as error:
+            runs.say(self.database, self.id, f"{error} It begins at the first step.")
+            runs.forget_history_after(self.database, self.id, 0)
+            return None
 
     def _store(self, progress):
         now = time.monotonic()

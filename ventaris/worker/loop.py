@@ -26,10 +26,11 @@ class Lock:
             fcntl.flock(self._file, fcntl.LOCK_EX | fcntl.LOCK_NB)
             return True
         except BlockingIOError:
+            self._file.close()
             return False
 
     def release(self):
-        fcntl.flock(self._file, fcntl.LOCK_UN)
+        self._file.close()
 
 
 def is_worker_running(folder):
@@ -70,6 +71,13 @@ def work(folder, until_idle=False, parent=None):
     if not lock.take():
         print(f"another worker serves {folder}", flush=True)
         return 1
+    try:
+        return _serve_queue(folder, until_idle, parent)
+    finally:
+        lock.release()
+
+
+def _serve_queue(folder, until_idle, parent):
     database = open_database(folder)
     # Holding the lock means that every run marked as running was left by a dead worker.
     runs.recover(database)
@@ -85,6 +93,7 @@ def work(folder, until_idle=False, parent=None):
         if run:
             Job(database, run).work()
         elif until_idle or (parent and os.getppid() != parent):
+            database.close()
             return 0
         else:
             time.sleep(IDLE_WAIT)

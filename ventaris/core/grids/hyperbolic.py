@@ -71,6 +71,9 @@ def _next_layer(r, height, closed, smoothing, share, spread):
             ahead, behind = _neighbours(area, closed)
             area = (1 - spread) * area + 0.5 * spread * (ahead + behind)
     step = np.stack([-tangent[:, 1], tangent[:, 0]], axis=1) * (area / length2)[:, None]
+    # At a sharp convex corner the tangent almost vanishes and the area alone would throw the point far out.
+    reach = np.linalg.norm(step, axis=1)
+    step *= np.minimum(1.0, 1.5 * height / np.maximum(reach, 1e-300))[:, None]
     # C = B^-1 A, both evaluated on the known layer.
     inverse = np.empty((n, 2, 2))
     inverse[:, 0, 0], inverse[:, 0, 1] = tangent[:, 0], -tangent[:, 1]
@@ -80,10 +83,14 @@ def _next_layer(r, height, closed, smoothing, share, spread):
     a[:, 0, 0], a[:, 0, 1], a[:, 1, 0], a[:, 1, 1] = step[:, 0], step[:, 1], step[:, 1], -step[:, 0]
     c = inverse @ a
     scale = np.sqrt((step**2).sum(axis=1)) / arc
-    corner = _corner_sensor(r, closed)
-    damping = smoothing * scale * np.sqrt(share) * (1 + corner) + 0.15 * corner * scale
     ahead, behind = _neighbours(r, closed)
     second = ahead - 2 * r + behind
+    # Damping pulls a convex corner back into the layer below, so only concave ones get the extra share.
+    concave = (second * step).sum(axis=1) > 0
+    corner = _corner_sensor(r, closed) * concave
+    damping = smoothing * scale * np.sqrt(share) * (1 + corner) + 0.15 * corner * scale
+    limit = 0.25 * height / np.maximum(np.linalg.norm(second, axis=1), 1e-300)
+    damping = np.where(concave, damping, np.minimum(damping, limit))
     if not closed:
         second[0] = second[-1] = 0
     rhs = step + damping[:, None] * second

@@ -137,6 +137,8 @@ def order_loop(points):
                          "and 60 or more to be smooth.")
     closed = np.linalg.norm(points[0] - points[-1]) < 1e-6 * scale
     loop = points[:-1] if closed else points
+    if not closed and _only_the_last_step_is_missing(points):
+        closed = True
     _refuse_doubled(loop, scale)
     _refuse_crossing(loop)
     if not closed:
@@ -152,6 +154,15 @@ def order_loop(points):
     if area < 0:
         loop = loop[::-1]
     return _start_at_trailing_edge(loop, closed)
+
+
+def _only_the_last_step_is_missing(points):
+    """Whether a list that begins away from the trailing edge merely does not repeat its first point."""
+    step = np.linalg.norm(np.diff(points, axis=0), axis=1)
+    gap = np.linalg.norm(points[0] - points[-1])
+    size = np.ptp(points[:, 0])
+    away = max(points[0, 0], points[-1, 0]) < points[:, 0].max() - 0.02 * size
+    return away and gap < 3 * max(step[0], step[-1])
 
 
 def _refuse_doubled(loop, scale):

@@ -6,7 +6,9 @@ from scipy.interpolate import CubicSpline, PchipInterpolator
 
 from .coordinates import ShapeError, order_loop, turning_angles
 
-CORNER = np.radians(12.0)
+CORNER = np.radians(3.0)
+MOST_CORNERS = 12
+LEVEL_ENOUGH = 0.4
 ROUND = np.radians(50.0)
 
 
@@ -71,7 +73,9 @@ class Section:
         neighbours = np.maximum(np.abs(np.roll(turn, 1)), np.abs(np.roll(turn, -1)))
         # A corner turns much more than its neighbours do; a tightly curved nose does not.
         is_corner = (np.abs(turn) > CORNER) & (np.abs(turn) > 4 * neighbours) & (spacing > 0)
-        breaks = [0] + list(np.nonzero(is_corner)[0]) + [len(self.loop) - 1]
+        found = np.nonzero(is_corner)[0]
+        found = np.sort(found[np.argsort(-np.abs(turn[found]))[:MOST_CORNERS]])
+        breaks = [0] + list(found) + [len(self.loop) - 1]
         self.corners = [float(self._knots[k]) for k in breaks[1:-1]]
         self._pieces = []
         for a, b in zip(breaks[:-1], breaks[1:]):
@@ -127,7 +131,7 @@ class Section:
         upper, lower = self.sides(x)
         thickness, camber = upper - lower, 0.5 * (upper + lower)
         k, m = int(np.argmax(thickness)), int(np.argmax(np.abs(camber)))
-        s = np.linspace(0, self.length, 6001)
+        s = np.sort(np.concatenate([np.linspace(0, self.length, 6001), self.corners]))
         outline = self.at(s)
         area = 0.5 * abs(np.sum(outline[:, 0] * np.roll(outline[:, 1], -1) - np.roll(outline[:, 0], -1) * outline[:, 1]))
         sharp = any(abs(c - self.leading_edge) < 1e-9 for c in self.corners)
@@ -168,6 +172,11 @@ def normalise(loop):
     nose = raw.at(raw.leading_edge)[0] * np.ptp(loop[:, 0])
     tail = 0.5 * (loop[0] + loop[-1])
     line = tail - nose
+    if abs(np.degrees(np.arctan2(line[1], line[0]))) < LEVEL_ENOUGH:
+        # The file's own axis is meant as the chord line: turning a cambered section by a tenth of a
+        # degree would silently change its incidence.
+        nose = np.array([loop[:, 0].min(), tail[1]])
+        line = tail - nose
     chord = float(np.linalg.norm(line))
     if chord <= 0:
         raise ShapeError("The section has no chord: its leading and trailing edge are the same point.")

@@ -2,6 +2,7 @@
 import io
 import json
 import time
+import zipfile
 from dataclasses import dataclass, field, replace
 
 import numpy as np
@@ -96,10 +97,14 @@ class Checkpoint:
 
     @classmethod
     def from_bytes(cls, data):
-        with np.load(io.BytesIO(data), allow_pickle=False) as stored:
-            head = json.loads(bytes(stored["head"]))
-            state = stored["state"]
-        if head.pop("format") != CHECKPOINT_FORMAT:
+        """Read what `to_bytes` wrote; raises `RunFailed` when it is damaged or of another version."""
+        try:
+            with np.load(io.BytesIO(data), allow_pickle=False) as stored:
+                head = json.loads(bytes(stored["head"]))
+                state = stored["state"]
+        except (ValueError, KeyError, OSError, EOFError, zipfile.BadZipFile):
+            raise RunFailed("The checkpoint is damaged. Run the sheet afresh.") from None
+        if head.pop("format", None) != CHECKPOINT_FORMAT:
             raise RunFailed("The checkpoint was written by another version of Ventaris. Run the sheet afresh.")
         return cls(state=state, **head)
 

@@ -31,10 +31,11 @@ def judge(setup, level, residual, changes, settled, shocks, separations, trends,
     stopped_by_user : bool
     """
     worst = max(changes.values(), default=0.0)
-    if settled:
+    if stopped_by_user:
+        words = f"Stopped by hand on the {level} grid" + (", which had settled" if settled else " before it settled") + (
+            f": residual {residual:.0e} of the start. The numbers are those of that moment.")
+    elif settled:
         words = f"Settled on the {level} grid: residual {residual:.0e} of the start, lift and drag steady within {worst:.1g}."
-    elif stopped_by_user:
-        words = f"Stopped by hand on the {level} grid at residual {residual:.0e}; the numbers are those of that moment."
     else:
         words = (f"Not settled on the {level} grid: residual {residual:.0e} of the start, lift and drag still change by "
                  f"{worst:.1g}. Run it further, or read the values as provisional.")

@@ -1,0 +1,190 @@
+import unittest
+
+import numpy as np
+from scipy.sparse import bsr_matrix
+
+from tests.marks import slow
+from ventaris.core.flow import factorisation, kernels as k
+from ventaris.core.flow.discretisation import Discretisation
+from ventaris.core.flow.krylov import gmres
+from ventaris.core.flow.prolongation import parent_cells, prolong
+from ventaris.core.flow.steady import FlowDiverged, MarchControls, SteadyMarch
+from ventaris.core.flow.stream import FreeStream
+from ventaris.core.grids.section import SectionGridPlan, generate_levels
+from ventaris.core.shapes.families import ellipse, four_digit
+from ventaris.core.shapes.section import Section
+
+PLAN = SectionGridPlan(around=64, layers=24, wake=16)
+MESHES = generate_levels(Section(four_digit(0.12)), PLAN)
+
+
+def constants(mach, precondition=True):
+    return FreeStream(mach).constants(False, precondition)
+
+
+class RoeFlux(unittest.TestCase):
+    def test_equal_states_give_the_exact_flux(self):
+        c = constants(0.5)
+        p, t, u, v = 0.1, 1.05, 0.4, -0.2
+        flux = np.array(k.roe_flux(p, t, u, v, 0.0, p, t, u, v, 0.0, 0.6, 0.8, 0.0, c))
+        rho, un = 1.4 * (p + 1 / 1.4) / t, 0.6 * u + 0.8 * v
+        H = 2.5 * t + 0.5 * (u * u + v * v)
+        np.testing.assert_allclose(flux, [rho * un, rho * un * u + 0.6 * p, rho * un * v + 0.8 * p, 0, rho * un * H], atol=1e-14)
+
+    def test_supersonic_flow_takes_the_upwind_side(self):
+        c = constants(2.0, False)
+        left, right = (0.0, 1.0, 2.0, 0.1), (0.05, 1.1, 1.9, 0.0)
+        flux = k.roe_flux(*left, 0.0, *right, 0.0, 1.0, 0.0, 0.0, c)
+        np.testing.assert_allclose(flux, k.roe_flux(*left, 0.0, *left, 0.0, 1.0, 0.0, 0.0, c), atol=1e-12)
+
+    def test_dissipation_is_gamma_times_the_absolute_matrix(self):
+        # The closed form against eigenvalues of Gamma^-1 A, away from the entropy fix.
+        for mach, u, v in ((0.1, 0.06, 0.05), (0.5, 0.3, 0.25), (0.8, 0.55, 0.4)):
+            c = constants(mach)
+            gamma, a, d = np.empty((4, 4)), np.empty((4, 4)), np.empty((4, 4))
+            k.preconditioner_matrix(0.01, 1.02, u, v, c, gamma)
+            k.flux_jacobian(0.01, 1.02, u, v, 0.8, 0.6, c, a)
+            k.dissipation_matrix(0.01, 1.02, u, v, 0.8, 0.6, c, d)
+            values, vectors = np.linalg.eig(np.linalg.solve(gamma, a))
+            expected = gamma @ (vectors * np.abs(values)) @ np.linalg.inv(vectors)
+            np.testing.assert_allclose(d, expected.real, atol=2e-3 * np.abs(expected).max())
+
+
+class Linearisation(unittest.TestCase):
+    def discretisation(self, mach, wall="slip", reynolds=None):
+        flow = Discretisation(MESHES["coarse"], FreeStream(mach, 0.03, reynolds=reynolds), wall)
+        rng = np.random.default_rng(2)
+        state = flow.uniform_state() + 0.03 * rng.normal(size=(flow.n_cells, 4)) * flow.column_scale
+        return flow, state, rng
+
+    def test_assembled_jacobian_is_that_of_the_first_order_residual(self):
+        for mach, wall, reynolds in ((0.1, "slip", None), (0.5, "no-slip", 500.0), (0.8, "slip", None), (2.0, "slip", None)):
+            flow, state, rng = self.discretisation(mach, wall, reynolds)
+            flow.vortex = False
+            flow.first_order = True
+            residual = flow.residual(state).copy()
+            flow.prepare(state, 10.0)
+            vector = rng.normal(size=state.shape)
+            matrix = bsr_matrix((flow.values.astype(float), flow.columns, flow.row_start), shape=(4 * flow.n_cells,) * 2)
+            product = flow.linear_operator(state, residual)(vector)
+            error = np.linalg.norm((matrix @ vector.ravel()).reshape(-1, 4) - product) / np.linalg.norm(product)
+            # Frozen upwind coefficients and the thin-layer viscous part leave a few per cent.
+            self.assertLess(error, 0.08, (mach, wall))
+
+    def test_incomplete_factors_are_nearly_an_inverse(self):
+        flow, state, rng = self.discretisation(0.3)
+        flow.prepare(state, 20.0)
+        matrix = bsr_matrix((flow.values.astype(float), flow.columns, flow.row_start), shape=(4 * flow.n_cells,) * 2)
+        vector = rng.normal(size=state.shape)
+        back = (matrix @ flow.apply_factors(vector).ravel()).reshape(-1, 4)
+        self.assertLess(np.linalg.norm(back - vector) / np.linalg.norm(vector), 0.4)
+
+    def test_complete_pattern_factors_exactly(self):
+        rng = np.random.default_rng(0)
+        n = 5
+        start = np.arange(0, n * n + 1, n)
+        columns = np.tile(np.arange(n), n)
+        values = rng.normal(size=(n * n, 4, 4)) + 6 * np.eye(4) * (np.repeat(np.arange(n), n) == columns)[:, None, None]
+        fill = factorisation.fill_pattern(start, columns)
+        factors = np.empty((len(fill[1]), 4, 4))
+        factorisation.factorise(start, columns, values, *fill, factors)
+        rhs, out = rng.normal(size=(n, 4)), np.empty((n, 4))
+        factorisation.solve_factors(*fill, factors, rhs, out)
+        matrix = values.reshape(n, n, 4, 4).transpose(0, 2, 1, 3).reshape(4 * n, 4 * n)
+        np.testing.assert_allclose(matrix @ out.ravel(), rhs.ravel(), atol=1e-10)
+
+
+class Krylov(unittest.TestCase):
+    def test_gmres_solves_a_nonsymmetric_system(self):
+        rng = np.random.default_rng(1)
+        a = np.eye(40) * 4 + rng.normal(size=(40, 40)) * 0.3
+        b = rng.normal(size=40)
+        x, used, reached = gmres(lambda v: a @ v, lambda v: v / 4, b, 1e-10, 40)
+        np.testing.assert_allclose(a @ x, b, atol=1e-8)
+        self.assertLess(used, 40)
+        self.assertLess(reached, 1e-9)
+
+    def test_zero_right_hand_side(self):
+        x, used, _ = gmres(lambda v: v, lambda v: v, np.zeros(3), 0.1, 5)
+        self.assertEqual(used, 0)
+        np.testing.assert_array_equal(x, 0)
+
+
+class March(unittest.TestCase):
+    def test_free_stream_is_kept(self):
+        for mach in (0.05, 0.8, 2.0):
+            flow = Discretisation(MESHES["coarse"], FreeStream(mach, 0.1))
+            residual = flow.residual(flow.uniform_state())
+            inside = np.ones(flow.n_cells, bool)
+            inside[flow.mesh.left[flow.wall]] = False
+            # The wall cells feel the wall; the vortex of that first impulse reaches the far field's cells.
+            inside[flow.mesh.left[flow.n_interior + flow.far_local]] = False
+            self.assertLess(np.abs(residual[inside]).max(), 1e-11)
+
+    def test_newton_reaches_round_off(self):
+        flow = Discretisation(MESHES["coarse"], FreeStream(0.3, 0.03))
+        march = SteadyMarch(flow, flow.uniform_state())
+        for _ in range(40):
+            march.advance()
+            if march.residual < 1e-10:
+                break
+        self.assertLess(march.residual, 1e-10)
+        self.assertLess(march.step_count, 30)
+
+    def test_symmetric_flow_has_no_lift(self):
+        flow = Discretisation(MESHES["coarse"], FreeStream(0.3))
+        march = SteadyMarch(flow, flow.uniform_state())
+        while march.residual > 1e-9 and march.step_count < 60:
+            march.advance()
+        pressure, _ = flow.wall_loads()
+        self.assertLess(abs(pressure[:, 1].sum()), 1e-8)
+
+    def test_a_hopeless_march_says_which_cells_and_what_to_try(self):
+        flow = Discretisation(MESHES["coarse"], FreeStream(0.3))
+        state = flow.uniform_state()
+        state[100:110, 1] = np.nan
+        march = SteadyMarch(flow, state, MarchControls(retries=1))
+        with self.assertRaisesRegex(FlowDiverged, r"worst cells.*x = .*courant_start"):
+            for _ in range(10):
+                march.advance()
+
+    def test_far_field_vortex_has_the_circulation(self):
+        stream = FreeStream(0.3, 0.02)
+        angle = np.linspace(0, 2 * np.pi, 400, endpoint=False)
+        points = np.stack([0.25 + 40 * np.cos(angle), 40 * np.sin(angle)], axis=1)
+        ghost = stream.far_field(points, 0.05) - stream.far_field(points, 0.0)
+        tangential = -ghost[:, 2] * np.sin(angle) + ghost[:, 3] * np.cos(angle)
+        self.assertAlmostEqual(-tangential.mean() * 2 * np.pi * 40, 0.05, delta=5e-4)
+
+
+class Prolongation(unittest.TestCase):
+    def test_parents_contain_their_children(self):
+        parent = parent_cells(MESHES["coarse"], MESHES["medium"])
+        np.testing.assert_array_equal(np.bincount(parent), 4)
+        total = np.bincount(parent, MESHES["medium"].volume)
+        # Curved lines make the children fill their parent only nearly.
+        np.testing.assert_allclose(total, MESHES["coarse"].volume, rtol=0.25)
+
+    def test_uniform_flow_stays_uniform_and_values_stay_bounded(self):
+        coarse, medium = MESHES["coarse"], MESHES["medium"]
+        state = np.tile([0.0, 1.0, 0.5, 0.1], (coarse.n_cells, 1))
+        np.testing.assert_allclose(prolong(coarse, medium, state), np.tile(state[0], (medium.n_cells, 1)))
+        state[:, 0] = np.where(coarse.centre[:, 0] > 0.5, 1.0, 0.0)
+        fine = prolong(coarse, medium, state)
+        self.assertGreaterEqual(fine[:, 0].min(), 0)
+        self.assertLessEqual(fine[:, 0].max(), 1)
+
+
+@slow
+class LowMach(unittest.TestCase):
+    def test_coefficients_do_not_depend_on_the_mach_number_when_it_is_small(self):
+        mesh = generate_levels(Section(ellipse(0.2)), SectionGridPlan(around=96, layers=32), ("medium",))["medium"]
+        cp = []
+        for mach in (0.02, 0.1):
+            flow = Discretisation(mesh, FreeStream(mach), vortex=False)
+            march = SteadyMarch(flow, flow.uniform_state())
+            while march.residual > 1e-8 and march.step_count < 80:
+                march.advance()
+            cp.append(flow.wall_pressure[flow.wall_local] / flow.stream.dynamic_pressure)
+        # Compressibility changes Cp by about M^2/2.
+        np.testing.assert_allclose(cp[0], cp[1], atol=0.02)

@@ -1,0 +1,98 @@
+import io
+import json
+import subprocess
+import sys
+import tempfile
+import unittest
+import zipfile
+from contextlib import redirect_stderr, redirect_stdout
+from pathlib import Path
+
+from tests.marks import slow
+from ventaris import cli
+from ventaris.core.sheet import read_toml
+from ventaris.core.study.execute import execute
+from ventaris.demo.loader import RESULTS, load_demo
+from ventaris.store import campaigns, runs
+from ventaris.store.database import open_database
+
+SHEET = """format = 1
+[air]
+motion = "mach"
+mach = 0.3
+incidence = "2 deg"
+[grid]
+level = "coarse"
+"""
+
+
+def call(*arguments):
+    out, err = io.StringIO(), io.StringIO()
+    with redirect_stdout(out), redirect_stderr(err):
+        code = cli.main([str(a) for a in arguments])
+    return code, out.getvalue(), err.getvalue()
+
+
+class CommandLine(unittest.TestCase):
+    def setUp(self):
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.folder = Path(folder.name)
+        self.sheet = self.folder / "sheet.toml"
+        self.sheet.write_text(SHEET)
+
+    def test_a_sheet_runs_without_server_or_database(self):
+        code, out, _ = call("run", self.sheet, "--out", self.folder / "result", "--json", "--set", "air.incidence=1")
+        self.assertEqual(code, 0)
+        result = json.loads(out)
+        self.assertEqual(result["air"]["incidence"], 1)
+        self.assertEqual(json.loads((self.folder / "result/result.json").read_text())["coefficients"], result["coefficients"])
+        self.assertEqual({p.name for p in (self.folder / "result").iterdir()},
+                         {"sheet.toml", "result.json", "history.csv", "taps.csv", "field.vtu", "mach.png", "cp.svg"})
+
+    def test_failure_has_an_exit_code_and_words(self):
+        for arguments, words in ((["run", self.sheet, "--set", "air.mach=0"], "more than 0"), (["run", self.folder / "no.toml"], "No such file"),
+                                 (["run", self.sheet, "--set", "air.mach=4"], "beyond 3"), (["export", "nothing", self.folder / "x.zip", "--data", self.folder / "d"], "no campaign")):
+            code, _, err = call(*arguments)
+            self.assertEqual(code, 2)
+            self.assertIn(words, err)
+        self.assertEqual(call("run", self.sheet, "--set", "run.steps=5")[0], 3)
+
+    def test_export_import_backup(self):
+        database = open_database(self.folder / "one")
+        campaigns.add_campaign(database, "drone")
+        database.close()
+        self.assertEqual(call("export", "drone", self.folder / "c.zip", "--data", self.folder / "one")[0], 0)
+        self.assertEqual(call("import", self.folder / "c.zip", "--data", self.folder / "two")[0], 0)
+        self.assertEqual(call("backup", self.folder / "b.sqlite", "--data", self.folder / "two")[0], 0)
+        self.assertTrue((self.folder / "b.sqlite").stat().st_size > 1000)
+
+    def test_serving_others_needs_a_password(self):
+        done = subprocess.run([sys.executable, "-m", "ventaris.cli", "serve", "--host", "0.0.0.0", "--data", self.folder / "d"], capture_output=True, text=True, timeout=60)
+        self.assertEqual(done.returncode, 2)
+        self.assertIn("VENTARIS_PASSWORD", done.stderr)
+
+
+class Demo(unittest.TestCase):
+    def test_it_loads_with_settled_results(self):
+        with tempfile.TemporaryDirectory() as folder:
+            database = open_database(folder)
+            load_demo(database)
+            found = {c["name"]: c["id"] for c in campaigns.all_campaigns(database)}
+            states = [r["state"] for c in found.values() for r in runs.latest_runs(database, c).values()]
+            self.assertEqual(states, ["settled"] * 11)
+            database.close()
+
+    @slow
+    def test_running_one_again_finds_the_same_numbers(self):
+        with zipfile.ZipFile(RESULTS / "1-drone.zip") as archive:
+            name = next(n for n in archive.namelist() if n.endswith("0-2/run.json"))
+            stored = json.loads(archive.read(name))["result"]
+            sheet = read_toml(archive.read(name.replace("run.json", "sheet.toml")))
+        execution = execute(sheet)
+        for _ in execution:
+            pass
+        for key, value in stored["coefficients"].items():
+            # Sums in another order on another machine change the last digits only.
+            self.assertAlmostEqual(execution.result["coefficients"][key], value, delta=2e-6)
+        self.assertEqual(len(execution.result["shocks"]), len(stored["shocks"]))

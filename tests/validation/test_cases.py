@@ -1,0 +1,48 @@
+import unittest
+
+import numpy as np
+
+from tests.marks import slow
+from ventaris.core.shapes.families import ellipse, four_digit
+from ventaris.validation.cases import CASES, shock_expansion
+from ventaris.validation.panel import karman_tsien, solve_section
+
+
+class PanelMethod(unittest.TestCase):
+    def test_thick_ellipse_without_incidence_is_potential_flow(self):
+        # Exact: the speed on the long side of an ellipse of thickness ratio t is (1 + t) V.
+        _, middle, cp = solve_section(ellipse(0.2), 0.0)
+        self.assertAlmostEqual(cp[np.argmin(np.abs(middle[:, 0] - 0.5))], 1 - 1.2**2, delta=2e-3)
+
+    def test_lift_of_a_thin_section_tends_to_two_pi(self):
+        lift, _, _ = solve_section(four_digit(0.02), np.radians(1))
+        self.assertAlmostEqual(lift / (2 * np.pi * np.sin(np.radians(1))), 1, delta=0.03)
+
+    def test_compressibility_raises_suction(self):
+        self.assertLess(karman_tsien(-1.0, 0.5), -1.0)
+
+
+class ShockExpansion(unittest.TestCase):
+    def test_small_angles_follow_linear_theory(self):
+        lift, drag = shock_expansion(0.02, 2.0, np.radians(0.5))
+        beta = np.sqrt(3)
+        self.assertAlmostEqual(lift / (4 * np.radians(0.5) / beta), 1, delta=0.02)
+        self.assertAlmostEqual(drag / (4 / beta * (np.radians(0.5)**2 + 0.02**2)), 1, delta=0.02)
+
+
+@slow
+class Cases(unittest.TestCase):
+    """Every case of `ventaris validate` stays within its interval."""
+
+
+def _add(key, case):
+    def test(self):
+        result = case()
+        for check in result.checks:
+            with self.subTest(check.name):
+                self.assertTrue(check.passed, f"{check.name} = {check.value:.6g}, accepted {check.low:g} to {check.high:g} ({check.source})")
+    setattr(Cases, "test_" + key.replace("-", "_"), test)
+
+
+for _key, _case in CASES.items():
+    _add(_key, _case)
