@@ -13,7 +13,7 @@ def main():
     suite, loader = unittest.TestSuite(), unittest.defaultTestLoader
     for place in order:
         suite.addTests(loader.discover(ROOT / place, top_level_dir=ROOT) if "/" in place else loader.loadTestsFromName(place))
-    result = unittest.TextTestRunner(verbosity=1, buffer=True, durations=12).run(suite)
+    result = unittest.TextTestRunner(verbosity=1, buffer=True).run(suite)
     failed = len({str(test).split(" (")[0] for test, _ in result.failures + result.errors}) + len(result.unexpectedSuccesses)
     skipped = len(result.skipped)
     print(f"\n{result.testsRun - failed - skipped} passed, {failed} failed, {skipped} skipped", flush=True)

@@ -103,7 +103,7 @@ class WholePath(unittest.TestCase):
         page.wait_for_selector("#saved:has-text('saved')")
         page.select_option("[name='grid.level']", "medium")
         page.wait_for_selector("text=cells on the finest level")
-        page.wait_for_function("document.querySelector('.cost').innerText.includes('4 864')")
+        page.wait_for_selector(".cost:has-text('4 864')")
         page.click("[data-start]")
         # The run page follows the run without a reload.
         page.wait_for_url("**/runs/*")
@@ -120,7 +120,7 @@ class WholePath(unittest.TestCase):
         page.wait_for_selector("#reading:has-text('Mach number')")
         page.click("[data-toggle='stream']")
         page.select_option("#quantity", "cp")
-        page.wait_for_function("location.search.includes('q=cp') && location.search.includes('stream=1')")
+        page.wait_for_url(re.compile("q=cp.*stream=1"))
         self.assertPictureIsDrawn("#stage canvas")
         # A variant with a flap, run from the matrix.
         page.click("text=Browser campaign")
@@ -179,7 +179,7 @@ class WholePath(unittest.TestCase):
         for name, value in (("grid.around", "416"), ("grid.layers", "128"), ("grid.wake", "96")):
             page.fill(f"[name='{name}']", value)
             page.press(f"[name='{name}']", "Tab")
-        page.wait_for_function("document.querySelector('.cost')?.innerText.includes('77 824')")
+        page.wait_for_selector(".cost:has-text('77 824')")
         page.click("[data-start]")
         page.click("button:has-text('Pause')")
         page.wait_for_selector("#panel .state.paused")

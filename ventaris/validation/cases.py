@@ -134,7 +134,7 @@ def low_speed():
         total += ((mine[use] - np.interp(station[use], x, value)) ** 2).sum()
         count += use.sum()
     rms = float(np.sqrt(total / count))
-    checks = [Check("|CD| in counts", abs(r["coefficients"]["drag"]) * 1e4, 0, 2, "exact: 0 (potential flow)"),
+    checks = [Check("size of CD in counts", abs(r["coefficients"]["drag"]) * 1e4, 0, 2, "exact: 0 (potential flow)"),
               Check("CL over the panel method's", r["coefficients"]["lift"] / lift, 0.99, 1.01, "panel method of 600 panels, Prandtl-Glauert"),
               Check("Cp, root mean square difference", rms, 0, 0.003, "panel method, Karman-Tsien; x/c 0.005 to 0.99")]
     return Case("low-speed", "NACA 0012, M 0.1, α 2°, inviscid", "19 456 cells", checks, r["seconds"], curves, trends=_trends(r))

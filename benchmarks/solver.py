@@ -1,0 +1,73 @@
+"""Cost of the flow solver's parts per cell, and of whole runs: ``.venv/bin/python benchmarks/solver.py``.
+
+Figures are medians over repeats; compare them with benchmarks/record.md.  Whole-run times are
+warm: the compiled loops are loaded and have run once.
+"""
+import statistics
+import sys
+import time
+from pathlib import Path
+
+sys.path.insert(0, str(Path(__file__).parents[1]))
+
+from ventaris.core.flow.discretisation import Discretisation  # noqa: E402
+from ventaris.core.flow.krylov import gmres  # noqa: E402
+from ventaris.core.flow.stream import FreeStream  # noqa: E402
+from ventaris.core.grids.section import SectionGridPlan, generate_levels  # noqa: E402
+from ventaris.core.sheet import read_sheet  # noqa: E402
+from ventaris.core.shapes.families import four_digit  # noqa: E402
+from ventaris.core.shapes.section import Section  # noqa: E402
+from ventaris.core.study.execute import execute  # noqa: E402
+
+
+def median_seconds(action, repeats=9):
+    action()
+    times = []
+    for _ in range(repeats):
+        start = time.perf_counter()
+        action()
+        times.append(time.perf_counter() - start)
+    return statistics.median(times)
+
+
+def parts():
+    section = Section(four_digit(0.12))
+    seconds = median_seconds(lambda: generate_levels(section, SectionGridPlan()), 3)
+    print(f"{'grid, three levels':34s} {1000 * seconds:8.0f} ms for 25 536 cells")
+    mesh = generate_levels(section, SectionGridPlan(), ("fine",))["fine"]
+    for name, stream, wall in (("inviscid M 0.1", FreeStream(0.1, 0.03), "slip"), ("laminar M 0.5", FreeStream(0.5, 0.03, reynolds=5000.0), "no-slip"),
+                               ("transonic M 0.8, limited", FreeStream(0.8, 0.02), "slip")):
+        flow = Discretisation(mesh, stream, wall)
+        state = flow.uniform_state()
+        residual = flow.residual(state).copy()
+        flow.prepare(state, 100.0)
+        vector = residual / max(abs(residual).max(), 1e-12)
+        figures = {"residual": median_seconds(lambda: flow.residual(state)), "Jacobian and its factors": median_seconds(lambda: flow.prepare(state, 100.0)),
+                   "solve with the factors": median_seconds(lambda: flow.apply_factors(vector)),
+                   "Krylov vector, all in": median_seconds(lambda: gmres(flow.linear_operator(state, residual), flow.apply_factors, -residual, 0.0, 20), 3) / 20}
+        for part, seconds in figures.items():
+            print(f"{name + ': ' + part:52s} {1e6 * seconds / mesh.n_cells:7.3f} us per cell")
+
+
+def whole():
+    cases = {"subsonic inviscid, 19 456 cells": dict(air={"motion": "mach", "mach": 0.1, "incidence": 2}),
+             "transonic inviscid, 12 288 cells": dict(air={"motion": "mach", "mach": 0.8, "incidence": 1.25}, grid={"around": 176, "layers": 48, "wake": 40}),
+             "laminar Re 5 000, 19 456 cells": dict(air={"motion": "mach", "mach": 0.5, "viscosity_law": "from Reynolds number", "reynolds": 5000}, flow={"model": "laminar"})}
+    for name, sections in cases.items():
+        times, first = [], []
+        for _ in range(4):
+            run = execute(read_sheet({"format": 1, **sections}))
+            start = time.perf_counter()
+            coarse = None
+            for progress in run:
+                if coarse is None and progress.level != "coarse":
+                    coarse = time.perf_counter() - start
+            times.append(time.perf_counter() - start)
+            first.append(coarse)
+        levels = ", ".join(f"{level['cells']}: {level['steps']} steps" for level in run.result["levels"])
+        print(f"{name:34s} {statistics.median(times[1:]):6.2f} s whole climb, coarse answer after {statistics.median(first[1:]):.2f} s ({levels})")
+
+
+if __name__ == "__main__":
+    parts()
+    whole()

@@ -1,0 +1,50 @@
+"""Refresh docs/screenshots from the demo data: ``.venv/bin/python tools/screenshots.py``."""
+import sys
+from pathlib import Path
+
+ROOT = Path(__file__).parents[1]
+sys.path.insert(0, str(ROOT))
+
+from playwright.sync_api import sync_playwright  # noqa: E402
+
+from tests.web.test_browser import CHROMIUM, FLAGS, Server  # noqa: E402
+
+
+def main():
+    server = Server("--no-worker")
+    with sync_playwright() as play:
+        browser = play.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
+        page = browser.new_page(viewport={"width": 1280, "height": 800})
+
+        def shot(name, path, ready, scroll=0, then=None):
+            page.goto(server.address + path)
+            page.wait_for_selector(ready)
+            if then:
+                then()
+            page.wait_for_timeout(1500)
+            page.mouse.wheel(0, scroll)
+            page.wait_for_timeout(400)
+            page.screenshot(path=ROOT / f"docs/screenshots/{name}.png")
+
+        shot("campaigns", "/", ".card-sheet img")
+        page.click("text=Courier drone wing section")
+        page.wait_for_selector(".matrix")
+        home = page.url[len(server.address):]
+        cell = page.locator("tr:has-text('TMW-12') td").nth(2)
+        sheet, flow = (cell.locator(f"a:has-text('{word}')").get_attribute("href") for word in ("sheet", "flow"))
+        other = page.locator("tr:has-text('Thinner') td").nth(2).locator("a:has-text('flow')").get_attribute("href")
+        one, two = flow.split("/")[2], other.split("/")[2]
+        low = page.locator("tr:has-text('TMW-12') td").nth(0).locator("a:has-text('flow')").get_attribute("href").split("/")[2]
+        shot("matrix", home, ".matrix")
+        shot("sheet", sheet, "#drawing svg", then=lambda: page.click("[data-tab=grid]"))
+        shot("run", f"/runs/{one}", "#live canvas")
+        shot("flow", flow + "?iso=1&stream=1", "#stage[data-ready]", then=lambda: page.mouse.move(420, 330))
+        shot("curves", f"{home}/curves?run={low}&what=cp&table=1", "#chart[data-ready]")
+        shot("compare", f"{home}/compare?run={one}&run={two}", "#pair[data-ready]", scroll=470)
+        shot("difference", f"{home}/compare?run={one}&run={two}&mode=difference", "#pair[data-ready]", scroll=470)
+        browser.close()
+    server.end()
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,98 @@
+"""Run the cases and write the report."""
+import platform
+import time
+from pathlib import Path
+
+from matplotlib.backends.backend_svg import FigureCanvasSVG
+from matplotlib.figure import Figure
+
+from .cases import CASES, VERSION
+
+PENS = {"computed": dict(color="#0E4B45", lw=1.6), "reference": dict(color="#C77700", lw=0, marker="o", ms=2.6, mfc="none")}
+HEAD = """# Validation report
+
+Written by `ventaris validate`; every number below was computed by this program on the machine named at the end.
+A case is accepted when each of its numbers lies in the interval given, which comes from theory or from published
+solutions, never from our own results.
+
+"""
+
+
+def write_report(path, only="", echo=lambda line: None):
+    """Run the cases, write the report and its pictures.
+
+    Parameters
+    ----------
+    path : Path
+        The report; pictures go to a folder ``figures`` beside it.
+    only : str
+        Run only cases whose key contains this; the report is then not written.
+
+    Returns
+    -------
+    bool
+        Whether every case was accepted.
+    """
+    path = Path(path)
+    done = []
+    for key, case in CASES.items():
+        if only not in key:
+            continue
+        started = time.monotonic()
+        result = case()
+        result.seconds = result.seconds or time.monotonic() - started
+        done.append(result)
+        echo(f"{'accepted' if result.passed else 'REFUSED ':8s} {result.title} ({result.seconds:.1f} s)")
+        for check in result.checks:
+            echo(f"    {check.name} = {check.value:.6g}, accepted {check.low:g} to {check.high:g}{'' if check.passed else '   <-- outside'}")
+    if not only:
+        path.parent.mkdir(parents=True, exist_ok=True)
+        path.write_text(HEAD + _summary(done) + "".join(_section(path, case) for case in done) + _machine())
+        echo(f"wrote {path}")
+    return all(case.passed for case in done)
+
+
+def _summary(done):
+    lines = ["| case | accepted | time |", "|---|---|---|"]
+    lines += [f"| [{c.title}](#{c.key}) | {'yes' if c.passed else '**no**'} | {c.seconds:.1f} s |" for c in done]
+    return "\n".join(lines) + "\n\n"
+
+
+def _section(path, case):
+    lines = [f'<a id="{case.key}"></a>', "", f"## {case.title}", "", case.setup + ".", "", "| number | computed | accepted | source |", "|---|---|---|---|"]
+    for c in case.checks:
+        lines.append(f"| {c.name} | {'' if c.passed else '**'}{c.value:.5g}{'' if c.passed else ' (outside)**'} | {c.low:g} … {c.high:g} | {c.source} |")
+    for name, trend in case.trends.items():
+        values = ", ".join(f"{v:.5f}" for v in trend.values)
+        extra = f"; extrapolated {trend.extrapolated:.5f}" if trend.extrapolated is not None else ""
+        bar = f"; error bar ± {trend.error:.5f}" if trend.error is not None else ""
+        lines += ["", f"Grid trend of {name} (coarse, medium, fine): {values}. {trend.words}{extra.replace('; e', ' E', 1)}{bar}."]
+    if case.curves:
+        picture = path.parent / "figures" / f"{case.key}.svg"
+        picture.parent.mkdir(exist_ok=True)
+        _draw(case, picture)
+        lines += ["", f"![{case.title}](figures/{case.key}.svg)"]
+    return "\n".join(lines) + "\n\n"
+
+
+def _draw(case, path):
+    figure = Figure(figsize=(6.4, 3.6), facecolor="#FFFEFB", layout="constrained")
+    axes = figure.add_subplot(facecolor="#FFFEFB")
+    for number, (label, x, y, style) in enumerate(case.curves):
+        pen = dict(PENS[style])
+        if style == "computed" and "lower" in label:
+            pen["ls"] = "--"
+        axes.plot(x, y, label=label, **pen)
+    axes.set_xlabel(case.axes[0])
+    axes.set_ylabel(case.axes[1])
+    if case.axes[1] == "Cp":
+        axes.invert_yaxis()
+    if case.key == "order":
+        axes.loglog()
+    axes.grid(color="#EBE7DC")
+    axes.legend(frameon=False, fontsize=8)
+    FigureCanvasSVG(figure).print_svg(path, metadata={"Date": None, "Creator": "Ventaris"})
+
+
+def _machine():
+    return f"---\nVentaris {VERSION}, Python {platform.python_version()}, {platform.machine()}, two cores; times include the coarse and medium levels.\n"
