@@ -35,7 +35,7 @@ def _rows(base, chosen):
         for run in chosen:
             value, error = quantity_of(run["result"], key)
             cells.append({"value": value, "error": error, "difference": None if run is base else difference(value, base_value, error, base_error)})
-        if any(cell["value"] is not None for cell in cells):
+        if any(abs(cell["value"] or 0.0) > 1e-9 for cell in cells):
             rows.append({"label": label, "decimals": decimals, "cells": cells})
     return rows
 

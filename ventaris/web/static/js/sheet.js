@@ -51,6 +51,14 @@ form.addEventListener("focusin", (event) => {
   const part = event.target.closest(".section");
   if (part) look(part.dataset.section);
 });
+// The cursor resting on a section is enough to see what it is about.
+let resting = 0;
+form.addEventListener("mouseover", (event) => {
+  const part = event.target.closest(".section");
+  clearTimeout(resting);
+  if (part) resting = setTimeout(() => look(part.dataset.section), 350);
+});
+form.addEventListener("mouseleave", () => clearTimeout(resting));
 form.addEventListener("input", (event) => {
   const box = event.target.closest(".with-unit");
   if (box) box.classList.toggle("typed", /[a-z°%µ]/i.test(event.target.value.replace(/e[-+]?\d+$/i, "")));
