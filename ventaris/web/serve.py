@@ -60,7 +60,7 @@ def serve(folder, host="127.0.0.1", port=8400, demo=True, worker=True):
             from ..demo.loader import load_demo
             load_demo(database)
         database.close()
-        server = waitress.create_server(app, host=host, port=port, threads=8, max_request_body_size=80_000_000, ident=None)
+        server = waitress.create_server(app, host=host, port=port, threads=8, max_request_body_size=1_000_000_000, ident=None)
     except (OSError, StoreError) as error:
         print(f"error: {error}. Another server may use port {port}: give another with --port.", file=sys.stderr)
         return 2

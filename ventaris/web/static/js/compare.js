@@ -1,6 +1,6 @@
 // Compare: two linked pictures with one range, or their difference, and the Cp overlay.
 import { draw } from "./charts.js";
-import { FieldView } from "./viewer.js";
+import { FlowCanvas } from "./viewer.js";
 
 const root = document.getElementById("compare");
 if (root) {
@@ -10,7 +10,7 @@ if (root) {
   let mode = query.get("mode") || "pair";
   const legend = document.querySelector("[data-legend]");
   const link = (other) => (v) => views[other]?.look({ ...v }, false);
-  const views = [new FieldView(get("stage-0"), { legend, onView: link(1) }), new FieldView(get("stage-1"), { onView: link(0) })];
+  const views = [new FlowCanvas(get("stage-0"), { legend, onView: link(1) }), new FlowCanvas(get("stage-1"), { onView: link(0) })];
   const second = () => get("second")?.value || ids[1];
   if (query.get("q")) get("quantity").value = query.get("q");
 

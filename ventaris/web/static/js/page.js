@@ -23,6 +23,18 @@ document.addEventListener("htmx:beforeSwap", (event) => {
 });
 document.addEventListener("htmx:sendError", () => notice("The server does not answer. What you typed is still here; start it again with ./start."));
 
+// A file that is too large is refused before it is sent: nothing typed is lost to a failed upload.
+document.addEventListener("submit", (event) => {
+  for (const input of event.target.querySelectorAll("input[type=file][data-most]")) {
+    const file = input.files[0], most = Number(input.dataset.most);
+    if (file && file.size > most) {
+      event.preventDefault();
+      notice(`${file.name} holds ${(file.size / 1e6).toFixed(1)} MB; at most ${most / 1e6} MB are accepted here. Check that you chose the right file, or thin it out.`);
+      window.scrollTo({ top: 0, behavior: "smooth" });
+    }
+  }
+}, true);
+
 document.querySelectorAll("[data-back]").forEach((link) => link.addEventListener("click", (event) => {
   if (history.length > 1) { event.preventDefault(); history.back(); }
 }));

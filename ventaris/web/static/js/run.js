@@ -1,6 +1,6 @@
 // The run page: strip charts and the live picture follow the run; the panel refreshes itself.
 import { axis, layout, OPTIONS, PENS } from "./charts.js";
-import { FieldView } from "./viewer.js";
+import { FlowCanvas } from "./viewer.js";
 
 const root = document.getElementById("run");
 const id = root.dataset.run;
@@ -36,12 +36,12 @@ function drawCharts() {
   window.Plotly.react("chart-forces", [lift, drag], layout(axis(""), axis("CL", { range: tail("lift") }),
     { ...narrow, ...levels(), yaxis2: axis("CD", { overlaying: "y", side: "right", showgrid: false, range: tail("drag") }) }), OPTIONS);
   const residual = { x, y: history.map((h) => Math.max(h.residual, 1e-16)), name: "residual", mode: "lines", line: { color: "#1B2A2F", width: 1.5 } };
-  window.Plotly.react("chart-residual", [residual], layout(axis("step"), axis("residual", { type: "log", exponentformat: "e", dtick: 2 }),
+  window.Plotly.react("chart-residual", [residual], layout(axis("step"), axis("residual", { type: "log", exponentformat: "e", nticks: 6 }),
     { ...narrow, shapes: levels().shapes, showlegend: false, margin: { l: 62, r: 62, t: 8, b: 40 } }), OPTIONS);
 }
 
 async function showField() {
-  if (!view) { live.replaceChildren(); view = new FieldView(live, { legend: document.querySelector("[data-legend]"), quantity: live.dataset.quantity }); view.set({ sonic: true }); }
+  if (!view) { live.replaceChildren(); view = new FlowCanvas(live, { legend: document.querySelector("[data-legend]"), quantity: live.dataset.quantity }); view.set({ sonic: true }); }
   await view.load(live.dataset.src);
 }
 

@@ -44,7 +44,7 @@ export function format(x, digits = 4) {
   return Number(x.toPrecision(digits)).toString().replace("-", "−");
 }
 
-export class FieldView {
+export class FlowCanvas {
   // holder: element to fill; options: legend (element), quantity, onProbe(values or null), onView(view), onLoad(data)
   constructor(holder, options = {}) {
     this.holder = holder;
