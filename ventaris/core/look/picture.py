@@ -63,7 +63,9 @@ def field_picture(picture, key, form="png", box=DEFAULT_BOX, span=None, map_name
     figure, axes = _figure(width, height, box, bare)
     grid = Triangulation(*picture.points.T, _near(picture, box))
     values = np.clip(picture.values[key], low, high)
-    levels = np.linspace(low, high, (BANDS if banded else 96) + 1)
+    # An odd number of bands keeps small noise about the neutral value inside one band.
+    bands = BANDS + (BANDS % 2 == 0 and quantity.diverging)
+    levels = np.linspace(low, high, (bands if banded else 96) + 1)
     colours = colour_map(name)
     axes.tricontourf(grid, values, levels, cmap=colours, extend="neither")
     if isolines:

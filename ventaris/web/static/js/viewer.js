@@ -123,7 +123,9 @@ export class FlowCanvas {
     const u = this.material.uniforms;
     const table = await colourTable(s.map || q.map);
     Object.assign(u.low, { value: low }); Object.assign(u.high, { value: high });
-    u.colours.value = table.texture; u.bands.value = s.bands; u.banded.value = s.banded; u.iso.value = s.iso; u.sonic.value = s.sonic;
+    // An odd number of bands keeps small noise about the neutral value inside one band.
+    this.bands = s.bands + (q.diverging && s.bands % 2 === 0 ? 1 : 0);
+    u.colours.value = table.texture; u.bands.value = this.bands; u.banded.value = s.banded; u.iso.value = s.iso; u.sonic.value = s.sonic;
     this.layers.grid.visible = s.grid;
     this.draw();
     this._legend(q, low, high, table.bytes);
@@ -139,11 +141,11 @@ export class FlowCanvas {
     box.querySelector(".what").textContent = q.label + (q.unit ? `, ${q.unit}` : "");
     box.querySelector(".lo").textContent = format(low);
     box.querySelector(".hi").textContent = format(high);
-    box.querySelector(".rest").textContent = `map ${s.map || q.map}${s.banded ? `, ${s.bands} bands` : ""}, ${this.data.level} grid`;
+    box.querySelector(".rest").textContent = `map ${s.map || q.map}${s.banded ? `, ${this.bands} bands` : ""}, ${this.data.level} grid`;
     const pen = box.querySelector("canvas").getContext("2d");
     for (let x = 0; x < 240; x++) {
       let f = x / 239;
-      if (s.banded) f = (Math.floor(Math.min(f, 0.9999) * s.bands) + 0.5) / s.bands;
+      if (s.banded) f = (Math.floor(Math.min(f, 0.9999) * this.bands) + 0.5) / this.bands;
       const k = 3 * Math.round(f * 255);
       pen.fillStyle = `rgb(${bytes[k]},${bytes[k + 1]},${bytes[k + 2]})`;
       pen.fillRect(x, 0, 1, 12);
