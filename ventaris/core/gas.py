@@ -63,6 +63,8 @@ class AirState:
     gamma, gas_constant, prandtl : float
     sutherland : bool
         Whether the viscosity follows Sutherland's law away from the free stream.
+    chord : float
+        Reference length in m.
     """
 
     temperature: float
@@ -74,6 +76,7 @@ class AirState:
     gas_constant: float = AIR_CONSTANT
     prandtl: float = 0.72
     sutherland: bool = True
+    chord: float = 1.0
 
     @property
     def speed_of_sound(self):

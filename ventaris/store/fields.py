@@ -20,7 +20,7 @@ def _whole(planes, columns):
 def pack_field(level, mesh, state):
     """A mesh with the state on it, as compressed bytes."""
     names = list(mesh.boundaries)
-    head = {"level": level, "names": names, "walls": list(mesh.walls), "layout": mesh.layout}
+    head = {"level": level, "columns": state.shape[1], "names": names, "walls": list(mesh.walls), "layout": mesh.layout}
     arrays = {f"edges_{k}": mesh.face_nodes[mesh.boundaries[name]].astype(np.int32) for k, name in enumerate(names)}
     out = io.BytesIO()
     np.savez_compressed(out, head=np.frombuffer(json.dumps(head).encode(), dtype=np.uint8), points=_planes(mesh.points),
@@ -33,7 +33,7 @@ def unpack_field(data):
     with np.load(io.BytesIO(data), allow_pickle=False) as stored:
         head = json.loads(bytes(stored["head"]))
         edges = {name: stored[f"edges_{k}"] for k, name in enumerate(head["names"])}
-        points, cells, state = _whole(stored["points"], 2), stored["cells"], _whole(stored["state"], 4)
+        points, cells, state = _whole(stored["points"], 2), stored["cells"], _whole(stored["state"], head.get("columns", 4))
     layout = {key: tuple(v) if isinstance(v, list) else v for key, v in head["layout"].items()}
     return head["level"], mesh_from_cells(points, cells, edges, head["walls"], layout), state
 

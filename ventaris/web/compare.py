@@ -2,7 +2,7 @@
 from flask import Blueprint, g, render_template, request
 
 from ..core.look.colours import OFFERED
-from ..core.look.fields import QUANTITIES
+from ..core.look.fields import QUANTITIES, TURBULENT_ONLY
 from ..core.sheet import differing_inputs, read_toml
 from ..store import runs
 from .campaigns import campaign_or_404
@@ -10,6 +10,7 @@ from .curves import named_runs
 from .presentation import MATRIX_QUANTITIES, difference, quantity_of
 
 pages = Blueprint("compare", __name__)
+SHOWN = {key: q for key, q in QUANTITIES.items() if key not in TURBULENT_ONLY}
 MOST = 6
 
 
@@ -20,11 +21,11 @@ def show(campaign_id):
     wanted = request.args.getlist("run", type=int)[:MOST]
     chosen = [r for r in (runs.run(g.database, i) for i in wanted) if r and r["campaign_id"] == campaign_id]
     if len(chosen) < 2:
-        return render_template("compare.html", campaign=campaign, available=available, chosen=chosen, rows=[], inputs=[], quantities=QUANTITIES, maps=OFFERED)
+        return render_template("compare.html", campaign=campaign, available=available, chosen=chosen, rows=[], inputs=[], quantities=SHOWN, maps=OFFERED)
     base = chosen[0]
     names = {str(r["id"]): f"{r['variant_name']} at {r['point_name']}" for r in chosen}
     return render_template("compare.html", campaign=campaign, available=available, chosen=chosen, names=names, rows=_rows(base, chosen), inputs=_inputs(base, chosen),
-                           quantities=QUANTITIES, maps=OFFERED)
+                           quantities=SHOWN, maps=OFFERED)
 
 
 def _rows(base, chosen):

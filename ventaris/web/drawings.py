@@ -6,6 +6,10 @@ from ..core.grids.section import generate_levels
 from ..core.units import show
 
 
+MODEL_WORDS = {"inviscid": "Inviscid: slip walls, no friction", "laminar": "Laminar: no-slip walls, no turbulence",
+               "turbulent": "Turbulent: no-slip walls, Spalart-Allmaras closure solved to the wall"}
+
+
 def draw(section, setup):
     """The drawing for a section of the sheet.
 
@@ -157,6 +161,6 @@ def _climb(setup):
         parts += [f'<rect class="step" x="0" y="{-y:.3f}" width="{width:.3f}" height="0.1"/>',
                   _text(0, y + 0.02, f"{level}: {setup.cells(level):,} cells".replace(",", " "), 0.05, anchor="start")]
     run = setup.sheet.run
-    caption = (f"{'Inviscid: slip walls, no friction' if setup.sheet.flow.model == 'inviscid' else 'Laminar: no-slip walls, no turbulence'}. Each level starts from the one "
+    caption = (f"{MODEL_WORDS[setup.sheet.flow.model]}. Each level starts from the one "
                f"before it and ends when the residual is below {run.residual:g} of the start and lift, drag and moment are steady within {run.steady:g}, or after {run.steps} steps.")
     return _frame("".join(parts), (-0.1, 1.15, -0.25, 0.5)), caption

@@ -9,7 +9,7 @@ from matplotlib.tri import LinearTriInterpolator, Triangulation
 
 from ..core.look.colours import OFFERED, map_for, table
 from ..core.look.drawable import default_range, drawable
-from ..core.look.fields import QUANTITIES
+from ..core.look.fields import QUANTITIES, TURBULENT_ONLY
 from ..core.look.lines import FlowSampler, rake, streamlines, vectors
 from ..core.look.picture import field_picture, thumbnail_picture
 from ..core.sheet import read_toml
@@ -49,8 +49,14 @@ def show(run_id):
     run = run_or_404(run_id)
     others = [r for r in runs.latest_runs(g.database, run["campaign_id"]).values() if r["id"] != run_id and runs.array_version(g.database, r["id"], "field")]
     named = [runs.run(g.database, r["id"]) for r in others]
-    return render_template("flow.html", run=run, quantities=QUANTITIES, maps=OFFERED, others=[r for r in named if r],
+    return render_template("flow.html", run=run, quantities=quantities_of(run), maps=OFFERED, others=[r for r in named if r],
                            has_field=runs.array_version(g.database, run_id, "field") > 0)
+
+
+def quantities_of(run):
+    """The quantities that a run's field has."""
+    turbulent = read_toml(run["sheet"]).flow.model == "turbulent"
+    return {key: q for key, q in QUANTITIES.items() if turbulent or key not in TURBULENT_ONLY}
 
 
 def pack(picture, head, values):
@@ -74,7 +80,7 @@ def field(run_id):
     if request.if_none_match.contains(tag):
         return Response(status=304)
     quantities = [{"key": q.key, "label": q.label, "unit": q.unit, "diverging": q.diverging, "map": map_for(q),
-                   "range": default_range(picture.values[q.key], q.key, picture.points)} for q in QUANTITIES.values()]
+                   "range": default_range(picture.values[q.key], q.key, picture.points)} for q in QUANTITIES.values() if q.key in picture.values]
     response = Response(pack(picture, {"level": level, "quantities": quantities}, picture.values), mimetype="application/octet-stream")
     response.set_etag(tag)
     response.headers["Cache-Control"] = "no-cache"
@@ -89,7 +95,7 @@ def difference(run_id, other_id):
     _, other, _ = picture_of(other_id)
     values = differences(picture, other)
     quantities = []
-    for q in QUANTITIES.values():
+    for q in (q for q in QUANTITIES.values() if q.key in values):
         near = np.abs(values[q.key][np.linalg.norm(picture.points - [0.5, 0], axis=1) < 1.2])
         reach = max(float(np.percentile(near, 98.5)) if len(near) else 1.0, 1e-9)
         quantities.append({"key": q.key, "label": f"Difference of {q.label}", "unit": q.unit, "diverging": True, "map": "vik", "range": [-reach, reach]})
@@ -101,7 +107,7 @@ def differences(picture, other):
     grid = Triangulation(*other.points.T, other.triangles)
     finder = grid.get_trifinder()
     out = {}
-    for key in list(QUANTITIES) + ["u", "v"]:
+    for key in (key for key in [*QUANTITIES, "u", "v"] if key in picture.values and key in other.values):
         there = LinearTriInterpolator(grid, other.values[key], finder)(*picture.points.T)
         out[key] = np.where(np.ma.getmaskarray(there), 0.0, picture.values[key] - there.filled(0.0))
     return out
@@ -146,6 +152,8 @@ def picture(run_id, form):
     if key not in QUANTITIES:
         abort(404)
     level, drawn, _ = picture_of(run_id)
+    if key not in drawn.values:
+        abort(404, "This run has no such field.")
     flag = lambda name: request.args.get(name, "0") == "1"
     span = None
     if "low" in request.args and "high" in request.args:

@@ -2,7 +2,9 @@
 import numpy as np
 
 from . import factorisation, kernels as k
-from .gradients import gradient_stencils
+from .gradients import face_offsets, gradient_stencils, layer_stencil, wall_layer_cells
+from .spalart_allmaras import SpalartAllmaras
+from .updates import block_diagonal_product
 
 PRECONDITION_BELOW = 0.6
 LIMIT_ABOVE = 0.6
@@ -20,6 +22,10 @@ class Discretisation:
         None decides by the Mach number.
     vortex : bool
         Whether the far field carries the vortex of the lift.
+    turbulent : bool
+        Whether the Spalart-Allmaras closure is solved along; a state then has five columns.
+    laminar_until : float or None
+        Station up to which the boundary layer is kept laminar.
 
     Attributes
     ----------
@@ -30,7 +36,7 @@ class Discretisation:
         Gauge pressure on each boundary face after the last residual.
     """
 
-    def __init__(self, mesh, stream, wall_kind="slip", limit=None, precondition=None, vortex=True):
+    def __init__(self, mesh, stream, wall_kind="slip", limit=None, precondition=None, vortex=True, turbulent=False, laminar_until=None):
         self.mesh, self.stream = mesh, stream
         mach = stream.mach
         limit = mach > LIMIT_ABOVE if limit is None else limit
@@ -45,8 +51,11 @@ class Discretisation:
         self.wall_local = wall - self.n_interior
         self.kind = np.full(mesh.n_faces - self.n_interior, k.FAR_FIELD, dtype=np.int64)
         self.kind[self.wall_local] = k.SLIP if wall_kind == "slip" else k.NO_SLIP
+        if "symmetry" in mesh.boundaries:
+            self.kind[mesh.boundaries["symmetry"] - self.n_interior] = k.SLIP
         scalar, velocity = gradient_stencils(mesh, wall if wall_kind == "no-slip" else None)
         self.scalar, self.velocity = scalar, velocity
+        self.solid_local = np.nonzero(self.kind != k.FAR_FIELD)[0]
         self.far_local = np.nonzero(self.kind == k.FAR_FIELD)[0]
         self.ghost = np.tile(stream.state, (len(self.kind), 1))
         self._lift_direction = np.array([-np.sin(stream.incidence), np.cos(stream.incidence)])
@@ -56,14 +65,25 @@ class Discretisation:
         self.column_scale = np.array([mach**2, 0.4 * mach**2, mach, mach])
         # The limiter must not see waves weaker than this.
         self.epsilon2 = (0.3 * np.array([0.7 * mach**2, 0.4 * mach**2, mach, mach])) ** 2
+        self.closure = None
+        self.reach = face_offsets(mesh)
         self._allocate()
         self._matrix_pattern()
+        if turbulent:
+            self.distance, direction, at_corner = mesh.wall_distance()
+            inside = wall_layer_cells(mesh, self.distance, direction, at_corner)
+            self.mapped_scalar, self.mapped = layer_stencil(mesh, wall, self.distance, direction, inside)
+            self.scalar, self.velocity = self.mapped_scalar, self.mapped
+            self.reach = face_offsets(mesh, (inside, direction, self.distance, mesh.wall_distance(at=mesh.face_centre)[0]))
+            self.closure = SpalartAllmaras(self, laminar_until)
+            self.column_scale = np.append(self.column_scale, self.closure.column_scale)
 
     def _allocate(self):
         n, nf = self.n_cells, self.mesh.n_faces
         self.grad, self.flux = np.empty((n, 4, 2)), np.empty((nf, 4))
         self.wall_pressure = np.zeros(nf - self.n_interior)
-        self.time_sum = np.empty(n)
+        self.time_sum, self.molecular, self.no_eddy = np.empty(n), np.empty(n), np.zeros(n)
+        self.layer_grad = np.empty((n, 4, 2))
 
     def _matrix_pattern(self):
         n, inner = self.n_cells, self.n_interior
@@ -95,8 +115,14 @@ class Discretisation:
         self.constants[k.FIRST_ORDER] = float(value)
 
     def uniform_state(self):
-        """The undisturbed stream in every cell, shape (n_cells, 4)."""
-        return np.tile(self.stream.state, (self.n_cells, 1))
+        """The undisturbed stream in every cell, shape (n_cells, 4), or (n_cells, 5) with a closure."""
+        state = np.tile(self.stream.state, (self.n_cells, 1))
+        return state if self.closure is None else np.column_stack([state, self.closure.start(self.distance)])
+
+    @property
+    def eddy(self):
+        """Dynamic eddy viscosity of each cell; zeros without a closure."""
+        return self.no_eddy if self.closure is None else self.closure.eddy
 
     def residual(self, state, out=None):
         """Scaled sum of fluxes out of each cell, shape (n_cells, 4): mass, energy, momentum x, y."""
@@ -107,23 +133,30 @@ class Discretisation:
         if not first or viscous:
             k.gradients(state, *self.scalar, *self.velocity, self.grad)
         if constants[k.LIMIT] != 0 and not first:
-            raw = self.grad.copy() if viscous else self.grad
-            k.limit_gradients(state, m.centre, self.scalar[0], self.scalar[1], self.cell_face_start, self.cell_faces,
-                              m.face_centre, self.epsilon2, self.grad)
+            raw = self.grad.copy() if viscous and self.closure is None else self.grad
+            k.limit_gradients(state, self.scalar[0], self.scalar[1], self.cell_face_start, self.cell_faces,
+                              self.cell_face_sign, self.reach, self.epsilon2, self.grad)
+        if self.closure is not None:
+            raw = self.layer_grad
+            k.gradients(state, *self.mapped_scalar, *self.mapped, raw)
+            k.molecular_viscosity(state, constants, self.molecular)
+            self.closure.update(state, self.molecular)
         inner = self.n_interior
-        k.interior_fluxes(state, self.grad, raw, self.left[:inner], self.right[:inner], m.normal[:inner], m.area[:inner],
-                          m.face_centre[:inner], m.centre, constants, self.flux)
-        self._boundary(self.wall_local, state)
+        k.interior_fluxes(state, self.grad, raw, self.eddy, self.left[:inner], self.right[:inner], m.normal[:inner], m.area[:inner],
+                          self.reach[:inner], m.centre, constants, self.flux)
+        self._boundary(self.solid_local, state)
         self._update_far_field()
         self._boundary(self.far_local, state)
         k.gather(self.flux, self.cell_face_start, self.cell_faces, self.cell_face_sign, self.row_scale,
                  self.stream.total_enthalpy, out)
+        if self.closure is not None:
+            self.closure.residual(state, self.molecular, raw, out)
         return out
 
     def _boundary(self, subset, state):
         m, inner = self.mesh, self.n_interior
         k.boundary_fluxes(state, self.grad, subset, self.left[inner:], self.kind, self.ghost, m.normal[inner:],
-                          m.area[inner:], m.face_centre[inner:], m.centre, self.constants, self.flux[inner:],
+                          m.area[inner:], self.reach[inner:], m.face_centre[inner:], m.centre, self.constants, self.flux[inner:],
                           self.wall_pressure)
 
     def _update_far_field(self):
@@ -152,21 +185,31 @@ class Discretisation:
     def prepare(self, state, courant):
         """Assemble and factorise the first-order Jacobian with a pseudo-time term."""
         m = self.mesh
-        k.spectral_sums(state, self.cell_face_start, self.cell_faces, self.cell_face_sign, m.normal, m.area, m.volume,
+        k.spectral_sums(state, self.eddy, self.cell_face_start, self.cell_faces, self.cell_face_sign, m.normal, m.area, m.volume,
                         self.constants, self.time_sum)
-        k.face_jacobians(state, self.left, self.right, self.n_interior, self.kind, self.ghost, m.normal, m.area,
+        k.face_jacobians(state, self.eddy, self.left, self.right, self.n_interior, self.kind, self.ghost, m.normal, m.area,
                          m.face_centre, m.centre, self.constants, self.jacobians)
         k.assemble(state, self.jacobians, self.time_sum / courant, self.cell_face_start, self.cell_faces,
                    self.cell_face_sign, self.row_start, self.slot, self.row_scale, self.column_scale,
                    self.stream.total_enthalpy, self.constants, self.values, self.gamma)
         factorisation.factorise(self.row_start, self.columns, self.values, self.fill_start, self.fill_columns,
                                 self.diagonal, self.factors)
+        if self.closure is not None:
+            self.closure.prepare(state, self.molecular, self.time_sum / courant)
 
     def apply_factors(self, vector):
-        """Approximate inverse of the prepared matrix times a vector, shape (n_cells, 4)."""
+        """Approximate inverse of the prepared matrix times a vector of the state's shape."""
         out = np.empty_like(vector)
         factorisation.solve_factors(self.fill_start, self.fill_columns, self.diagonal, self.factors, vector, out)
+        if self.closure is not None:
+            self.closure.apply_factors(vector, out)
         return out
+
+    def add_pseudo_time(self, vector, out):
+        """Add the prepared pseudo-time term times a scaled vector."""
+        block_diagonal_product(self.gamma, vector, out)
+        if self.closure is not None:
+            out[:, 4] += self.closure.pseudo_time * vector[:, 4]
 
     def linear_operator(self, state, residual):
         """Product of the exact (finite-difference) Jacobian, pseudo-time term included, with a scaled vector."""
@@ -178,6 +221,6 @@ class Discretisation:
             out = self.residual(state + (step * vector) * self.column_scale)
             out -= residual
             out /= step
-            k.block_diagonal_product(self.gamma, vector, out)
+            self.add_pseudo_time(vector, out)
             return out
         return product

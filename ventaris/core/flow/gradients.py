@@ -37,7 +37,7 @@ def cell_widths(mesh):
     return np.stack([one, two], axis=2)
 
 
-def least_squares_weights(mesh, start, owner_points):
+def least_squares_weights(mesh, start, owner_points, layer=None):
     """Weights c with grad_i = sum_k c_k (value_k - value_i).
 
     Parameters
@@ -46,6 +46,11 @@ def least_squares_weights(mesh, start, owner_points):
     start : ndarray, shape (n_cells + 1,)
     owner_points : ndarray, shape (m, 2)
         Position of every stencil member, row after row.
+    layer : tuple (inside, direction, rise) or None
+        Cells of a curved wall layer (bool per cell), the unit vector away from the wall there, and
+        for every member how much farther it is from the wall than the cell.  In these cells that
+        rise replaces the offset along the direction: two neighbours along a curved wall are equally
+        far from it although the straight tangent says otherwise.
 
     Returns
     -------
@@ -54,6 +59,11 @@ def least_squares_weights(mesh, start, owner_points):
     owner = np.repeat(np.arange(mesh.n_cells), np.diff(start))
     inverse = np.linalg.inv(cell_widths(mesh))
     offset = owner_points - mesh.centre[owner]
+    if layer is not None:
+        inside, direction, rise = layer
+        away = direction[owner]
+        straight = (offset * away).sum(axis=1)
+        offset = offset + (inside[owner] * (rise - straight))[:, None] * away
     local = np.einsum("kij,kj->ki", inverse[owner], offset)
     weight = 1.0 / np.maximum((local**2).sum(axis=1), 1e-12)
     normal = np.empty((mesh.n_cells, 2, 2))
@@ -82,24 +92,85 @@ def gradient_stencils(mesh, wall_faces=None):
     scalar = start, neighbour, least_squares_weights(mesh, start, mesh.centre[neighbour])
     if wall_faces is None or len(wall_faces) == 0:
         return scalar, scalar
+    rows, members, points = _with_wall_feet(mesh, start, neighbour, wall_faces)
+    return scalar, (rows, members, least_squares_weights(mesh, rows, points))
+
+
+def _with_wall_feet(mesh, start, neighbour, wall_faces):
+    """The cell stencils extended by the feet of the wall faces on a cell and on its neighbours."""
     owner = mesh.left[wall_faces]
     distance = ((mesh.face_centre[wall_faces] - mesh.centre[owner]) * mesh.normal[wall_faces]).sum(axis=1)
     foot = mesh.centre[owner] + distance[:, None] * mesh.normal[wall_faces]
     rows, positions = [owner], [foot]
-    count = np.zeros(mesh.n_cells, dtype=np.int64)
-    count[owner] = 1
+    touches = np.zeros(mesh.n_cells, dtype=bool)
+    touches[owner] = True
     wall_of = np.full(mesh.n_cells, -1)
     wall_of[owner] = np.arange(len(owner))
     source = np.repeat(np.arange(mesh.n_cells), np.diff(start))
-    shared = (wall_of[neighbour] >= 0) & (count[source] > 0)
+    shared = (wall_of[neighbour] >= 0) & touches[source]
     rows.append(source[shared])
     positions.append(foot[wall_of[neighbour[shared]]])
     rows, positions = np.concatenate(rows), np.concatenate(positions)
     all_rows = np.concatenate([source, rows])
-    all_points = np.concatenate([mesh.centre[neighbour], positions])
-    members = np.concatenate([neighbour, np.full(len(rows), -1)])
     order = np.argsort(all_rows, kind="stable")
-    wall_start = np.zeros(mesh.n_cells + 1, dtype=np.int64)
-    np.cumsum(np.bincount(all_rows, minlength=mesh.n_cells), out=wall_start[1:])
-    weight = least_squares_weights(mesh, wall_start, all_points[order])
-    return scalar, (wall_start, members[order], weight)
+    extended = np.zeros(mesh.n_cells + 1, dtype=np.int64)
+    np.cumsum(np.bincount(all_rows, minlength=mesh.n_cells), out=extended[1:])
+    members = np.concatenate([neighbour, np.full(len(rows), -1)])[order]
+    return extended, members, np.concatenate([mesh.centre[neighbour], positions])[order]
+
+
+def wall_layer_cells(mesh, distance, direction, at_corner):
+    """Thin cells that lie along a wall, where the wall distance serves as a coordinate, shape (n_cells,)."""
+    widths = cell_widths(mesh)
+    size = np.linalg.norm(widths, axis=1)
+    thin = np.argmin(size, axis=1)
+    axis = widths[np.arange(mesh.n_cells), :, thin] / size.min(axis=1)[:, None]
+    aligned = np.abs((axis * direction).sum(axis=1)) > 0.95
+    return (size.max(axis=1) > 4 * size.min(axis=1)) & aligned & (distance < 0.3) & ~at_corner
+
+
+def face_offsets(mesh, layer=None):
+    """Offset of each face's centre from its left and right cell, shape (n_faces, 2, 2).
+
+    Parameters
+    ----------
+    layer : tuple (inside, direction, distance, face_distance) or None
+        As for `least_squares_weights`: in wall-layer cells the difference of wall distances
+        replaces the offset along the direction away from the wall.
+    """
+    out = np.zeros((mesh.n_faces, 2, 2))
+    for side, cell in enumerate((mesh.left, np.where(mesh.right >= 0, mesh.right, mesh.left))):
+        offset = mesh.face_centre - mesh.centre[cell]
+        if layer is not None:
+            inside, direction, distance, face_distance = layer
+            away = direction[cell]
+            change = face_distance - distance[cell] - (offset * away).sum(axis=1)
+            offset = offset + (inside[cell] * change)[:, None] * away
+        out[:, side] = offset
+    return out
+
+
+def layer_stencil(mesh, wall_faces, distance, direction, inside):
+    """Stencils for viscous terms on thin, curved wall layers.
+
+    Parameters
+    ----------
+    mesh : Mesh
+    wall_faces : ndarray
+        No-slip faces.
+    distance, direction : ndarray
+        Wall distance of each cell and the unit vector away from the wall.
+    inside : ndarray of bool
+        Cells of the wall layer, see `wall_layer_cells`.
+
+    Returns
+    -------
+    scalar, velocity : tuples (start, neighbour, weight)
+    """
+    start, neighbour = point_neighbours(mesh)
+    def weights(rows, members, points):
+        owner = np.repeat(np.arange(mesh.n_cells), np.diff(rows))
+        rise = np.where(members >= 0, distance[members], 0.0) - distance[owner]
+        return rows, members, least_squares_weights(mesh, rows, points, (inside, direction, rise))
+
+    return weights(start, neighbour, mesh.centre[neighbour]), weights(*_with_wall_feet(mesh, start, neighbour, wall_faces))

@@ -16,11 +16,10 @@ NV = 4
 SLIP, NO_SLIP, FAR_FIELD = 0, 1, 2
 
 # Positions in the array of gas constants and switches.
-GAMMA, MACH, VISCOSITY, PRANDTL, SUTHERLAND, PRECONDITION, VISCOUS, LIMIT, FIRST_ORDER = range(9)
-N_CONSTANTS = 9
+GAMMA, MACH, VISCOSITY, PRANDTL, SUTHERLAND, PRECONDITION, VISCOUS, LIMIT, FIRST_ORDER, TURBULENT_PRANDTL, CENTRED = range(11)
+N_CONSTANTS = 11
 
 fast = dict(cache=True, error_model="numpy", fastmath={"nsz", "arcp", "contract", "afn", "reassoc"})
-checked = dict(cache=True, error_model="numpy")
 
 
 @njit(**fast)
@@ -113,6 +112,13 @@ def viscosity(t, constants):
 
 
 @njit(parallel=True, **fast)
+def molecular_viscosity(state, constants, out):
+    """Dynamic molecular viscosity of each cell."""
+    for i in prange(state.shape[0]):
+        out[i] = viscosity(state[i, 1], constants)
+
+
+@njit(parallel=True, **fast)
 def gradients(state, start, neighbour, weight, wall_start, wall_neighbour, wall_weight, out):
     """Least-squares gradients of every unknown, shape (n_cells, 4, 2).
 
@@ -145,7 +151,7 @@ def gradients(state, start, neighbour, weight, wall_start, wall_neighbour, wall_
 
 
 @njit(parallel=True, **fast)
-def limit_gradients(state, centre, start, neighbour, face_start, faces, face_centre, epsilon2, grad):
+def limit_gradients(state, start, neighbour, face_start, faces, sign, reach, epsilon2, grad):
     """Venkatakrishnan's smooth limiter with a constant threshold, applied to the gradients.
 
     References
@@ -166,7 +172,8 @@ def limit_gradients(state, centre, start, neighbour, face_start, faces, face_cen
             least = 1.0
             for m in range(face_start[i], face_start[i + 1]):
                 f = faces[m]
-                d = grad[i, k, 0] * (face_centre[f, 0] - centre[i, 0]) + grad[i, k, 1] * (face_centre[f, 1] - centre[i, 1])
+                side = 0 if sign[m] > 0 else 1
+                d = grad[i, k, 0] * reach[f, side, 0] + grad[i, k, 1] * reach[f, side, 1]
                 bound = high if d > 0.0 else low
                 top = bound * bound + e2 + 2.0 * bound * d
                 phi = top / (bound * bound + 2.0 * d * d + bound * d + e2)
@@ -176,12 +183,11 @@ def limit_gradients(state, centre, start, neighbour, face_start, faces, face_cen
 
 
 @njit(**fast)
-def at_face(state, grad, centre, i, x, y, first_order):
-    """State of cell i carried to a point; falls back to the cell's own where p or T would collapse."""
+def at_face(state, grad, i, dx, dy, first_order):
+    """State of cell i carried by an offset; falls back to the cell's own where p or T would collapse."""
     p, t, u, v = state[i, 0], state[i, 1], state[i, 2], state[i, 3]
     if first_order:
         return p, t, u, v
-    dx, dy = x - centre[i, 0], y - centre[i, 1]
     pf = p + grad[i, 0, 0] * dx + grad[i, 0, 1] * dy
     tf = t + grad[i, 1, 0] * dx + grad[i, 1, 1] * dy
     if tf < 0.2 * t or pf + 0.714 < 0.2 * (p + 0.714):
@@ -190,16 +196,31 @@ def at_face(state, grad, centre, i, x, y, first_order):
 
 
 @njit(parallel=True, **fast)
-def interior_fluxes(state, grad, raw, left, right, normal, area, face_centre, centre, constants, flux):
-    """Fluxes through the faces between cells, shape (n_faces, 4): mass, energy, momentum x, y."""
+def interior_fluxes(state, grad, raw, eddy, left, right, normal, area, reach, centre, constants, flux):
+    """Fluxes through the faces between cells, shape (n_faces, 4): mass, energy, momentum x, y.
+
+    Without the limiter the reconstruction blends the cell gradient with the difference of the two
+    cells (Burg: Higher order variable extrapolation for unstructured finite volume RANS flow
+    solvers, AIAA 2005-4999).
+    """
     first = constants[FIRST_ORDER] != 0.0
     cp = 1.0 / (constants[GAMMA] - 1.0)
+    centred = 0.0 if first or constants[LIMIT] != 0.0 else constants[CENTRED]
     for f in prange(len(right)):
         i, j = left[f], right[f]
         nx, ny = normal[f, 0], normal[f, 1]
-        x, y = face_centre[f, 0], face_centre[f, 1]
-        pl, tl, ul, vl = at_face(state, grad, centre, i, x, y, first)
-        pr, tr, ur, vr = at_face(state, grad, centre, j, x, y, first)
+        pl, tl, ul, vl = at_face(state, grad, i, reach[f, 0, 0], reach[f, 0, 1], first)
+        pr, tr, ur, vr = at_face(state, grad, j, reach[f, 1, 0], reach[f, 1, 1], first)
+        if centred > 0.0:
+            near = abs(reach[f, 0, 0] * nx + reach[f, 0, 1] * ny)
+            far = abs(reach[f, 1, 0] * nx + reach[f, 1, 1] * ny)
+            share = near / (near + far)
+            pc = state[i, 0] + share * (state[j, 0] - state[i, 0])
+            tc = state[i, 1] + share * (state[j, 1] - state[i, 1])
+            uc = state[i, 2] + share * (state[j, 2] - state[i, 2])
+            vc = state[i, 3] + share * (state[j, 3] - state[i, 3])
+            pl, tl, ul, vl = pl + centred * (pc - pl), tl + centred * (tc - tl), ul + centred * (uc - ul), vl + centred * (vc - vl)
+            pr, tr, ur, vr = pr + centred * (pc - pr), tr + centred * (tc - tr), ur + centred * (uc - ur), vr + centred * (vc - vr)
         m, fx, fy, fz, e = roe_flux(pl, tl, ul, vl, 0.0, pr, tr, ur, vr, 0.0, nx, ny, 0.0, constants)
         if constants[VISCOUS] != 0.0:
             dx, dy = centre[j, 0] - centre[i, 0], centre[j, 1] - centre[i, 1]
@@ -212,12 +233,15 @@ def interior_fluxes(state, grad, raw, left, right, normal, area, face_centre, ce
             cu = (state[j, 2] - state[i, 2] - ux * dx - uy * dy) / distance
             cv = (state[j, 3] - state[i, 3] - vx * dx - vy * dy) / distance
             tx, ty, ux, uy, vx, vy = tx + ct * nx, ty + ct * ny, ux + cu * nx, uy + cu * ny, vx + cv * nx, vy + cv * ny
-            mu = viscosity(0.5 * (state[i, 1] + state[j, 1]), constants)
+            molecular = viscosity(0.5 * (state[i, 1] + state[j, 1]), constants)
+            turbulent = 0.5 * (eddy[i] + eddy[j])
+            mu = molecular + turbulent
+            heat = cp * (molecular / constants[PRANDTL] + turbulent / constants[TURBULENT_PRANDTL])
             sx, sy = stress(ux, uy, vx, vy, mu, nx, ny)
             um, vm = 0.5 * (state[i, 2] + state[j, 2]), 0.5 * (state[i, 3] + state[j, 3])
             fx -= sx
             fy -= sy
-            e -= um * sx + vm * sy + mu * cp / constants[PRANDTL] * (tx * nx + ty * ny)
+            e -= um * sx + vm * sy + heat * (tx * nx + ty * ny)
         s = area[f]
         flux[f, 0], flux[f, 1], flux[f, 2], flux[f, 3] = m * s, e * s, fx * s, fy * s
 
@@ -230,7 +254,7 @@ def stress(ux, uy, vx, vy, mu, nx, ny):
 
 
 @njit(parallel=True, **fast)
-def boundary_fluxes(state, grad, subset, cell, kind, ghost, normal, area, face_centre, centre, constants, flux,
+def boundary_fluxes(state, grad, subset, cell, kind, ghost, normal, area, reach, face_centre, centre, constants, flux,
                     wall_pressure):
     """Fluxes through the boundary faces of a subset; leaves each wall's gauge pressure in `wall_pressure`."""
     first = constants[FIRST_ORDER] != 0.0
@@ -247,7 +271,7 @@ def boundary_fluxes(state, grad, subset, cell, kind, ghost, normal, area, face_c
             wall_pressure[f] = 0.0
             flux[f, 0], flux[f, 1], flux[f, 2], flux[f, 3] = m * s, e * s, fx * s, fy * s
             continue
-        p, t, u, v = at_face(state, grad, centre, i, x, y, first)
+        p, t, u, v = at_face(state, grad, i, reach[f, 0, 0], reach[f, 0, 1], first)
         fx = fy = 0.0
         if kind[f] == SLIP:
             c2 = t
@@ -282,7 +306,7 @@ def gather(flux, face_start, faces, sign, row_scale, total_enthalpy, out):
 
 
 @njit(parallel=True, **fast)
-def spectral_sums(state, face_start, faces, sign, normal, area, volume, constants, out):
+def spectral_sums(state, eddy, face_start, faces, sign, normal, area, volume, constants, out):
     """Sum over the faces of each cell of half the largest wave speed times the face area."""
     for i in prange(state.shape[0]):
         t, u, v = state[i, 1], state[i, 2], state[i, 3]
@@ -291,7 +315,7 @@ def spectral_sums(state, face_start, faces, sign, normal, area, volume, constant
         nu = 0.0
         if constants[VISCOUS] != 0.0:
             rho = constants[GAMMA] * (state[i, 0] + 1.0 / constants[GAMMA]) / t
-            nu = viscosity(t, constants) / rho
+            nu = (viscosity(t, constants) + eddy[i]) / rho
         total = 0.0
         for k in range(face_start[i], face_start[i + 1]):
             f = faces[k]
@@ -338,7 +362,7 @@ def dissipation_matrix(p, t, u, v, nx, ny, constants, out):
 
 
 @njit(parallel=True, **fast)
-def face_jacobians(state, left, right, n_interior, kind, ghost, normal, area, face_centre, centre, constants, out):
+def face_jacobians(state, eddy, left, right, n_interior, kind, ghost, normal, area, face_centre, centre, constants, out):
     """First-order Jacobian of each face's flux to its left and right cell, shape (n_faces, 2, 4, 4)."""
     cp = 1.0 / (constants[GAMMA] - 1.0)
     chunk = 256
@@ -368,7 +392,9 @@ def face_jacobians(state, left, right, n_interior, kind, ghost, normal, area, fa
                     out[f, 1, r, k] = 0.5 * s * (a[r, k] - d[r, k])
             if constants[VISCOUS] != 0.0 and f < n_interior:
                 distance = (centre[j, 0] - centre[i, 0]) * nx + (centre[j, 1] - centre[i, 1]) * ny
-                mu = viscosity(0.5 * (tl + tr), constants) * s / distance
+                molecular, turbulent = viscosity(0.5 * (tl + tr), constants), 0.5 * (eddy[i] + eddy[j])
+                mu = (molecular + turbulent) * s / distance
+                heat = cp * (molecular / constants[PRANDTL] + turbulent / constants[TURBULENT_PRANDTL]) * s / distance
                 um, vm = 0.5 * (ul + ur), 0.5 * (vl + vr)
                 for side in range(2):
                     m = mu if side == 0 else -mu
@@ -378,7 +404,7 @@ def face_jacobians(state, left, right, n_interior, kind, ghost, normal, area, fa
                     out[f, side, 3, 3] += m * (1.0 + ny * ny / 3.0)
                     out[f, side, 1, 2] += m * um
                     out[f, side, 1, 3] += m * vm
-                    out[f, side, 1, 1] += m * cp / constants[PRANDTL]
+                    out[f, side, 1, 1] += heat if side == 0 else -heat
 
 
 @njit(**fast)
@@ -465,39 +491,3 @@ def finish_block(m, row_scale, column_scale, total_enthalpy):
     for r in range(NV):
         for k in range(NV):
             m[r, k] *= row_scale[r] * column_scale[k]
-
-
-@njit(parallel=True, **checked)
-def block_diagonal_product(blocks, vector, out):
-    """out += blocks * vector, cell by cell."""
-    for i in prange(vector.shape[0]):
-        for r in range(NV):
-            total = 0.0
-            for k in range(NV):
-                total += blocks[i, r, k] * vector[i, k]
-            out[i, r] += total
-
-
-@njit(**checked)
-def clip_change(state, change, most):
-    """Smallest factor in (0, 1] by which the change must shrink, and how many cells are clipped.
-
-    Per cell the pressure and the temperature may change by `most` of their own value and
-    the velocity by 0.5 of the speed of sound; a cell that wants more is clipped on its own.
-    """
-    clipped = 0
-    for i in range(state.shape[0]):
-        p, t = state[i, 0] + 0.714, state[i, 1]
-        factor = 1.0
-        if abs(change[i, 0]) > most * p:
-            factor = min(factor, most * p / abs(change[i, 0]))
-        if abs(change[i, 1]) > most * t:
-            factor = min(factor, most * t / abs(change[i, 1]))
-        speed = np.sqrt(change[i, 2] ** 2 + change[i, 3] ** 2)
-        if speed > 0.5 * np.sqrt(t):
-            factor = min(factor, 0.5 * np.sqrt(t) / speed)
-        if factor < 1.0:
-            clipped += 1
-            for k in range(NV):
-                change[i, k] *= factor
-    return clipped

@@ -9,8 +9,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from . import kernels as k
 from .krylov import gmres
+from .updates import clip_change
 
 
 class FlowDiverged(RuntimeError):
@@ -129,7 +129,7 @@ class SteadyMarch:
         change, vectors, _ = gmres(self.flow.linear_operator(self.state, self._vector), self.flow.apply_factors,
                                    -self._vector, tolerance, c.krylov_vectors)
         change *= self.flow.column_scale
-        clipped = k.clip_change(self.state, change, c.most_change)
+        clipped = clip_change(self.state, change, c.most_change)
         accepted = self._take(change, before)
         self.step_count += 1
         if not accepted:
@@ -165,7 +165,7 @@ class SteadyMarch:
 
     def _pseudo_time_part(self, change):
         out = np.zeros_like(change)
-        k.block_diagonal_product(self.flow.gamma, change / self.flow.column_scale, out)
+        self.flow.add_pseudo_time(change / self.flow.column_scale, out)
         return out
 
     def _adapt_courant(self, before, clipped, first):

@@ -6,6 +6,11 @@ import numpy as np
 from . import kernels as k
 
 
+TURBULENT_PRANDTL = 0.9
+# A third of the centred difference in the reconstruction cancels the leading error on smooth grids.
+CENTRED = 1.0 / 3.0
+
+
 @dataclass(frozen=True)
 class FreeStream:
     """Reference state of a run, scaled by free-stream density, speed of sound and temperature.
@@ -49,6 +54,7 @@ class FreeStream:
         out[k.GAMMA], out[k.MACH], out[k.PRANDTL], out[k.SUTHERLAND] = self.gamma, self.mach, self.prandtl, self.sutherland
         out[k.VISCOSITY] = 0.0 if self.reynolds is None else self.mach / self.reynolds
         out[k.VISCOUS] = float(self.reynolds is not None)
+        out[k.TURBULENT_PRANDTL], out[k.CENTRED] = TURBULENT_PRANDTL, CENTRED
         out[k.PRECONDITION], out[k.LIMIT] = float(precondition), float(limit)
         return out
 

@@ -75,10 +75,49 @@ class Mesh:
         """Indices of all faces on the body, shape (n_wall,)."""
         return np.concatenate([self.boundaries[name] for name in self.walls] + [np.empty(0, dtype=np.int64)])
 
-    def wall_distance(self):
-        """Distance of each cell centre to the nearest wall face centre, shape (n_cells,)."""
-        distance, _ = cKDTree(self.face_centre[self.wall_faces()]).query(self.centre)
-        return distance
+    def wall_distance(self, faces=None, at=None):
+        """Distance of points to the nearest point of the wall.
+
+        Parameters
+        ----------
+        faces : ndarray or None
+            Wall faces to be counted; None takes all.
+        at : ndarray, shape (n, 2) or None
+            The points; None takes the cell centres.
+
+        Returns
+        -------
+        distance : ndarray, shape (n,)
+        direction : ndarray, shape (n, 2)
+            Unit vector from the wall to the point.
+        at_corner : ndarray of bool
+            Where that point is a corner at which the wall turns by more than 40 degrees.
+        """
+        faces = self.wall_faces() if faces is None else faces
+        at = self.centre if at is None else at
+        near = cKDTree(self.face_centre[faces]).query(at, k=min(8, len(faces)))[1].reshape(len(at), -1)
+        start, end = (self.points[self.face_nodes[faces, k]][near] for k in (0, 1))
+        along = end - start
+        share = ((at[:, None] - start) * along).sum(-1) / (along**2).sum(-1)
+        foot = start + np.clip(share, 0, 1)[..., None] * along
+        gap = np.linalg.norm(at[:, None] - foot, axis=-1)
+        best = np.argmin(gap, axis=1)
+        row = np.arange(len(at))
+        distance, foot = gap[row, best], foot[row, best]
+        direction = (at - foot) / np.maximum(distance, 1e-300)[:, None]
+        corners = self._wall_corners(faces)
+        at_corner = cKDTree(corners).query(foot)[0] < 1e-9 if len(corners) else np.zeros(len(at), dtype=bool)
+        return distance, direction, at_corner
+
+    def _wall_corners(self, faces):
+        """Wall points at which the wall ends or turns by more than 40 degrees, shape (k, 2)."""
+        nodes = self.face_nodes[faces]
+        order = np.argsort(nodes.ravel(), kind="stable")
+        point, normal = nodes.ravel()[order], np.repeat(self.normal[faces], 2, axis=0)[order]
+        pair = np.nonzero(point[1:] == point[:-1])[0]
+        turned = (normal[pair] * normal[pair + 1]).sum(1) < np.cos(np.radians(40))
+        ends = np.setdiff1d(point, point[pair])
+        return self.points[np.concatenate([point[pair][turned], ends])]
 
     def cell_faces(self):
         """Faces of every cell as compressed rows.

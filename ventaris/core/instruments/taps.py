@@ -116,3 +116,16 @@ def find_separation(taps):
                 place = x[i - 1] + (x[i] - x[i - 1]) * cf[i - 1] / (cf[i - 1] - cf[i])
                 out.append({"surface": name, "x": float(place), "kind": "separation" if cf[i] < 0 else "reattachment"})
     return out
+
+
+def wall_units(flow, state):
+    """y+ of the first cell centres after a residual of `state`: {"largest", "mean"}, or None without a closure."""
+    if flow.closure is None:
+        return None
+    _, friction = flow.wall_loads()
+    mesh, cell = flow.mesh, flow.mesh.left[flow.wall]
+    gamma = flow.stream.gamma
+    rho = gamma * (state[cell, 0] + 1 / gamma) / state[cell, 1]
+    shear_velocity = np.sqrt(np.linalg.norm(friction, axis=1) / mesh.area[flow.wall] / rho)
+    y_plus = rho * shear_velocity * flow.distance[cell] / flow.molecular[cell]
+    return {"largest": float(y_plus.max()), "mean": float(y_plus.mean())}

@@ -66,7 +66,7 @@ def default_range(values, key, points, box=(-0.5, 1.5, -0.8, 0.8)):
     if quantity.diverging:
         reach = max(float(np.percentile(np.abs(seen - quantity.centre), 99.3)), 1e-6)
         return quantity.centre - reach, quantity.centre + reach
-    if key == "loss":
+    if key in ("loss", "eddy"):
         return 0.0, max(float(np.percentile(seen, 99.7)), 0.01)
     low, high = np.percentile(seen, [0.3, 99.8])
     return (float(low), float(high)) if high > low else (float(low), float(low) + max(abs(low), 1.0) * 1e-3)

@@ -3,6 +3,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from ..gas import sutherland_viscosity
+
 
 @dataclass(frozen=True)
 class Quantity:
@@ -29,7 +31,9 @@ QUANTITIES = {q.key: q for q in (
     Quantity("pressure", "Pressure (absolute)", "Pa"),
     Quantity("density", "Density", "kg/m³"),
     Quantity("temperature", "Temperature", "K"),
-    Quantity("loss", "Total-pressure loss", ""))}
+    Quantity("loss", "Total-pressure loss", ""),
+    Quantity("eddy", "Eddy viscosity over molecular", ""))}
+TURBULENT_ONLY = {"eddy"}
 
 
 def derive(state, air):
@@ -37,8 +41,8 @@ def derive(state, air):
 
     Parameters
     ----------
-    state : ndarray, shape (n, 4)
-        [gauge p, T, u, v] in the solver's scales.
+    state : ndarray, shape (n, 4) or (n, 5)
+        [gauge p, T, u, v] in the solver's scales, and the closure's variable.
     air : AirState
 
     Returns
@@ -48,7 +52,7 @@ def derive(state, air):
         the free stream's total pressure.
     """
     g, a = air.gamma, air.speed_of_sound
-    p, t, u, v = state.T
+    p, t, u, v = state.T[:4]
     absolute = np.maximum(p + 1 / g, 1e-9)
     speed2 = u * u + v * v
     mach = np.sqrt(speed2 / np.maximum(t, 1e-9))
@@ -56,6 +60,17 @@ def derive(state, air):
     total = absolute * (1 + 0.5 * (g - 1) * mach**2) ** exponent
     stream_total = (1 + 0.5 * (g - 1) * air.mach**2) ** exponent / g
     scale = air.density * a * a
-    return {"cp": p / (0.5 * air.mach**2), "mach": mach, "speed": np.sqrt(speed2) * a, "pressure": absolute * scale,
+    out = {"cp": p / (0.5 * air.mach**2), "mach": mach, "speed": np.sqrt(speed2) * a, "pressure": absolute * scale,
             "density": g * absolute / t * air.density, "temperature": t * air.temperature, "loss": 1 - total / stream_total,
             "u": u * a, "v": v * a}
+    if state.shape[1] > 4:
+        out["eddy"] = _eddy_ratio(state[:, 4], out, air)
+    return out
+
+
+def _eddy_ratio(working, values, air):
+    """Eddy over molecular viscosity from the closure's working variable (scaled by the speed of sound and the chord)."""
+    molecular = sutherland_viscosity(values["temperature"]) / sutherland_viscosity(air.temperature) if air.sutherland else 1.0
+    nu = air.viscosity * molecular / values["density"] / (air.speed_of_sound * air.chord)
+    chi = np.maximum(working, 0.0) / nu
+    return chi**4 / (chi**3 + 7.1**3)

@@ -101,7 +101,7 @@ class Grid(SheetSection):
     level: Literal["coarse", "medium", "fine"] = choice("fine", "Climb to", "The run solves coarse, medium and fine in turn and stops here.",
                                                         coarse="coarse", medium="medium", fine="fine")
     around: int = number(208, "", 64, 1600, "Cells around the section", "On the fine level.", whole=True, multiple=16)
-    layers: int = number(64, "", 24, 400, "Layers to the far field", "On the fine level.", whole=True, multiple=4)
+    layers: int | None = number(None, "", 24, 400, "Layers to the far field", "On the fine level; empty takes 64, with turbulence 88.", whole=True, multiple=4)
     wake: int = number(48, "", 16, 400, "Cells along the wake", "On the fine level.", whole=True, multiple=4)
     first_height: float | None = number(None, "", 1e-7, 0.02, "First layer's height", "In chords, fine level; empty lets the program choose.")
     nose_size: float | None = number(None, "", 1e-5, 0.05, "Cell at the nose", "In chords; empty lets the program choose.")
@@ -128,8 +128,11 @@ class Instruments(SheetSection):
 class Flow(SheetSection):
     """The physics."""
 
-    model: Literal["inviscid", "laminar"] = choice("inviscid", "Flow model", "Inviscid: slip walls, no friction. Laminar: no-slip walls, no turbulence.",
-                                                   inviscid="Inviscid", laminar="Laminar")
+    model: Literal["inviscid", "laminar", "turbulent"] = choice(
+        "inviscid", "Flow model", "Inviscid: slip walls, no friction. Laminar: no-slip walls, no turbulence. Turbulent: the Spalart-Allmaras closure.",
+        inviscid="Inviscid", laminar="Laminar", turbulent="Turbulent")
+    trip: float | None = number(None, "", 0.005, 0.95, "Laminar up to x/c", "Where the boundary layer is tripped, in chords; empty is turbulent from the nose.",
+                                when={"model": "turbulent"})
 
 
 class Run(SheetSection):

@@ -2,6 +2,8 @@
 from dataclasses import asdict, dataclass
 
 from ..flow.discretisation import PRECONDITION_BELOW
+from ..grids.spacing import geometric_ratio
+from .setup import wall_unit
 
 # Measured with benchmarks/solver.py on two cores of 2.5 GHz; replaced by this machine's own runs.
 DEFAULT_COST = 1.4e-5
@@ -33,13 +35,16 @@ class Estimate:
 def estimate(setup, cost=DEFAULT_COST):
     """Cells, time, memory and disk of a climb; `cost` in seconds per cell and step."""
     steps = 10 if setup.stream.mach < PRECONDITION_BELOW else 17
+    if setup.sheet.flow.model == "turbulent":
+        # Three times the steps, and steps with more Krylov vectors.
+        steps *= 6
     cells = [setup.cells(level) for level in setup.levels]
     return Estimate(cells[-1], 1.0 + sum(cells) * steps * cost, 150 + max(cells) * BYTES_PER_CELL / 1e6, cells[-1] * 60 / 1e6)
 
 
 def preflight(setup):
     """Findings for a prepared sheet, the gravest first."""
-    found = list(_air(setup)) + list(_physics(setup)) + list(_domain_and_grid(setup)) + list(_instruments(setup))
+    found = list(_air(setup)) + list(_physics(setup)) + list(_turbulence(setup)) + list(_domain_and_grid(setup)) + list(_instruments(setup))
     order = {"stop": 0, "warn": 1, "note": 2}
     return sorted(found, key=lambda f: order[f.grade])
 
@@ -66,7 +71,7 @@ def _physics(setup):
     model, reynolds = setup.sheet.flow.model, setup.reynolds
     if model == "laminar" and reynolds > 5e5:
         yield Finding("warn", "flow.model", f"Laminar at Reynolds number {reynolds:.2g}: a real boundary layer turns turbulent. "
-                      "The turbulent model is not here yet; take inviscid, or a Reynolds number below 5e5.")
+                      "Take the turbulent model.")
     if model == "laminar" and setup.shape.section.trailing_edge == "round" and reynolds > 47:
         yield Finding("warn", "flow.model", f"Round bodies shed vortices above a Reynolds number of about 47 (here {reynolds:.3g}); "
                       "the steady answer is not what a tunnel shows.")
@@ -75,6 +80,23 @@ def _physics(setup):
                       "dissipation. Take the laminar model or a sharp trailing edge.")
     if model == "inviscid" and reynolds < 1e4:
         yield Finding("warn", "flow.model", f"Inviscid at Reynolds number {reynolds:.2g}, where friction dominates. Take laminar.")
+
+
+def _turbulence(setup):
+    if setup.sheet.flow.model != "turbulent":
+        return
+    unit = wall_unit(setup.reynolds)
+    if setup.plan.first_height > 2.5 * unit:
+        yield Finding("warn", "grid.first_height", f"The first layer of {setup.plan.first_height:.2g} chords is about y+ {0.5 * setup.plan.first_height / unit:.0f}; "
+                      f"the closure is solved to the wall and needs about 1. Take {unit:.1g} or leave the field empty.")
+    growth = geometric_ratio(setup.plan.first_height, setup.plan.layers, setup.plan.far_field)
+    if growth > 1.27:
+        needed = next(n for n in range(24, 404, 4) if geometric_ratio(setup.plan.first_height, n, setup.plan.far_field) <= 1.22 or n == 400)
+        yield Finding("warn", "grid.layers", f"The layers grow by {growth:.2f} each; above about 1.25 the boundary layer is poorly resolved. Take {needed} layers.")
+    if setup.reynolds < 2e5:
+        yield Finding("warn", "flow.model", f"At Reynolds number {setup.reynolds:.2g} much of a real boundary layer is laminar; give a trip, or take laminar.")
+    if setup.shape.section.trailing_edge == "blunt":
+        yield Finding("note", "flow.model", "Behind a blunt base the steady turbulent wake is an approximation; its base pressure is uncertain.")
 
 
 def _domain_and_grid(setup):

@@ -37,17 +37,32 @@ def air_state(air, chord):
     else:
         viscosity = density * speed * chord / air.reynolds
     return gas.AirState(float(temperature), float(pressure), float(density), float(viscosity), float(speed), air.gamma,
-                        constant, air.prandtl, air.viscosity_law == "sutherland")
+                        constant, air.prandtl, air.viscosity_law == "sutherland", chord)
 
 
 def grid_plan(sheet, reynolds):
     """The sheet's grid section with the program's own choices filled in."""
     grid = sheet.grid
-    first = grid.first_height
-    if first is None:
-        first = 2e-3 if sheet.flow.model == "inviscid" else float(np.clip(0.08 / np.sqrt(reynolds), 2e-5, 4e-3))
-        first *= 64 / grid.layers
-    return SectionGridPlan(grid.around, grid.layers, grid.wake, first, sheet.domain.far_field, grid.nose_size, grid.tail_size)
+    first, nose = grid.first_height, grid.nose_size
+    model = sheet.flow.model
+    layers = grid.layers or (88 if model == "turbulent" else 64)
+    if first is None and model == "turbulent":
+        first = wall_unit(reynolds)
+    elif first is None:
+        first = 2e-3 if model == "inviscid" else float(np.clip(0.08 / np.sqrt(reynolds), 2e-5, 4e-3))
+        first *= 64 / layers
+    if nose is None and model == "turbulent":
+        nose = 8e-4 * 208 / grid.around
+    return SectionGridPlan(grid.around, layers, grid.wake, first, sheet.domain.far_field, nose, grid.tail_size)
+
+
+def wall_unit(reynolds, station=0.1):
+    """Height in chords of one wall unit (y+ = 1) in a turbulent boundary layer at a station.
+
+    From the skin friction 0.058 Re_x^-0.2 of a flat plate (Schlichting: Boundary-Layer Theory, 1979).
+    """
+    friction = 0.058 * (reynolds * station) ** -0.2
+    return float(1.0 / (reynolds * np.sqrt(0.5 * friction)))
 
 
 @dataclass(frozen=True)
@@ -90,7 +105,7 @@ def prepare(sheet):
     air = air_state(sheet.air, shape.chord)
     reynolds = air.reynolds(shape.chord)
     plan = grid_plan(sheet, reynolds)
-    viscous = sheet.flow.model == "laminar"
+    viscous = sheet.flow.model != "inviscid"
     sutherland = gas.SUTHERLAND_CONSTANT / air.temperature if air.sutherland else 0.0
     stream = FreeStream(air.mach, np.radians(sheet.air.incidence), air.gamma, reynolds if viscous else None, sutherland, air.prandtl)
     return Setup(sheet, shape, air, plan, stream, LEVELS[:LEVELS.index(sheet.grid.level) + 1])

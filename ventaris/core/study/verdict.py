@@ -14,7 +14,7 @@ class Verdict:
         return asdict(self)
 
 
-def judge(setup, level, residual, changes, settled, shocks, separations, trends, stopped_by_user=False):
+def judge(setup, level, residual, changes, settled, shocks, separations, trends, stopped_by_user=False, y_plus=None):
     """Write the verdict of a run.
 
     Parameters
@@ -39,10 +39,10 @@ def judge(setup, level, residual, changes, settled, shocks, separations, trends,
     else:
         words = (f"Not settled on the {level} grid: residual {residual:.0e} of the start, lift and drag still change by "
                  f"{worst:.1g}. Run it further, or read the values as provisional.")
-    return Verdict(settled, words, warnings(setup, shocks, separations, trends))
+    return Verdict(settled, words, warnings(setup, shocks, separations, trends, y_plus))
 
 
-def warnings(setup, shocks, separations, trends):
+def warnings(setup, shocks, separations, trends, y_plus=None):
     """Reasons to doubt the number although the run has settled."""
     out = []
     model = setup.sheet.flow.model
@@ -59,6 +59,15 @@ def warnings(setup, shocks, separations, trends):
                        "trailing edge.")
         if any(s["kind"] == "separation" and s["x"] < 0.5 for s in separations):
             out.append("The flow separates ahead of mid-chord. Such flow is rarely steady; a steady answer is one of several.")
+    if model == "turbulent":
+        if y_plus and y_plus["mean"] > 1.5:
+            out.append(f"The first cells stand at y+ {y_plus['mean']:.1f} on average, up to {y_plus['largest']:.1f}. The friction is trustworthy below "
+                       "about 1.5: give a smaller first layer.")
+        if any(s["kind"] == "separation" and s["x"] < 0.7 for s in separations):
+            out.append("The boundary layer separates well ahead of the trailing edge: near and beyond stall a steady answer with this closure "
+                       "usually overstates the lift.")
+        if setup.reynolds < 2e5:
+            out.append(f"Turbulent from the nose at Reynolds number {setup.reynolds:.2g}: a real boundary layer would stay laminar over much of the chord.")
     for name in ("lift", "drag"):
         trend = trends.get(name)
         if trend and trend.behaviour in ("oscillating", "diverging"):
