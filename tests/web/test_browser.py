@@ -166,6 +166,114 @@ class WholePath(unittest.TestCase):
         self.page.locator("a:has-text('Curves')").first.click()
         self.page.wait_for_selector("#chart[data-ready]")
 
+    def open_demo_flow(self, query=""):
+        """The flow view of the drone's baseline at its dash."""
+        self.go("/")
+        self.page.click("text=Courier drone wing section")
+        link = self.page.locator("tr:has-text('TMW-12') td").nth(2).locator("a:has-text('flow')").get_attribute("href")
+        self.go(link + query)
+        self.page.wait_for_selector("#stage[data-ready]")
+        return link
+
+    def test_the_picture_is_in_the_address_and_comes_back(self):
+        page = self.page
+        self.open_demo_flow()
+        page.select_option("#quantity", "cp")
+        page.fill("#low", "-1")
+        page.fill("#high", "0.5")
+        page.press("#high", "Enter")
+        page.click("[data-toggle='grid']")
+        page.click("[data-view='nose']")
+        page.wait_for_url(re.compile("q=cp.*grid=1.*low=-1.*high=0.5.*view=0.03"))
+        page.goto(page.url)
+        page.wait_for_selector("#stage[data-ready]")
+        self.assertEqual(page.input_value("#quantity"), "cp")
+        self.assertEqual(page.input_value("#low"), "-1")
+        self.assertEqual(page.get_attribute("[data-toggle='grid']", "aria-pressed"), "true")
+        self.assertIn("0.5", page.inner_text("[data-legend]"))
+        # The range stays locked when the field changes, and can be freed.
+        page.select_option("#quantity", "mach")
+        page.wait_for_url(re.compile("q=mach.*low=-1"))
+        page.click("[data-range='auto']")
+        page.wait_for_selector("[data-toggle='lock'][aria-pressed='false']")
+        self.assertNotEqual(page.input_value("#low"), "-1")
+
+    def test_the_keyboard_moves_and_zooms_the_picture_and_reads_it(self):
+        page = self.page
+        self.open_demo_flow("?q=mach")
+        page.focus("#stage canvas")
+        for key in ("+", "+", "ArrowUp", "ArrowUp"):
+            page.keyboard.press(key)
+        page.wait_for_selector("#reading:has-text('Temperature')")
+        page.wait_for_url(re.compile("view=0.52%2C0\\.1"))
+        page.keyboard.press("f")
+        page.wait_for_url(re.compile("view=0.52%2C0%2C2.1"))
+
+    def test_the_reading_under_the_cursor_is_the_flow(self):
+        page = self.page
+        self.open_demo_flow("?q=mach&view=-20,0,2")
+        box = page.locator("#stage canvas").bounding_box()
+        page.mouse.move(box["x"] + box["width"] / 2, box["y"] + box["height"] / 2)
+        page.wait_for_selector("#reading:has-text('Mach number')")
+        row = page.locator("#reading tr:has-text('Mach number') td").nth(1).inner_text()
+        # Twenty chords ahead of the section the stream is hardly disturbed.
+        self.assertAlmostEqual(float(row), 0.73, delta=0.01)
+
+    def test_two_tabs_meet_in_a_question_and_nothing_typed_is_lost(self):
+        page, other = self.page, self.browser.new_page()
+        self.addCleanup(other.close)
+        self.go("/")
+        page.click("text=Dash vane, double wedge")
+        sheet = page.locator("tr:has-text('Wedge 6') a:has-text('sheet')").get_attribute("href")
+        for tab in (page, other):
+            tab.goto(self.server.address + sheet)
+            tab.wait_for_selector("#drawing svg")
+        page.fill("[name='shape.thickness']", "0.065")
+        page.press("[name='shape.thickness']", "Tab")
+        page.wait_for_selector("#saved:has-text('saved')")
+        page.wait_for_timeout(400)
+        other.fill("[name='shape.thickness']", "0.07")
+        other.press("[name='shape.thickness']", "Tab")
+        other.wait_for_selector("text=changed in another window")
+        self.assertEqual(other.input_value("[name='shape.thickness']"), "0.07")
+        self.assertTrue(other.is_disabled("[data-start]"))
+        other.click("[data-force]")
+        other.wait_for_selector("[data-start]:not([disabled])")
+        page.goto(self.server.address + sheet)
+        self.assertEqual(page.input_value("[name='shape.thickness']"), "0.07")
+
+    def test_an_upload_that_is_too_large_is_refused_before_it_is_sent(self):
+        page = self.page
+        self.go("/")
+        page.click("text=Dash vane, double wedge")
+        page.click("text=Variant >> nth=0")
+        page.fill("#name", "kept name")
+        page.select_option("#source", "coordinates")
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "big.dat"
+            path.write_bytes(b"0.1 0.2\n" * 1_200_000)
+            page.set_input_files("#file", str(path))
+            page.click("text=Add and open its sheet")
+            page.wait_for_selector("#notices .notice.bad")
+        self.assertIn("at most 8 MB", page.inner_text("#notices"))
+        self.assertEqual(page.input_value("#name"), "kept name")
+
+    def test_fields_that_do_not_apply_are_hidden(self):
+        page = self.page
+        self.go("/")
+        page.click("text=Courier drone wing section")
+        page.goto(self.server.address + page.locator("a:has-text('sheet')").first.get_attribute("href"))
+        page.wait_for_selector("#drawing svg")
+        self.assertFalse(page.is_visible("[name='air.reynolds']"))
+        page.select_option("[name='air.viscosity_law']", "from Reynolds number")
+        page.wait_for_selector("[name='air.reynolds']")
+        self.assertFalse(page.is_visible("[name='flow.trip']"))
+        page.select_option("[name='flow.model']", "turbulent")
+        page.wait_for_selector("[name='flow.trip']")
+        page.select_option("[name='flow.model']", "inviscid")
+        page.select_option("[name='air.viscosity_law']", "sutherland")
+        page.wait_for_selector("#saved:has-text('saved')")
+
     def test_a_run_can_be_paused_and_resumed_from_the_page(self):
         page = self.page
         self.go("/")

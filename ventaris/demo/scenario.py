@@ -23,4 +23,12 @@ DART = {
                  ("Wedge 6 %", {"kind": "double wedge", "chord": "0.12 m", "thickness": 0.06})],
     "points": [("Mach 1.8, 2°", {"motion": "mach", "mach": 1.8, "altitude": 9000, "incidence": 2})]}
 
-CAMPAIGNS = {"1-drone": DRONE, "2-vane": DART}
+TURBULENT = {
+    "name": "Courier drone, turbulent",
+    "question": "What does the drone's section really cost at 28 m/s, with friction: thick or thin, slow or at a high lift?",
+    "setup": {"instruments": {"span": 1.6}, "flow": {"model": "turbulent"}},
+    "variants": [DRONE["variants"][0], DRONE["variants"][1]],
+    "points": [("28 m/s, 2°", {"motion": "speed", "speed": 28, "altitude": 400, "incidence": 2}),
+               ("28 m/s, 6°", {"motion": "speed", "speed": 28, "altitude": 400, "incidence": 6})]}
+
+CAMPAIGNS = {"1-drone": DRONE, "2-vane": DART, "3-turbulent": TURBULENT}

@@ -1,0 +1,137 @@
+import unittest
+
+import numpy as np
+
+from tests.sheets import run, sheet
+from ventaris.core.flow import spalart_allmaras as sa
+from ventaris.core.flow.discretisation import Discretisation
+from ventaris.core.flow.gradients import layer_stencil, wall_layer_cells
+from ventaris.core.flow.stream import FreeStream
+from ventaris.core.grids.section import SectionGridPlan, generate_levels
+from ventaris.core.look.drawable import drawable
+from ventaris.core.shapes.families import ellipse, four_digit
+from ventaris.core.shapes.section import Section
+from ventaris.core.study.checks import examine
+from ventaris.core.study.setup import prepare, wall_unit
+from ventaris.store.fields import pack_field, unpack_field
+
+TURBULENT = {"flow": {"model": "turbulent"}, "air": {"motion": "mach", "mach": 0.15, "incidence": 2, "viscosity_law": "from Reynolds number", "reynolds": 3e6}}
+
+
+class Closure(unittest.TestCase):
+    def test_the_log_layer_is_in_equilibrium(self):
+        # With nt = kappa u d and S = u/(kappa d), production, destruction and diffusion cancel exactly (chi large).
+        nu, u = 1e-7, 0.04
+        for d in (0.02, 0.05):
+            nt, S = sa.KAPPA * u * d, u / (sa.KAPPA * d)
+            made, _ = sa.source(nt, nu, S, d)
+            spread = (1 + sa.CB2) / sa.SIGMA * (sa.KAPPA * u) ** 2
+            self.assertLess(abs(made + spread) / spread, 2e-3)
+
+    def test_damping_runs_from_nothing_to_one(self):
+        self.assertAlmostEqual(sa.viscous_damping(7.1), 0.5)
+        self.assertLess(sa.viscous_damping(0.5), 1e-3)
+        self.assertGreater(sa.viscous_damping(100), 0.99)
+
+    def test_negative_values_are_driven_back(self):
+        made, safe = sa.source(-1e-5, 1e-6, 1.0, 0.01)
+        self.assertGreater(made, 0)
+        self.assertGreater(safe, 0)
+        self.assertGreater(sa.diffusivity(-1e-5, 1e-6), 0)
+
+    def test_the_safe_diagonal_bounds_the_sources_slope_near_walls(self):
+        nu, S, d = 1e-6, 50.0, 1e-4
+        nt = 3e-6
+        slope = (sa.source(nt * 1.001, nu, S, d)[0] - sa.source(nt * 0.999, nu, S, d)[0]) / (0.002 * nt)
+        self.assertGreaterEqual(max(sa.source(nt, nu, S, d)[1], 0.0) + 1e-9, min(-slope, 0.0))
+
+
+class WallLayers(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls):
+        cls.mesh = generate_levels(Section(ellipse(1.0)), SectionGridPlan(around=128, layers=64, first_height=1e-5), ("fine",))["fine"]
+
+    def test_distance_to_a_circle_is_exact_to_its_facets(self):
+        distance, direction, corner = self.mesh.wall_distance()
+        radius = np.linalg.norm(self.mesh.centre - [0.5, 0], axis=1)
+        near = radius < 2
+        # A chord of 1/128 of the circle sags by 1.5e-4 of the diameter.
+        np.testing.assert_allclose(distance[near], radius[near] - 0.5, atol=3.5e-4)
+        self.assertFalse(corner.any())
+        outward = (self.mesh.centre - [0.5, 0]) / radius[:, None]
+        self.assertGreater((direction * outward).sum(1)[radius > 0.52].min(), 0.99)
+
+    def test_trailing_edges_are_corners(self):
+        mesh = generate_levels(Section(four_digit(0.12)), SectionGridPlan(around=64, layers=24, wake=16), ("coarse",))["coarse"]
+        _, _, corner = mesh.wall_distance()
+        behind = (mesh.centre[:, 0] > 1.2) & (np.abs(mesh.centre[:, 1]) < 0.05)
+        self.assertTrue(corner[behind].all())
+        self.assertFalse(corner[(mesh.centre[:, 0] > 0.2) & (mesh.centre[:, 0] < 0.8)].any())
+
+    def test_a_shear_layer_along_a_curved_wall_has_its_exact_gradient(self):
+        # u = d along the wall: plain least squares on cells 100 times longer than high loses two thirds of it.
+        mesh = self.mesh
+        distance, direction, corner = mesh.wall_distance()
+        inside = wall_layer_cells(mesh, distance, direction, corner)
+        self.assertGreater(inside.sum(), 1000)
+        (start, neighbour, weight), _ = layer_stencil(mesh, mesh.wall_faces(), distance, direction, inside)
+        owner = np.repeat(np.arange(mesh.n_cells), np.diff(start))
+        jump = (distance[neighbour] - distance[owner])[:, None] * weight
+        gradient = np.stack([np.bincount(owner, jump[:, k]) for k in (0, 1)], axis=1)
+        normal = (gradient * direction).sum(1)[inside]
+        np.testing.assert_allclose(normal, 1.0, atol=1e-6)
+
+
+class TurbulentRuns(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls):
+        cls.execution = run({"level": "coarse", "around": 160, "layers": 72, "wake": 32}, **TURBULENT)
+
+    def test_forces_are_those_of_a_turbulent_section(self):
+        c = self.execution.result["coefficients"]
+        self.assertGreater(c["drag_friction"], 0.004)
+        self.assertLess(c["drag_friction"], 0.009)
+        self.assertGreater(c["lift"], 0.15)
+
+    def test_wall_units_are_reported(self):
+        y_plus = self.execution.result["y_plus"]
+        self.assertGreater(y_plus["largest"], y_plus["mean"])
+        self.assertGreater(y_plus["mean"], 0.2)
+
+    def test_the_field_shows_eddy_viscosity_and_survives_storing(self):
+        level, flow, state = self.execution.field()
+        picture = drawable(flow.mesh, state, self.execution.setup.air)
+        self.assertGreater(picture.values["eddy"].max(), 20)
+        _, _, again = unpack_field(pack_field(level, flow.mesh, state))
+        self.assertEqual(again.shape, state.shape)
+        # The ratio computed for pictures is that of the solver.
+        expected = flow.eddy / flow.molecular
+        from ventaris.core.look.fields import derive
+        np.testing.assert_allclose(derive(state, self.execution.setup.air)["eddy"], expected, rtol=0.02, atol=1e-3)
+
+    def test_a_trip_lowers_the_friction(self):
+        tripped = run({"level": "coarse", "around": 160, "layers": 72, "wake": 32}, air=TURBULENT["air"], flow={"model": "turbulent", "trip": 0.5})
+        self.assertLess(tripped.result["coefficients"]["drag_friction"], 0.9 * self.execution.result["coefficients"]["drag_friction"])
+
+    def test_residual_of_the_stream_is_kept_away_from_walls(self):
+        mesh = generate_levels(Section(four_digit(0.12)), SectionGridPlan(around=64, layers=48, wake=16, first_height=1e-5), ("medium",))["medium"]
+        flow = Discretisation(mesh, FreeStream(0.3, reynolds=1e6), "no-slip", vortex=False, turbulent=True)
+        state = flow.uniform_state()
+        state[:, 4] = flow.closure.far_value
+        far = flow.distance > 3
+        self.assertLess(np.abs(flow.residual(state)[far][:, :4]).max(), 1e-10)
+
+
+class Planning(unittest.TestCase):
+    def test_the_first_layer_is_one_wall_unit(self):
+        s = prepare(sheet({"level": "fine"}, **TURBULENT))
+        self.assertAlmostEqual(s.plan.first_height, wall_unit(3e6))
+        self.assertEqual(s.plan.layers, 88)
+        self.assertEqual(prepare(sheet({"level": "fine"})).plan.layers, 64)
+
+    def test_preflight_complains_of_coarse_wall_layers(self):
+        for grid, path in (({"first_height": 1e-3}, "grid.first_height"), ({"layers": 40}, "grid.layers")):
+            _, findings = examine(sheet({"level": "fine", **grid}, **TURBULENT))
+            self.assertIn(path, [f.path for f in findings])
+        _, findings = examine(sheet({"level": "fine"}, flow={"model": "turbulent"}, air={"speed": 2.0}))
+        self.assertIn("flow.model", [f.path for f in findings])
