@@ -42,6 +42,10 @@ def main():
         shot("curves", f"{home}/curves?run={low}&what=cp&table=1", "#chart[data-ready]")
         shot("compare", f"{home}/compare?run={one}&run={two}", "#pair[data-ready]", scroll=470)
         shot("difference", f"{home}/compare?run={one}&run={two}&mode=difference", "#pair[data-ready]", scroll=470)
+        page.goto(server.address)
+        page.click("text=Courier drone, turbulent")
+        page.wait_for_selector(".matrix")
+        shot("polars", page.url[len(server.address):] + "/map", "#map[data-ready]")
         browser.close()
     server.end()
 

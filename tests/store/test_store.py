@@ -142,6 +142,26 @@ class Deleting(WithDatabase):
         self.assertEqual(campaigns.variants(self.db, campaign_id)[0]["id"], second)
 
 
+class Numbers(WithDatabase):
+    def test_a_runs_number_is_never_used_again(self):
+        first = self.queued()
+        for name in ("drone", "spare"):
+            for found in campaigns.all_campaigns(self.db):
+                deletions.delete(self.db, "campaign", found["id"], name)
+            self.campaign(name)
+        self.assertEqual(self.db.execute("SELECT count(*) FROM run").fetchone()[0], 0)
+        self.assertGreater(self.queued(), first)
+
+    def test_running_further_forgets_the_old_small_picture(self):
+        run_id = self.queued()
+        for kind in ("picture", "checkpoint"):
+            runs.keep_array(self.db, run_id, kind, b"x")
+        runs.finish(self.db, run_id, "stopped", {})
+        runs.ask(self.db, run_id, "further")
+        self.assertIsNone(runs.kept_array(self.db, run_id, "picture"))
+        self.assertIsNotNone(runs.kept_array(self.db, run_id, "checkpoint"))
+
+
 class Arrays(unittest.TestCase):
     def test_fields_and_taps_survive_packing(self):
         level, flow, state = run().field()

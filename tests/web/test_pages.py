@@ -213,6 +213,35 @@ class Runs(WithClient):
         self.assertIn("Line 2", bad.get_data(as_text=True))
 
 
+class Polars(WithClient):
+    def test_a_series_adds_points_once(self):
+        form = {"across": "incidence", "copy": str(self.point), "from": "-2", "to": "4 deg", "step": "2"}
+        for _ in range(2):
+            self.client.post(f"/campaigns/{self.campaign}/points/sweep", data=form)
+        points = campaigns.points(self.db, self.campaign)
+        self.assertEqual([p["air"]["incidence"] for p in points], [2, -2, 0, 2, 4])
+        self.assertEqual({p["air"]["mach"] for p in points}, {0.3})
+
+    def test_bad_series_are_explained_and_add_nothing(self):
+        for change, words in (({"to": "-9"}, "swap"), ({"step": "0"}, "more than 0"), ({"to": "x"}, "not a number"), ({"to": "50", "step": "10"}, "-30 to 30"),
+                              ({"to": "20", "step": "0.01"}, "at most 60"), ({"across": "colour"}, "cannot be swept")):
+            form = {"across": "incidence", "copy": str(self.point), "from": "-2", "to": "4", "step": "2", **change}
+            answer = self.client.post(f"/campaigns/{self.campaign}/points/sweep", data=form)
+            self.assertEqual(answer.status_code, 400)
+            self.assertIn(words, answer.get_data(as_text=True))
+        self.assertEqual(len(campaigns.points(self.db, self.campaign)), 1)
+
+    def test_map_shows_the_points_with_their_bars(self):
+        self.assertIn("No run has a result", self.text(f"/campaigns/{self.campaign}/map"))
+        self.with_runs()
+        page = self.text(f"/campaigns/{self.campaign}/map")
+        self.assertIn("lift slope", page)
+        rows = json.loads(self.text(f"/campaigns/{self.campaign}/map.json?across=incidence"))["lines"][0]["rows"]
+        self.assertEqual([r["x"] for r in rows], [2, 4])
+        self.assertGreater(rows[1]["lift"], rows[0]["lift"])
+        self.text(f"/campaigns/{self.campaign}/map?across=nonsense")
+
+
 class Safety(WithClient):
     csrf = True
 

@@ -1,7 +1,7 @@
 """Campaigns, their variants and operating points."""
 import json
 
-from ..core.sheet import SECTIONS, SheetError, default_setup, read_section, read_sheet
+from ..core.sheet import SheetError, default_setup, read_section, read_sheet
 from .database import transaction
 
 LONGEST_NAME = 80
@@ -146,6 +146,6 @@ def _with(row, key):
     return out
 
 
-__all__ = ["Conflict", "SECTIONS", "add_campaign", "add_point", "add_variant", "all_campaigns", "campaign", "checked_name",
+__all__ = ["Conflict", "add_campaign", "add_point", "add_variant", "all_campaigns", "campaign", "checked_name",
            "compose_sheet", "describe_campaign", "make_baseline", "point", "points", "save_air", "save_setup", "save_shape",
            "variant", "variants"]

@@ -62,7 +62,12 @@ def with_error(value, error, decimals=4):
     """Value and error bar as markup, in the same number of digits."""
     if value is None:
         return Markup("–")
-    bar = "" if error is None else Markup(' <span class="err">± {}</span>').format(fixed(error, decimals))
+    if error is None:
+        bar = ""
+    elif 0 < error < 0.5 * 10.0**-decimals:
+        bar = Markup(' <span class="err">± under {}</span>').format(fixed(10.0**-decimals, decimals))
+    else:
+        bar = Markup(' <span class="err">± {}</span>').format(fixed(error, decimals))
     return Markup('<span class="num">{}</span>{}').format(fixed(value, decimals), bar)
 
 

@@ -77,6 +77,8 @@ class SteadyMarch:
         Root mean square of the scaled residual over that of the impulsive start.
     courant : float
     step_count : int
+    first_order_left : int
+        Steps of the first-order scheme still to come.
     """
 
     def __init__(self, discretisation, state, controls=MarchControls()):
@@ -84,7 +86,7 @@ class SteadyMarch:
         self.courant = controls.courant_start
         self.step_count = 0
         self.retries = 0
-        self._first_order_left = controls.first_order_steps
+        self.first_order_left = controls.first_order_steps
         self.reference = self._impulsive_start()
         self._evaluate()
         self._keep()
@@ -98,7 +100,7 @@ class SteadyMarch:
         return float(np.sqrt((residual**2).mean()))
 
     def _evaluate(self):
-        self.flow.first_order = self._first_order_left > 0
+        self.flow.first_order = self.first_order_left > 0
         self._vector = self.flow.residual(self.state)
         self.residual = self._norm(self._vector) / self.reference
 
@@ -121,7 +123,7 @@ class SteadyMarch:
 
     def _advance(self):
         c = self.controls
-        first = self._first_order_left > 0
+        first = self.first_order_left > 0
         self.flow.first_order = first
         before = self.residual
         self.flow.prepare(self.state, self.courant)
@@ -138,8 +140,8 @@ class SteadyMarch:
             self._adapt_courant(before, clipped, first)
             if first:
                 # Half-way down is far enough for a start; the rest would be thrown away.
-                self._first_order_left = 0 if self.residual < 0.03 else self._first_order_left - 1
-                if self._first_order_left == 0:
+                self.first_order_left = 0 if self.residual < 0.03 else self.first_order_left - 1
+                if self.first_order_left == 0:
                     self.courant = max(c.courant_start, 0.3 * self.courant)
                     self._evaluate()
             if self.residual <= self._good[2] * 1.5:

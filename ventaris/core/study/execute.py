@@ -282,7 +282,7 @@ class Execution:
         """A `Checkpoint` of this moment; callable between any two steps."""
         level = self._level
         march = {"courant": level.march.courant, "steps": level.steps, "recent": level.recent, "seconds": level.seconds,
-                 "first_order_left": level.march._first_order_left}
+                 "first_order_left": level.march.first_order_left}
         return Checkpoint(write_toml(self.sheet), level.name, level.march.state.copy(), march, list(self.history),
                           [vars(f) for f in self.finished], self._clock())
 

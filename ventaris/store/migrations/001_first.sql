@@ -1,5 +1,6 @@
+-- Numbers are never used twice: browsers and the server keep fields and pictures under a run's number.
 CREATE TABLE campaign (
-  id INTEGER PRIMARY KEY,
+  id INTEGER PRIMARY KEY AUTOINCREMENT,
   name TEXT NOT NULL,
   question TEXT NOT NULL DEFAULT '',
   setup TEXT NOT NULL,                      -- JSON: domain, grid, instruments, flow, run
@@ -9,7 +10,7 @@ CREATE TABLE campaign (
 );
 
 CREATE TABLE variant (
-  id INTEGER PRIMARY KEY,
+  id INTEGER PRIMARY KEY AUTOINCREMENT,
   campaign_id INTEGER NOT NULL REFERENCES campaign (id) ON DELETE CASCADE,
   name TEXT NOT NULL,
   shape TEXT NOT NULL,                      -- JSON: the sheet's shape section
@@ -20,7 +21,7 @@ CREATE TABLE variant (
 CREATE INDEX variant_campaign ON variant (campaign_id);
 
 CREATE TABLE operating_point (
-  id INTEGER PRIMARY KEY,
+  id INTEGER PRIMARY KEY AUTOINCREMENT,
   campaign_id INTEGER NOT NULL REFERENCES campaign (id) ON DELETE CASCADE,
   name TEXT NOT NULL,
   air TEXT NOT NULL,                        -- JSON: the sheet's air section
@@ -30,7 +31,7 @@ CREATE TABLE operating_point (
 CREATE INDEX operating_point_campaign ON operating_point (campaign_id);
 
 CREATE TABLE run (
-  id INTEGER PRIMARY KEY,
+  id INTEGER PRIMARY KEY AUTOINCREMENT,
   campaign_id INTEGER NOT NULL REFERENCES campaign (id) ON DELETE CASCADE,
   variant_id INTEGER NOT NULL REFERENCES variant (id) ON DELETE CASCADE,
   point_id INTEGER NOT NULL REFERENCES operating_point (id) ON DELETE CASCADE,
@@ -61,7 +62,7 @@ CREATE TABLE history (
 ) WITHOUT ROWID;
 
 CREATE TABLE log_line (
-  id INTEGER PRIMARY KEY,
+  id INTEGER PRIMARY KEY AUTOINCREMENT,
   run_id INTEGER NOT NULL REFERENCES run (id) ON DELETE CASCADE,
   at TEXT NOT NULL DEFAULT (strftime('%Y-%m-%dT%H:%M:%fZ', 'now')),
   line TEXT NOT NULL
@@ -77,7 +78,7 @@ CREATE TABLE stored_array (
 );
 
 CREATE TABLE measured (
-  id INTEGER PRIMARY KEY,
+  id INTEGER PRIMARY KEY AUTOINCREMENT,
   campaign_id INTEGER NOT NULL REFERENCES campaign (id) ON DELETE CASCADE,
   name TEXT NOT NULL,
   columns TEXT NOT NULL,                    -- JSON: name to list of numbers, the station first
