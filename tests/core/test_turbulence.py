@@ -122,6 +122,21 @@ class TurbulentRuns(unittest.TestCase):
         self.assertLess(np.abs(flow.residual(state)[far][:, :4]).max(), 1e-10)
 
 
+class HeldLimiter(unittest.TestCase):
+    def test_a_held_limiter_gives_the_same_residual_and_ignores_the_state(self):
+        mesh = generate_levels(Section(four_digit(0.12)), SectionGridPlan(around=64, layers=24, wake=16), ("coarse",))["coarse"]
+        flow = Discretisation(mesh, FreeStream(0.8, 0.02))
+        rng = np.random.default_rng(4)
+        state = flow.uniform_state() + 0.05 * rng.normal(size=(mesh.n_cells, 4)) * flow.column_scale
+        free = flow.residual(state).copy()
+        flow.limiter_frozen = True
+        np.testing.assert_allclose(flow.residual(state), free, atol=1e-12)
+        share = flow.limiter_share.copy()
+        flow.residual(state + 0.02 * flow.column_scale)
+        np.testing.assert_array_equal(flow.limiter_share, share)
+        self.assertLess(share.min(), 0.9)
+
+
 class Planning(unittest.TestCase):
     def test_the_first_layer_is_one_wall_unit(self):
         s = prepare(sheet({"level": "fine"}, **TURBULENT))

@@ -285,6 +285,17 @@ def turbulent_10():
     return _turbulent_section(10, 1.091, 0.01231, 0.015, 0.04)
 
 
+def turbulent_transonic():
+    run = run_sheet(shape=naca0012(), flow={"model": "turbulent"},
+                    air={"motion": "mach", "mach": 0.7, "incidence": 1.49, "viscosity_law": "from Reynolds number", "reynolds": 9e6})
+    r = run.result
+    source = "Harris, NASA TM 81927, 1981 (wind tunnel), and published computations of it"
+    checks = [Check("CL", r["coefficients"]["lift"], 0.241, 0.262, source), Check("CD", r["coefficients"]["drag"], 0.0079, 0.0091, source),
+              Check("residual reached", r["levels"][-1]["residual"], 0, 1e-6, "settled")]
+    return Case("turbulent-transonic", "NACA 0012, M 0.7, Re 9e6, α 1.49°, Spalart-Allmaras", f"{r['cells']} cells, y+ {r['y_plus']['mean']:.2f} on average", checks,
+                r["seconds"], _cp_curves(taps_of(run)), trends=_trends(r))
+
+
 def _side(taps, name, what="cp"):
     k = taps.side(name)
     return taps.x[k], getattr(taps, what)[k]
@@ -299,6 +310,7 @@ def _trends(result):
 
 
 CASES = {"free-stream": free_stream, "transonic": transonic, "low-speed": low_speed, "double-wedge": double_wedge,
-         "laminar": laminar, "cylinder": cylinder, "order": order_of_accuracy, "flat-plate": flat_plate, "turbulent-0": turbulent_0, "turbulent-10": turbulent_10}
+         "laminar": laminar, "cylinder": cylinder, "order": order_of_accuracy, "flat-plate": flat_plate, "turbulent-0": turbulent_0, "turbulent-10": turbulent_10,
+         "turbulent-transonic": turbulent_transonic}
 
 VERSION = __version__

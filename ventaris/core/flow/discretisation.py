@@ -84,6 +84,7 @@ class Discretisation:
         self.wall_pressure = np.zeros(nf - self.n_interior)
         self.time_sum, self.molecular, self.no_eddy = np.empty(n), np.empty(n), np.zeros(n)
         self.layer_grad = np.empty((n, 4, 2))
+        self.limiter_share, self.limiter_frozen = np.ones((n, 4)), False
 
     def _matrix_pattern(self):
         n, inner = self.n_cells, self.n_interior
@@ -135,7 +136,7 @@ class Discretisation:
         if constants[k.LIMIT] != 0 and not first:
             raw = self.grad.copy() if viscous and self.closure is None else self.grad
             k.limit_gradients(state, self.scalar[0], self.scalar[1], self.cell_face_start, self.cell_faces,
-                              self.cell_face_sign, self.reach, self.epsilon2, self.grad)
+                              self.cell_face_sign, self.reach, self.epsilon2, self.limiter_frozen, self.limiter_share, self.grad)
         if self.closure is not None:
             raw = self.layer_grad
             k.gradients(state, *self.mapped_scalar, *self.mapped, raw)

@@ -151,8 +151,10 @@ def gradients(state, start, neighbour, weight, wall_start, wall_neighbour, wall_
 
 
 @njit(parallel=True, **fast)
-def limit_gradients(state, start, neighbour, face_start, faces, sign, reach, epsilon2, grad):
+def limit_gradients(state, start, neighbour, face_start, faces, sign, reach, epsilon2, frozen, share, grad):
     """Venkatakrishnan's smooth limiter with a constant threshold, applied to the gradients.
+
+    The shares are left in `share`; when `frozen`, those of an earlier call are used again.
 
     References
     ----------
@@ -161,6 +163,10 @@ def limit_gradients(state, start, neighbour, face_start, faces, sign, reach, eps
     """
     for i in prange(state.shape[0]):
         for k in range(NV):
+            if frozen:
+                grad[i, k, 0] *= share[i, k]
+                grad[i, k, 1] *= share[i, k]
+                continue
             low = high = state[i, k]
             for m in range(start[i], start[i + 1]):
                 value = state[neighbour[m], k]
@@ -178,6 +184,7 @@ def limit_gradients(state, start, neighbour, face_start, faces, sign, reach, eps
                 top = bound * bound + e2 + 2.0 * bound * d
                 phi = top / (bound * bound + 2.0 * d * d + bound * d + e2)
                 least = min(least, phi)
+            share[i, k] = least
             grad[i, k, 0] *= least
             grad[i, k, 1] *= least
 

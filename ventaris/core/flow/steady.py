@@ -13,6 +13,9 @@ from .krylov import gmres
 from .updates import clip_change
 
 
+LIMITER_HELD_BELOW = 3e-3
+
+
 class FlowDiverged(RuntimeError):
     """The march could not be kept alive.  `cells` lists the worst cells, `centres` their places."""
 
@@ -146,6 +149,7 @@ class SteadyMarch:
                     self._evaluate()
             if self.residual <= self._good[2] * 1.5:
                 self._keep()
+            self._hold_limiter()
         return Step(self.step_count, self.residual, self.courant, vectors, clipped, first)
 
     def _take(self, change, before):
@@ -184,6 +188,14 @@ class SteadyMarch:
         else:
             self.courant *= 0.7
         self.courant = float(np.clip(self.courant, 0.1, c.courant_most))
+
+    def _hold_limiter(self):
+        """With a closure the limiter's switching keeps Newton in a limit cycle; near the answer it is held still."""
+        if self.flow.closure is not None and not self.flow.first_order:
+            if self.residual < LIMITER_HELD_BELOW:
+                self.flow.limiter_frozen = True
+            elif self.residual > 30 * LIMITER_HELD_BELOW:
+                self.flow.limiter_frozen = False
 
     def _back_off(self):
         self.retries += 1
