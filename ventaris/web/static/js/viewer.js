@@ -45,7 +45,7 @@ export function format(x, digits = 4) {
 }
 
 export class FlowCanvas {
-  // holder: element to fill; options: legend (element), quantity, onProbe(values or null), onView(view), onLoad(data)
+  // holder: element to fill; options: legend (element), quantity, wheel (zoom without a click), onProbe(values or null), onView(view), onLoad(data)
   constructor(holder, options = {}) {
     this.holder = holder;
     this.options = options;
@@ -225,6 +225,8 @@ export class FlowCanvas {
       else this.options.onProbe?.(this.probe(at[0], at[1]));
     });
     this.canvas.addEventListener("wheel", (e) => {
+      // On a page that scrolls, the wheel belongs to the page until the picture has been clicked.
+      if (!this.options.wheel && document.activeElement !== this.canvas) return;
       e.preventDefault();
       const [x, y] = this.toWorld(e), f = Math.exp(Math.max(-1, Math.min(1, e.deltaY / 240)));
       this.look({ x: x + (this.view.x - x) * f, y: y + (this.view.y - y) * f, width: this.view.width * f });
