@@ -121,6 +121,17 @@ class Sheet(WithClient):
         self.change(**{"instruments.probes.count": "1", "probe.name": ["a", ""], "probe.x": ["1.5", ""], "probe.y": ["0.1", ""]})
         self.assertEqual(campaigns.campaign(self.db, self.campaign)["setup"]["instruments"]["probes"], [{"name": "a", "x": 1.5, "y": 0.1}])
 
+    def test_a_cell_stored_before_a_field_existed_opens_with_its_default(self):
+        for table, column in (("variant", "shape"), ("operating_point", "air"), ("campaign", "setup")):
+            for row in self.db.execute(f"SELECT id, {column} AS text FROM {table}").fetchall():
+                values = json.loads(row["text"])
+                values.pop("title", None), values.pop("prandtl", None)
+                values.get("flow", {}).pop("trip", None)
+                values.get("edits", {}).pop("flap_blend", None)
+                self.db.execute(f"UPDATE {table} SET {column} = ? WHERE id = ?", (json.dumps(values), row["id"]))
+        self.assertIn('name="air.prandtl"', self.text(self.sheet_url))
+        self.assertIn("saved", self.change(**{"air.mach": "0.4"}).get_data(as_text=True))
+
     def test_every_drawing_is_made(self):
         for section in ("shape", "air", "domain", "grid", "instruments", "flow", "run"):
             self.assertIn("<svg", self.text(f"{self.sheet_url}/drawing/{section}"))

@@ -31,12 +31,24 @@ def cell_or_404(variant_id, point_id):
 @pages.get("/sheet/<int:variant_id>/<int:point_id>")
 def show(variant_id, point_id):
     campaign, variant, point = cell_or_404(variant_id, point_id)
-    values = {"shape": variant["shape"], "air": point["air"], **campaign["setup"]}
+    values = _stored(campaign, variant, point)
     state = _examine(values)
     last = runs.runs_of_cell(g.database, variant_id, point_id)
     return render_template("sheet.html", campaign=campaign, variant=variant, point=point, values=values, sections=SECTIONS, headings=HEADINGS,
                            shared=SHARED, last=last[0] if last else None, revisions=_revisions(campaign, variant, point),
                            siblings=store.variants(g.database, campaign["id"]), others=store.points(g.database, campaign["id"]), **state)
+
+
+def _stored(campaign, variant, point):
+    """Section values of a cell; fields that are younger than the stored ones get their defaults."""
+    values = {"shape": variant["shape"], "air": point["air"], **campaign["setup"]}
+    out = {}
+    for name, model in SECTIONS.items():
+        defaults = model().model_dump()
+        out[name] = {**defaults, **values[name]}
+        if "edits" in defaults:
+            out[name]["edits"] = {**defaults["edits"], **values[name].get("edits", {})}
+    return out
 
 
 def _revisions(campaign, variant, point):
@@ -92,15 +104,14 @@ def _examine(values):
 def change(variant_id, point_id):
     """A change of the form: save what is valid, answer with derived numbers, preflight and problems."""
     campaign, variant, point = cell_or_404(variant_id, point_id)
-    stored = {"shape": variant["shape"], "air": point["air"], **campaign["setup"]}
+    stored = _stored(campaign, variant, point)
     values = form_values(request.form, stored)
     clean, problems = _validated(values)
     conflict = None
-    if "discard" not in request.form:
-        try:
-            _save_changed(campaign, variant, point, stored, clean, request.form)
-        except store.Conflict as error:
-            conflict = str(error)
+    try:
+        _save_changed(campaign, variant, point, stored, clean, request.form)
+    except store.Conflict as error:
+        conflict = str(error)
     campaign, variant, point = cell_or_404(variant_id, point_id)
     state = _examine(values)
     state["problems"] = state["problems"] or problems
@@ -138,7 +149,7 @@ def run(variant_id, point_id):
 def drawing(variant_id, point_id, section):
     """The picture at the side, for the values in the form."""
     campaign, variant, point = cell_or_404(variant_id, point_id)
-    values = {"shape": variant["shape"], "air": point["air"], **campaign["setup"]}
+    values = _stored(campaign, variant, point)
     if request.method == "POST":
         values = form_values(request.form, values)
     state = _examine(values)
@@ -157,7 +168,7 @@ def drawing(variant_id, point_id, section):
 def quality(variant_id, point_id):
     """Generate the grid of the form's values and measure it."""
     campaign, variant, point = cell_or_404(variant_id, point_id)
-    values = form_values(request.form, {"shape": variant["shape"], "air": point["air"], **campaign["setup"]})
+    values = form_values(request.form, _stored(campaign, variant, point))
     state = _examine(values)
     if state["setup"] is None:
         return render_template("partials/drawing_none.html", problems=state["problems"])

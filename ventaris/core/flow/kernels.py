@@ -89,7 +89,7 @@ def roe_flux(pl, tl, ul, vl, wl, pr, tr, ur, vr, wr, nx, ny, nz, constants):
     un = u * nx + v * ny + w * nz
     ur2 = reference_speed2(q2, c2, constants)
     cstar, mstar, alpha = wave_speeds(un, np.sqrt(c2), ur2, c2)
-    du, dv, dw, dt = ur - ul, vr - vl, wr - wl, tr - tl
+    du, dv, dw = ur - ul, vr - vl, wr - wl
     drho, dp = rhor - rhol, pr - pl
     energy = rhor * Hr - rhol * Hl - H * drho
     d0, d1, d2, d3, d4 = dissipation(drho, dp, du, dv, dw, energy, rho, u, v, w, H, un, nx, ny, nz,

@@ -118,9 +118,3 @@ def _bytes(figure, form, dpi=110):
         FigureCanvasAgg(figure)
         figure.savefig(out, format="png", dpi=dpi, facecolor=figure.get_facecolor())
     return out.getvalue()
-
-
-def path_of(points, closed=False):
-    """Points in chords as an SVG path whose y axis points up the page."""
-    steps = " ".join(f"{'M' if k == 0 else 'L'}{x:.5f} {-y:.5f}" for k, (x, y) in enumerate(np.asarray(points)))
-    return steps + (" Z" if closed else "")

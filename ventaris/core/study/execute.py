@@ -15,7 +15,7 @@ from ..grids.section import generate_levels
 from ..instruments.balance import Balance, forces
 from ..instruments.probe import read_probe
 from ..instruments.taps import find_separation, find_shocks, read_taps, wall_units
-from ..sheet import read_toml, write_toml
+from ..sheet import write_toml
 from .setup import prepare
 from .trend import grid_trend
 from .verdict import judge
@@ -344,8 +344,3 @@ def execute(sheet, resume=None, extra_steps=0):
     if isinstance(resume, (bytes, bytearray, memoryview)):
         resume = Checkpoint.from_bytes(bytes(resume))
     return Execution(sheet, resume, extra_steps)
-
-
-def sheet_of(checkpoint):
-    """The sheet that a checkpoint belongs to."""
-    return read_toml(checkpoint.sheet)
