@@ -121,9 +121,7 @@ def low_speed():
     run = run_sheet(shape=naca0012(), air={"motion": "mach", "mach": mach, "incidence": 2.0})
     r, taps = run.result, taps_of(run)
     section = run.setup.shape.section
-    share = 0.5 * (1 - np.cos(np.linspace(0, np.pi, 301)))
-    s = np.concatenate([share * section.leading_edge, section.leading_edge + share[1:] * (section.length - section.leading_edge)])
-    lift, middle, cp = solve_section(section.at(s), incidence)
+    lift, middle, cp = solve_section(section.at(section.stations(602)), incidence)
     lift, cp = lift / np.sqrt(1 - mach**2), karman_tsien(cp, mach)
     curves = [("computed, upper", *_side(taps, "upper"), "computed"), ("computed, lower", *_side(taps, "lower"), "computed")]
     half, total, count = len(cp) // 2, 0.0, 0

@@ -27,10 +27,7 @@ def _frame(inner, box, css="drawing"):
 
 
 def _outline_points(setup, count=260):
-    section = setup.shape.section
-    share = 0.5 * (1 - np.cos(np.linspace(0, np.pi, count // 2)))
-    s = np.concatenate([share * section.leading_edge, section.leading_edge + share[1:] * (section.length - section.leading_edge), section.corners])
-    return section.at(np.sort(s))
+    return setup.shape.section.at(setup.shape.section.stations(count))
 
 
 def _polygon(points, css):

@@ -23,13 +23,7 @@ def built(shape):
 def outline(shape, points=160):
     """Outline points of a shape, or None when it cannot be built."""
     section, _ = built(shape)
-    if section is None:
-        return None
-    import numpy as np
-    s = section.section
-    share = 0.5 * (1 - np.cos(np.linspace(0, np.pi, points // 2)))
-    stations = np.concatenate([share * s.leading_edge, s.leading_edge + share[1:] * (s.length - s.leading_edge)])
-    return s.at(np.unique(np.concatenate([stations, s.corners])) if s.corners else stations)
+    return None if section is None else section.section.at(section.section.stations(points))
 
 
 def shape_words(shape):

@@ -53,8 +53,6 @@ class Discretisation:
         self.kind[self.wall_local] = k.SLIP if wall_kind == "slip" else k.NO_SLIP
         if "symmetry" in mesh.boundaries:
             self.kind[mesh.boundaries["symmetry"] - self.n_interior] = k.SLIP
-        scalar, velocity = gradient_stencils(mesh, wall if wall_kind == "no-slip" else None)
-        self.scalar, self.velocity = scalar, velocity
         self.solid_local = np.nonzero(self.kind != k.FAR_FIELD)[0]
         self.far_local = np.nonzero(self.kind == k.FAR_FIELD)[0]
         self.ghost = np.tile(stream.state, (len(self.kind), 1))
@@ -66,24 +64,30 @@ class Discretisation:
         # The limiter must not see waves weaker than this.
         self.epsilon2 = (0.3 * np.array([0.7 * mach**2, 0.4 * mach**2, mach, mach])) ** 2
         self.closure = None
-        self.reach = face_offsets(mesh)
+        self._stencils(wall_kind, turbulent)
         self._allocate()
         self._matrix_pattern()
         if turbulent:
-            self.distance, direction, at_corner = mesh.wall_distance()
-            inside = wall_layer_cells(mesh, self.distance, direction, at_corner)
-            self.mapped_scalar, self.mapped = layer_stencil(mesh, wall, self.distance, direction, inside)
-            self.scalar, self.velocity = self.mapped_scalar, self.mapped
-            self.reach = face_offsets(mesh, (inside, direction, self.distance, mesh.wall_distance(at=mesh.face_centre)[0]))
             self.closure = SpalartAllmaras(self, laminar_until)
             self.column_scale = np.append(self.column_scale, self.closure.column_scale)
+
+    def _stencils(self, wall_kind, turbulent):
+        """Gradient stencils and face offsets; on the thin cells of turbulent wall layers by wall distance."""
+        mesh = self.mesh
+        if turbulent:
+            self.distance, direction, at_corner = mesh.wall_distance()
+            inside = wall_layer_cells(mesh, self.distance, direction, at_corner)
+            self.scalar, self.velocity = layer_stencil(mesh, self.wall, self.distance, direction, inside)
+            self.reach = face_offsets(mesh, (inside, direction, self.distance, mesh.wall_distance(at=mesh.face_centre)[0]))
+        else:
+            self.scalar, self.velocity = gradient_stencils(mesh, self.wall if wall_kind == "no-slip" else None)
+            self.reach = face_offsets(mesh)
 
     def _allocate(self):
         n, nf = self.n_cells, self.mesh.n_faces
         self.grad, self.flux = np.empty((n, 4, 2)), np.empty((nf, 4))
         self.wall_pressure = np.zeros(nf - self.n_interior)
         self.time_sum, self.molecular, self.no_eddy = np.empty(n), np.empty(n), np.zeros(n)
-        self.layer_grad = np.empty((n, 4, 2))
         self.limiter_share, self.limiter_frozen = np.ones((n, 4)), False
 
     def _matrix_pattern(self):
@@ -134,12 +138,10 @@ class Discretisation:
         if not first or viscous:
             k.gradients(state, *self.scalar, *self.velocity, self.grad)
         if constants[k.LIMIT] != 0 and not first:
-            raw = self.grad.copy() if viscous and self.closure is None else self.grad
+            raw = self.grad.copy() if viscous else self.grad
             k.limit_gradients(state, self.scalar[0], self.scalar[1], self.cell_face_start, self.cell_faces,
                               self.cell_face_sign, self.reach, self.epsilon2, self.limiter_frozen, self.limiter_share, self.grad)
         if self.closure is not None:
-            raw = self.layer_grad
-            k.gradients(state, *self.mapped_scalar, *self.mapped, raw)
             k.molecular_viscosity(state, constants, self.molecular)
             self.closure.update(state, self.molecular)
         inner = self.n_interior

@@ -3,6 +3,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from ..flow.spalart_allmaras import viscous_damping
 from ..gas import sutherland_viscosity
 
 
@@ -73,4 +74,4 @@ def _eddy_ratio(working, values, air):
     molecular = sutherland_viscosity(values["temperature"]) / sutherland_viscosity(air.temperature) if air.sutherland else 1.0
     nu = air.viscosity * molecular / values["density"] / (air.speed_of_sound * air.chord)
     chi = np.maximum(working, 0.0) / nu
-    return chi**4 / (chi**3 + 7.1**3)
+    return chi * viscous_damping.py_func(chi)

@@ -101,6 +101,12 @@ class Section:
             out[here] = curve(s[here], derivative)
         return out
 
+    def stations(self, count):
+        """About `count` arc lengths, close together at the edges, corners included."""
+        share = 0.5 * (1 - np.cos(np.linspace(0, np.pi, count // 2)))
+        nose = self.leading_edge
+        return np.unique(np.concatenate([share * nose, nose + share[1:] * (self.length - nose), self.corners]))
+
     def curvature(self, s):
         """Absolute curvature at arc lengths s, per chord, shape (len(s),)."""
         d1, d2 = self.at(s, 1), self.at(s, 2)
