@@ -115,7 +115,7 @@ class TurbulentRuns(unittest.TestCase):
 
     def test_residual_of_the_stream_is_kept_away_from_walls(self):
         mesh = generate_levels(Section(four_digit(0.12)), SectionGridPlan(around=64, layers=48, wake=16, first_height=1e-5), ("medium",))["medium"]
-        flow = Discretisation(mesh, FreeStream(0.3, reynolds=1e6), "no-slip", vortex=False, turbulent=True)
+        flow = Discretisation(mesh, FreeStream(0.3, reynolds=1e6), "no-slip", vortex=False, closure="spalart-allmaras")
         state = flow.uniform_state()
         state[:, 4] = flow.closure.far_value
         far = flow.distance > 3

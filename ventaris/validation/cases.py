@@ -239,7 +239,7 @@ def flat_plate():
     started = time.monotonic()
     reynolds = 5e6
     mesh = plate_mesh()
-    flow = Discretisation(mesh, FreeStream(0.2, reynolds=reynolds), "no-slip", vortex=False, turbulent=True)
+    flow = Discretisation(mesh, FreeStream(0.2, reynolds=reynolds), "no-slip", vortex=False, closure="spalart-allmaras")
     march = SteadyMarch(flow, flow.uniform_state(), MarchControls(first_order_steps=25, courant_growth=1.5))
     while march.step_count < 150 and (march.residual > 1e-7 or flow.first_order):
         march.advance()

@@ -1,13 +1,17 @@
 """The flow equations on one mesh: residual, forces, first-order Jacobian and its factors."""
 import numpy as np
 
-from . import factorisation, kernels as k
+from . import factorisation, jacobians, kernels as k
+from .boundaries import lay_out
 from .gradients import face_offsets, gradient_stencils, layer_stencil, wall_layer_cells
+from .shear_stress_transport import ShearStressTransport
 from .spalart_allmaras import SpalartAllmaras
 from .updates import block_diagonal_product
+from .wall_treatment import WallTreatment
 
 PRECONDITION_BELOW = 0.6
 LIMIT_ABOVE = 0.6
+CLOSURES = {"spalart-allmaras": SpalartAllmaras, "sst": ShearStressTransport}
 
 
 class Discretisation:
@@ -22,8 +26,12 @@ class Discretisation:
         None decides by the Mach number.
     vortex : bool
         Whether the far field carries the vortex of the lift.
-    turbulent : bool
-        Whether the Spalart-Allmaras closure is solved along; a state then has five columns.
+    closure : {None, "spalart-allmaras", "sst"}
+        The turbulence closure that is solved along; a state then has its columns too.
+    boundaries : dict of str to Boundary or None
+        Conditions of named boundaries; the others are walls of `wall_kind`, symmetry, or far field.
+    bridge : bool
+        Whether a wall function takes over where the first cell stands beyond the sublayer.
     laminar_until : float or None
         Station up to which the boundary layer is kept laminar.
 
@@ -36,7 +44,8 @@ class Discretisation:
         Gauge pressure on each boundary face after the last residual.
     """
 
-    def __init__(self, mesh, stream, wall_kind="slip", limit=None, precondition=None, vortex=True, turbulent=False, laminar_until=None):
+    def __init__(self, mesh, stream, wall_kind="slip", limit=None, precondition=None, vortex=True, closure=None, laminar_until=None,
+                 boundaries=None, bridge=True):
         self.mesh, self.stream = mesh, stream
         mach = stream.mach
         limit = mach > LIMIT_ABOVE if limit is None else limit
@@ -49,13 +58,12 @@ class Discretisation:
         wall = mesh.wall_faces()
         self.wall = wall
         self.wall_local = wall - self.n_interior
-        self.kind = np.full(mesh.n_faces - self.n_interior, k.FAR_FIELD, dtype=np.int64)
-        self.kind[self.wall_local] = k.SLIP if wall_kind == "slip" else k.NO_SLIP
-        if "symmetry" in mesh.boundaries:
-            self.kind[mesh.boundaries["symmetry"] - self.n_interior] = k.SLIP
+        self.kind, self.ghost = lay_out(mesh, stream, wall_kind, boundaries or {})
+        inside = self.n_interior
+        self.blown_local = np.nonzero(self.kind == k.BLOWN)[0]
+        self.sticky = inside + np.nonzero(self.kind == k.NO_SLIP)[0]
         self.solid_local = np.nonzero(self.kind != k.FAR_FIELD)[0]
         self.far_local = np.nonzero(self.kind == k.FAR_FIELD)[0]
-        self.ghost = np.tile(stream.state, (len(self.kind), 1))
         self._lift_direction = np.array([-np.sin(stream.incidence), np.cos(stream.incidence)])
         self.row_scale = np.array([1 / mach, (stream.gamma - 1) / mach**3, 1 / mach**2, 1 / mach**2])
         if mach > 1:
@@ -64,23 +72,32 @@ class Discretisation:
         # The limiter must not see waves weaker than this.
         self.epsilon2 = (0.3 * np.array([0.7 * mach**2, 0.4 * mach**2, mach, mach])) ** 2
         self.closure = None
-        self._stencils(wall_kind, turbulent)
+        # Physical time: coefficient of the present level, and what the levels before contribute, per volume.
+        self.time_rate = 0.0
+        self._stencils(closure is not None)
         self._allocate()
         self._matrix_pattern()
-        if turbulent:
-            self.closure = SpalartAllmaras(self, laminar_until)
+        self.wall_treatment = WallTreatment(self, bridge and closure is not None)
+        if closure is not None:
+            self.closure = CLOSURES[closure](self, laminar_until)
             self.column_scale = np.append(self.column_scale, self.closure.column_scale)
+        self.history = np.zeros((self.n_cells, self.columns_of_state))
 
-    def _stencils(self, wall_kind, turbulent):
+    @property
+    def columns_of_state(self):
+        return 4 if self.closure is None else 4 + self.closure.columns
+
+    def _stencils(self, turbulent):
         """Gradient stencils and face offsets; on the thin cells of turbulent wall layers by wall distance."""
         mesh = self.mesh
         if turbulent:
-            self.distance, direction, at_corner = mesh.wall_distance()
+            walls = self.n_interior + np.nonzero((self.kind == k.NO_SLIP) | (self.kind == k.BLOWN))[0]
+            self.distance, direction, at_corner = mesh.wall_distance(walls)
             inside = wall_layer_cells(mesh, self.distance, direction, at_corner)
-            self.scalar, self.velocity = layer_stencil(mesh, self.wall, self.distance, direction, inside)
-            self.reach = face_offsets(mesh, (inside, direction, self.distance, mesh.wall_distance(at=mesh.face_centre)[0]))
+            self.scalar, self.velocity = layer_stencil(mesh, self.sticky, self.distance, direction, inside)
+            self.reach = face_offsets(mesh, (inside, direction, self.distance, mesh.wall_distance(walls, mesh.face_centre)[0]))
         else:
-            self.scalar, self.velocity = gradient_stencils(mesh, self.wall if wall_kind == "no-slip" else None)
+            self.scalar, self.velocity = gradient_stencils(mesh, self.sticky)
             self.reach = face_offsets(mesh)
 
     def _allocate(self):
@@ -105,6 +122,7 @@ class Discretisation:
         self.columns = np.empty(self.row_start[-1], dtype=np.int64)
         self.columns[self.row_start[:-1]] = np.arange(n)
         self.columns[self.slot[has]] = other[has]
+        self._inside, self._side = self.slot >= 0, (sign[self.slot >= 0] < 0).astype(int)
         self.fill_start, self.fill_columns, self.diagonal = factorisation.fill_pattern(self.row_start, self.columns)
         self.values = np.empty((len(self.columns), 4, 4), dtype=np.float32)
         self.factors = np.empty((len(self.fill_columns), 4, 4), dtype=np.float32)
@@ -120,9 +138,9 @@ class Discretisation:
         self.constants[k.FIRST_ORDER] = float(value)
 
     def uniform_state(self):
-        """The undisturbed stream in every cell, shape (n_cells, 4), or (n_cells, 5) with a closure."""
+        """The undisturbed stream in every cell, shape (n_cells, 4) and the closure's columns."""
         state = np.tile(self.stream.state, (self.n_cells, 1))
-        return state if self.closure is None else np.column_stack([state, self.closure.start(self.distance)])
+        return state if self.closure is None else np.hstack([state, self.closure.start(self.distance)])
 
     @property
     def eddy(self):
@@ -136,14 +154,15 @@ class Discretisation:
         constants, raw = self.constants, self.grad
         viscous, first = constants[k.VISCOUS] != 0, constants[k.FIRST_ORDER] != 0
         if not first or viscous:
-            k.gradients(state, *self.scalar, *self.velocity, self.grad)
+            k.gradients(state, *self.scalar, *self.velocity, self.ghost, self.grad)
         if constants[k.LIMIT] != 0 and not first:
             raw = self.grad.copy() if viscous else self.grad
             k.limit_gradients(state, self.scalar[0], self.scalar[1], self.cell_face_start, self.cell_faces,
                               self.cell_face_sign, self.reach, self.epsilon2, self.limiter_frozen, self.limiter_share, self.grad)
         if self.closure is not None:
             k.molecular_viscosity(state, constants, self.molecular)
-            self.closure.update(state, self.molecular)
+            self.wall_treatment.update(state)
+            self.closure.update(state, self.molecular, raw)
         inner = self.n_interior
         k.interior_fluxes(state, self.grad, raw, self.eddy, self.left[:inner], self.right[:inner], m.normal[:inner], m.area[:inner],
                           self.reach[:inner], m.centre, constants, self.flux)
@@ -152,13 +171,15 @@ class Discretisation:
         self._boundary(self.far_local, state)
         k.gather(self.flux, self.cell_face_start, self.cell_faces, self.cell_face_sign, self.row_scale,
                  self.stream.total_enthalpy, out)
+        if self.time_rate > 0:
+            k.add_time_derivative(state, m.volume, self.time_rate, self.history, self.row_scale, self.stream.total_enthalpy, self.stream.gamma, out)
         if self.closure is not None:
             self.closure.residual(state, self.molecular, raw, out)
         return out
 
     def _boundary(self, subset, state):
         m, inner = self.mesh, self.n_interior
-        k.boundary_fluxes(state, self.grad, subset, self.left[inner:], self.kind, self.ghost, m.normal[inner:],
+        k.boundary_fluxes(state, self.grad, subset, self.left[inner:], self.kind, self.ghost, self.wall_treatment.shear, m.normal[inner:],
                           m.area[inner:], self.reach[inner:], m.face_centre[inner:], m.centre, self.constants, self.flux[inner:],
                           self.wall_pressure)
 
@@ -179,20 +200,31 @@ class Discretisation:
         Returns
         -------
         pressure, friction : ndarray, shape (n_wall, 2)
-            Scaled by rho_inf a_inf^2 times the reference length.
+            Scaled by rho_inf a_inf^2 times the reference length. On blown faces the second is the
+            momentum of the blown air (see `is_blown`).
         """
         scale = (self.wall_pressure[self.wall_local] * self.mesh.area[self.wall])[:, None]
         pressure = scale * self.mesh.normal[self.wall]
         return pressure, self.flux[self.wall][:, 2:] - pressure
 
+    @property
+    def is_blown(self):
+        """Which of the wall faces blow or suck, shape (n_wall,)."""
+        return self.kind[self.wall_local] == k.BLOWN
+
+    def fill_off_diagonals(self, face_values, scale, values):
+        """Put a closure's dependence on its neighbours, [left on right, right on left] per face, into the matrix rows."""
+        inside = self._inside
+        values[self.slot[inside]] = scale * face_values[self.cell_faces[inside], self._side]
+
     def prepare(self, state, courant):
         """Assemble and factorise the first-order Jacobian with a pseudo-time term."""
         m = self.mesh
-        k.spectral_sums(state, self.eddy, self.cell_face_start, self.cell_faces, self.cell_face_sign, m.normal, m.area, m.volume,
+        jacobians.spectral_sums(state, self.eddy, self.cell_face_start, self.cell_faces, self.cell_face_sign, m.normal, m.area, m.volume,
                         self.constants, self.time_sum)
-        k.face_jacobians(state, self.eddy, self.left, self.right, self.n_interior, self.kind, self.ghost, m.normal, m.area,
+        jacobians.face_jacobians(state, self.eddy, self.left, self.right, self.n_interior, self.kind, self.ghost, self.wall_treatment.shear, m.normal, m.area,
                          m.face_centre, m.centre, self.constants, self.jacobians)
-        k.assemble(state, self.jacobians, self.time_sum / courant, self.cell_face_start, self.cell_faces,
+        jacobians.assemble(state, self.jacobians, self.time_sum / courant, self.time_rate, m.volume, self.cell_face_start, self.cell_faces,
                    self.cell_face_sign, self.row_start, self.slot, self.row_scale, self.column_scale,
                    self.stream.total_enthalpy, self.constants, self.values, self.gamma)
         factorisation.factorise(self.row_start, self.columns, self.values, self.fill_start, self.fill_columns,
@@ -212,7 +244,7 @@ class Discretisation:
         """Add the prepared pseudo-time term times a scaled vector."""
         block_diagonal_product(self.gamma, vector, out)
         if self.closure is not None:
-            out[:, 4] += self.closure.pseudo_time * vector[:, 4]
+            out[:, 4:] += self.closure.pseudo_time * vector[:, 4:]
 
     def linear_operator(self, state, residual):
         """Product of the exact (finite-difference) Jacobian, pseudo-time term included, with a scaled vector."""
@@ -221,7 +253,9 @@ class Discretisation:
             if norm == 0:
                 return np.zeros_like(vector)
             step = 2e-7 / norm
+            self.wall_treatment.held = True
             out = self.residual(state + (step * vector) * self.column_scale)
+            self.wall_treatment.held = False
             out -= residual
             out /= step
             self.add_pseudo_time(vector, out)

@@ -82,7 +82,7 @@ def gradient_stencils(mesh, wall_faces=None):
     mesh : Mesh
     wall_faces : ndarray or None
         No-slip faces; the velocity stencil of a cell takes in the feet of those on
-        itself and on its neighbours (index -1, velocity zero).
+        itself and on its neighbours (index -1 - b for boundary face b).
 
     Returns
     -------
@@ -101,7 +101,8 @@ def _with_wall_feet(mesh, start, neighbour, wall_faces):
     owner = mesh.left[wall_faces]
     distance = ((mesh.face_centre[wall_faces] - mesh.centre[owner]) * mesh.normal[wall_faces]).sum(axis=1)
     foot = mesh.centre[owner] + distance[:, None] * mesh.normal[wall_faces]
-    rows, positions = [owner], [foot]
+    code = -1 - (wall_faces - mesh.n_interior)
+    rows, positions, codes = [owner], [foot], [code]
     touches = np.zeros(mesh.n_cells, dtype=bool)
     touches[owner] = True
     wall_of = np.full(mesh.n_cells, -1)
@@ -110,12 +111,13 @@ def _with_wall_feet(mesh, start, neighbour, wall_faces):
     shared = (wall_of[neighbour] >= 0) & touches[source]
     rows.append(source[shared])
     positions.append(foot[wall_of[neighbour[shared]]])
+    codes.append(code[wall_of[neighbour[shared]]])
     rows, positions = np.concatenate(rows), np.concatenate(positions)
     all_rows = np.concatenate([source, rows])
     order = np.argsort(all_rows, kind="stable")
     extended = np.zeros(mesh.n_cells + 1, dtype=np.int64)
     np.cumsum(np.bincount(all_rows, minlength=mesh.n_cells), out=extended[1:])
-    members = np.concatenate([neighbour, np.full(len(rows), -1)])[order]
+    members = np.concatenate([neighbour, np.concatenate(codes)])[order]
     return extended, members, np.concatenate([mesh.centre[neighbour], positions])[order]
 
 

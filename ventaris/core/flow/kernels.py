@@ -13,7 +13,10 @@ import numpy as np
 from numba import njit, prange
 
 NV = 4
-SLIP, NO_SLIP, FAR_FIELD = 0, 1, 2
+# Kinds of boundary faces. What a face's row of `ghost` holds depends on its kind:
+# NO_SLIP [-, -, u, v of the wall]; FAR_FIELD, INLET and OUTLET [p, T, u, v] outside (an inlet uses T, u, v, an
+# outlet p); BLOWN [value into the flow, T of the blown air, 1 if the value is a speed or 0 if a mass flow, -].
+SLIP, NO_SLIP, FAR_FIELD, BLOWN, OUTLET, INLET = range(6)
 
 # Positions in the array of gas constants and switches.
 GAMMA, MACH, VISCOSITY, PRANDTL, SUTHERLAND, PRECONDITION, VISCOUS, LIMIT, FIRST_ORDER, TURBULENT_PRANDTL, CENTRED = range(11)
@@ -119,10 +122,11 @@ def molecular_viscosity(state, constants, out):
 
 
 @njit(parallel=True, **fast)
-def gradients(state, start, neighbour, weight, wall_start, wall_neighbour, wall_weight, out):
+def gradients(state, start, neighbour, weight, wall_start, wall_neighbour, wall_weight, ghost, out):
     """Least-squares gradients of every unknown, shape (n_cells, 4, 2).
 
-    The second stencil, used for velocity, may contain wall points (index -1, velocity 0).
+    The second stencil, used for velocity, may contain wall points: index -1 - b stands for boundary
+    face b, whose velocity is in `ghost`.
     """
     for i in prange(state.shape[0]):
         p, t, u, v = state[i, 0], state[i, 1], state[i, 2], state[i, 3]
@@ -141,7 +145,7 @@ def gradients(state, start, neighbour, weight, wall_start, wall_neighbour, wall_
             if j >= 0:
                 du, dv = state[j, 2] - u, state[j, 3] - v
             else:
-                du, dv = -u, -v
+                du, dv = ghost[-1 - j, 2] - u, ghost[-1 - j, 3] - v
             ux += a * du
             uy += b * du
             vx += a * dv
@@ -260,10 +264,32 @@ def stress(ux, uy, vx, vy, mu, nx, ny):
     return (mu * ((2.0 * ux - spread) * nx + (uy + vx) * ny), mu * ((uy + vx) * nx + (2.0 * vy - spread) * ny))
 
 
+@njit(**fast)
+def exact_flux(p, t, u, v, nx, ny, constants):
+    """Flux of one state through a unit face: mass, energy, momentum x, y."""
+    g = constants[GAMMA]
+    m = g * (p + 1.0 / g) / t * (u * nx + v * ny)
+    return m, m * (t / (g - 1.0) + 0.5 * (u * u + v * v)), m * u + p * nx, m * v + p * ny
+
+
+@njit(**fast)
+def blown_flux(p, t, ghost, nx, ny, constants):
+    """Flux through a unit of a wall that blows (positive value) or sucks air, normal to itself."""
+    g = constants[GAMMA]
+    value = ghost[0]
+    t_through = ghost[1] if value > 0.0 else t
+    rho = g * (p + 1.0 / g) / t_through
+    speed = value if ghost[2] != 0.0 else value / rho
+    return exact_flux(p, t_through, -speed * nx, -speed * ny, nx, ny, constants)
+
+
 @njit(parallel=True, **fast)
-def boundary_fluxes(state, grad, subset, cell, kind, ghost, normal, area, reach, face_centre, centre, constants, flux,
+def boundary_fluxes(state, grad, subset, cell, kind, ghost, shear, normal, area, reach, face_centre, centre, constants, flux,
                     wall_pressure):
-    """Fluxes through the boundary faces of a subset; leaves each wall's gauge pressure in `wall_pressure`."""
+    """Fluxes through the boundary faces of a subset; leaves each wall's gauge pressure in `wall_pressure`.
+
+    `shear` multiplies the molecular viscosity at a no-slip wall: 1, or what a wall function makes of it.
+    """
     first = constants[FIRST_ORDER] != 0.0
     g = constants[GAMMA]
     for n in prange(len(subset)):
@@ -278,20 +304,64 @@ def boundary_fluxes(state, grad, subset, cell, kind, ghost, normal, area, reach,
             wall_pressure[f] = 0.0
             flux[f, 0], flux[f, 1], flux[f, 2], flux[f, 3] = m * s, e * s, fx * s, fy * s
             continue
+        if kind[f] == OUTLET:
+            m, e, fx, fy = exact_flux(ghost[f, 0], state[i, 1], state[i, 2], state[i, 3], nx, ny, constants)
+            flux[f, 0], flux[f, 1], flux[f, 2], flux[f, 3] = m * s, e * s, fx * s, fy * s
+            continue
         p, t, u, v = at_face(state, grad, i, reach[f, 0, 0], reach[f, 0, 1], first)
-        fx = fy = 0.0
+        if kind[f] == INLET:
+            m, e, fx, fy = exact_flux(p, ghost[f, 1], ghost[f, 2], ghost[f, 3], nx, ny, constants)
+            flux[f, 0], flux[f, 1], flux[f, 2], flux[f, 3] = m * s, e * s, fx * s, fy * s
+            continue
+        fx = fy = m = e = 0.0
         if kind[f] == SLIP:
             c2 = t
             speed = np.sqrt(min(c2, max(u * u + v * v, constants[MACH] ** 2)))
             p += g * (p + 1.0 / g) / t * speed * (u * nx + v * ny)
+        elif kind[f] == BLOWN:
+            m, e, fx, fy = blown_flux(p, t, ghost[f], nx, ny, constants)
+            fx -= p * nx
+            fy -= p * ny
         else:
             distance = (x - centre[i, 0]) * nx + (y - centre[i, 1]) * ny
-            mu = viscosity(state[i, 1], constants)
-            un = state[i, 2] * nx + state[i, 3] * ny
-            fx = mu / distance * (state[i, 2] - un * nx)
-            fy = mu / distance * (state[i, 3] - un * ny)
+            mu = shear[f] * viscosity(state[i, 1], constants)
+            du, dv = state[i, 2] - ghost[f, 2], state[i, 3] - ghost[f, 3]
+            un = du * nx + dv * ny
+            fx = mu / distance * (du - un * nx)
+            fy = mu / distance * (dv - un * ny)
+            e = ghost[f, 2] * fx + ghost[f, 3] * fy
         wall_pressure[f] = p
-        flux[f, 0], flux[f, 1], flux[f, 2], flux[f, 3] = 0.0, 0.0, (p * nx + fx) * s, (p * ny + fy) * s
+        flux[f, 0], flux[f, 1], flux[f, 2], flux[f, 3] = m * s, e * s, (p * nx + fx) * s, (p * ny + fy) * s
+
+
+@njit(parallel=True, **fast)
+def add_time_derivative(state, volume, rate, history, row_scale, total_enthalpy, gamma, out):
+    """Add V (rate U + history) to the residual, U = [rho, rho E, rho u, rho v] of each cell."""
+    for i in prange(state.shape[0]):
+        rho, energy = density_and_energy(state, i, gamma)
+        v = volume[i]
+        m = v * (rate * rho + history[i, 0])
+        e = v * (rate * energy + history[i, 1])
+        out[i, 0] += m * row_scale[0]
+        out[i, 1] += (e - total_enthalpy * m) * row_scale[1]
+        out[i, 2] += v * (rate * rho * state[i, 2] + history[i, 2]) * row_scale[2]
+        out[i, 3] += v * (rate * rho * state[i, 3] + history[i, 3]) * row_scale[3]
+
+
+@njit(**fast)
+def density_and_energy(state, i, gamma):
+    """Density and total energy per volume of a cell (the pressure in it is gauge, as in the fluxes)."""
+    p, t, u, v = state[i, 0], state[i, 1], state[i, 2], state[i, 3]
+    rho = gamma * (p + 1.0 / gamma) / t
+    return rho, rho * (t / (gamma - 1.0) + 0.5 * (u * u + v * v)) - p - 1.0 / gamma
+
+
+@njit(parallel=True, **fast)
+def conserved(state, gamma, out):
+    """U = [rho, rho E, rho u, rho v] of each cell."""
+    for i in prange(state.shape[0]):
+        rho, energy = density_and_energy(state, i, gamma)
+        out[i, 0], out[i, 1], out[i, 2], out[i, 3] = rho, energy, rho * state[i, 2], rho * state[i, 3]
 
 
 @njit(parallel=True, **fast)
@@ -310,191 +380,3 @@ def gather(flux, face_start, faces, sign, row_scale, total_enthalpy, out):
         out[i, 1] = (e - total_enthalpy * m) * row_scale[1]
         out[i, 2] = x * row_scale[2]
         out[i, 3] = y * row_scale[3]
-
-
-@njit(parallel=True, **fast)
-def spectral_sums(state, eddy, face_start, faces, sign, normal, area, volume, constants, out):
-    """Sum over the faces of each cell of half the largest wave speed times the face area."""
-    for i in prange(state.shape[0]):
-        t, u, v = state[i, 1], state[i, 2], state[i, 3]
-        ur2 = reference_speed2(u * u + v * v, t, constants)
-        alpha = 0.5 * (1.0 - ur2 / t)
-        nu = 0.0
-        if constants[VISCOUS] != 0.0:
-            rho = constants[GAMMA] * (state[i, 0] + 1.0 / constants[GAMMA]) / t
-            nu = (viscosity(t, constants) + eddy[i]) / rho
-        total = 0.0
-        for k in range(face_start[i], face_start[i + 1]):
-            f = faces[k]
-            un = u * normal[f, 0] + v * normal[f, 1]
-            wave = abs(un) * (1.0 - alpha) + np.sqrt(alpha * alpha * un * un + ur2)
-            total += 0.5 * (wave + 4.0 * nu * area[f] / volume[i]) * area[f]
-        out[i] = total
-
-
-@njit(**fast)
-def flux_jacobian(p, t, u, v, nx, ny, constants, out):
-    """d(flux)/d[p, t, u, v] of the exact flux through a unit face, rows mass, energy, momentum."""
-    g = constants[GAMMA]
-    cp = 1.0 / (g - 1.0)
-    rho = g * (p + 1.0 / g) / t
-    rp, rt = g / t, -rho / t
-    un = u * nx + v * ny
-    H = cp * t + 0.5 * (u * u + v * v)
-    out[0, 0], out[0, 1], out[0, 2], out[0, 3] = rp * un, rt * un, rho * nx, rho * ny
-    out[1, 0], out[1, 1] = rp * un * H, rt * un * H + rho * un * cp
-    out[1, 2], out[1, 3] = rho * (nx * H + un * u), rho * (ny * H + un * v)
-    out[2, 0], out[2, 1], out[2, 2], out[2, 3] = rp * un * u + nx, rt * un * u, rho * (un + u * nx), rho * u * ny
-    out[3, 0], out[3, 1], out[3, 2], out[3, 3] = rp * un * v + ny, rt * un * v, rho * v * nx, rho * (un + v * ny)
-
-
-@njit(**fast)
-def dissipation_matrix(p, t, u, v, nx, ny, constants, out):
-    """The upwind matrix acting on jumps of [p, t, u, v], evaluated at one state."""
-    g = constants[GAMMA]
-    cp = 1.0 / (g - 1.0)
-    rho = g * (p + 1.0 / g) / t
-    rp, rt = g / t, -rho / t
-    q2 = u * u + v * v
-    H = cp * t + 0.5 * q2
-    un = u * nx + v * ny
-    ur2 = reference_speed2(q2, t, constants)
-    cstar, mstar, alpha = wave_speeds(un, np.sqrt(t), ur2, t)
-    for k in range(NV):
-        dp, dt = 1.0 if k == 0 else 0.0, 1.0 if k == 1 else 0.0
-        du, dv = 1.0 if k == 2 else 0.0, 1.0 if k == 3 else 0.0
-        d0, d1, d2, d3, d4 = dissipation(rp * dp + rt * dt, dp, du, dv, 0.0, rho * (cp * dt + u * du + v * dv),
-                                         rho, u, v, 0.0, H, un, nx, ny, 0.0, ur2, cstar, mstar, alpha)
-        out[0, k], out[1, k], out[2, k], out[3, k] = d0, d4, d1, d2
-
-
-@njit(parallel=True, **fast)
-def face_jacobians(state, eddy, left, right, n_interior, kind, ghost, normal, area, face_centre, centre, constants, out):
-    """First-order Jacobian of each face's flux to its left and right cell, shape (n_faces, 2, 4, 4)."""
-    cp = 1.0 / (constants[GAMMA] - 1.0)
-    chunk = 256
-    for block in prange((len(left) + chunk - 1) // chunk):
-        a, d = np.empty((NV, NV)), np.empty((NV, NV))
-        for f in range(block * chunk, min(len(left), (block + 1) * chunk)):
-            i = left[f]
-            nx, ny, s = normal[f, 0], normal[f, 1], area[f]
-            if f >= n_interior and kind[f - n_interior] != FAR_FIELD:
-                wall_jacobian(state, i, kind[f - n_interior], nx, ny, s, face_centre, centre, f, constants, out)
-                continue
-            pl, tl, ul, vl = state[i, 0], state[i, 1], state[i, 2], state[i, 3]
-            if f < n_interior:
-                j = right[f]
-                pr, tr, ur, vr = state[j, 0], state[j, 1], state[j, 2], state[j, 3]
-            else:
-                b = f - n_interior
-                pr, tr, ur, vr = ghost[b, 0], ghost[b, 1], ghost[b, 2], ghost[b, 3]
-            dissipation_matrix(0.5 * (pl + pr), 0.5 * (tl + tr), 0.5 * (ul + ur), 0.5 * (vl + vr), nx, ny, constants, d)
-            flux_jacobian(pl, tl, ul, vl, nx, ny, constants, a)
-            for r in range(NV):
-                for k in range(NV):
-                    out[f, 0, r, k] = 0.5 * s * (a[r, k] + d[r, k])
-            flux_jacobian(pr, tr, ur, vr, nx, ny, constants, a)
-            for r in range(NV):
-                for k in range(NV):
-                    out[f, 1, r, k] = 0.5 * s * (a[r, k] - d[r, k])
-            if constants[VISCOUS] != 0.0 and f < n_interior:
-                distance = (centre[j, 0] - centre[i, 0]) * nx + (centre[j, 1] - centre[i, 1]) * ny
-                molecular, turbulent = viscosity(0.5 * (tl + tr), constants), 0.5 * (eddy[i] + eddy[j])
-                mu = (molecular + turbulent) * s / distance
-                heat = cp * (molecular / constants[PRANDTL] + turbulent / constants[TURBULENT_PRANDTL]) * s / distance
-                um, vm = 0.5 * (ul + ur), 0.5 * (vl + vr)
-                for side in range(2):
-                    m = mu if side == 0 else -mu
-                    out[f, side, 2, 2] += m * (1.0 + nx * nx / 3.0)
-                    out[f, side, 2, 3] += m * nx * ny / 3.0
-                    out[f, side, 3, 2] += m * nx * ny / 3.0
-                    out[f, side, 3, 3] += m * (1.0 + ny * ny / 3.0)
-                    out[f, side, 1, 2] += m * um
-                    out[f, side, 1, 3] += m * vm
-                    out[f, side, 1, 1] += heat if side == 0 else -heat
-
-
-@njit(**fast)
-def wall_jacobian(state, i, kind, nx, ny, s, face_centre, centre, f, constants, out):
-    out[f] = 0.0
-    out[f, 0, 2, 0], out[f, 0, 3, 0] = nx * s, ny * s
-    p, t, u, v = state[i, 0], state[i, 1], state[i, 2], state[i, 3]
-    if kind == SLIP:
-        g = constants[GAMMA]
-        speed = np.sqrt(min(t, max(u * u + v * v, constants[MACH] ** 2)))
-        k = g * (p + 1.0 / g) / t * speed * s
-        out[f, 0, 2, 2], out[f, 0, 2, 3] = k * nx * nx, k * nx * ny
-        out[f, 0, 3, 2], out[f, 0, 3, 3] = k * nx * ny, k * ny * ny
-    else:
-        distance = (face_centre[f, 0] - centre[i, 0]) * nx + (face_centre[f, 1] - centre[i, 1]) * ny
-        mu = viscosity(t, constants) * s / distance
-        out[f, 0, 2, 2], out[f, 0, 2, 3] = mu * (1.0 - nx * nx), -mu * nx * ny
-        out[f, 0, 3, 2], out[f, 0, 3, 3] = -mu * nx * ny, mu * (1.0 - ny * ny)
-
-
-@njit(**fast)
-def preconditioner_matrix(p, t, u, v, constants, out):
-    """Gamma: the matrix of the pseudo-time term, rows mass, energy, momentum."""
-    g = constants[GAMMA]
-    cp = 1.0 / (g - 1.0)
-    rho = g * (p + 1.0 / g) / t
-    q2 = u * u + v * v
-    theta = 1.0 / reference_speed2(q2, t, constants) + (g - 1.0) / t
-    rt = -rho / t
-    H = cp * t + 0.5 * q2
-    out[0, 0], out[0, 1], out[0, 2], out[0, 3] = theta, rt, 0.0, 0.0
-    out[1, 0], out[1, 1], out[1, 2], out[1, 3] = theta * H - 1.0, rt * H + rho * cp, rho * u, rho * v
-    out[2, 0], out[2, 1], out[2, 2], out[2, 3] = theta * u, rt * u, rho, 0.0
-    out[3, 0], out[3, 1], out[3, 2], out[3, 3] = theta * v, rt * v, 0.0, rho
-
-
-@njit(parallel=True, **fast)
-def assemble(state, jacobians, time_factor, face_start, faces, sign, row_start, slot, row_scale, column_scale,
-             total_enthalpy, constants, values, gamma):
-    """Rows of the first-order Jacobian with its pseudo-time term, as 4 x 4 blocks.
-
-    `slot[k]` is the block of the neighbour across the k-th cell face, -1 on the boundary;
-    the diagonal block of row i is `values[row_start[i]]`.
-    """
-    chunk = 128
-    n = state.shape[0]
-    for block in prange((n + chunk - 1) // chunk):
-        m = np.empty((NV, NV))
-        for i in range(block * chunk, min(n, (block + 1) * chunk)):
-            d = row_start[i]
-            preconditioner_matrix(state[i, 0], state[i, 1], state[i, 2], state[i, 3], constants, m)
-            for r in range(NV):
-                for k in range(NV):
-                    m[r, k] *= time_factor[i]
-            finish_block(m, row_scale, column_scale, total_enthalpy)
-            for r in range(NV):
-                for k in range(NV):
-                    gamma[i, r, k] = m[r, k]
-                    values[d, r, k] = m[r, k]
-            for q in range(face_start[i], face_start[i + 1]):
-                f, s = faces[q], sign[q]
-                own, other = (0, 1) if s > 0 else (1, 0)
-                for r in range(NV):
-                    for k in range(NV):
-                        m[r, k] = s * jacobians[f, own, r, k]
-                finish_block(m, row_scale, column_scale, total_enthalpy)
-                for r in range(NV):
-                    for k in range(NV):
-                        values[d, r, k] += m[r, k]
-                if slot[q] >= 0:
-                    for r in range(NV):
-                        for k in range(NV):
-                            m[r, k] = s * jacobians[f, other, r, k]
-                    finish_block(m, row_scale, column_scale, total_enthalpy)
-                    for r in range(NV):
-                        for k in range(NV):
-                            values[slot[q], r, k] = m[r, k]
-
-
-@njit(**fast)
-def finish_block(m, row_scale, column_scale, total_enthalpy):
-    for k in range(NV):
-        m[1, k] -= total_enthalpy * m[0, k]
-    for r in range(NV):
-        for k in range(NV):
-            m[r, k] *= row_scale[r] * column_scale[k]

@@ -11,6 +11,14 @@ def parent_cells(coarse, fine):
     Uses the generator's layout where both meshes have one, otherwise the nearest centre.
     """
     a, b = coarse.layout, fine.layout
+    if a.get("topology") == b.get("topology") == "hybrid":
+        # Wall layers are nested; the triangles are not.
+        parents, offset = cKDTree(coarse.centre).query(fine.centre)[1], [0, 0]
+        for low, high in zip(a["blocks"], b["blocks"]):
+            cells = high[0] * high[1]
+            parents[offset[1]:offset[1] + cells] = _block_parents(low, high, offset[0])
+            offset = [offset[0] + low[0] * low[1], offset[1] + cells]
+        return parents
     if a.get("topology") != b.get("topology") or "shape" not in a:
         return cKDTree(coarse.centre).query(fine.centre)[1]
     parents = [_block_parents(a["shape"], b["shape"], 0)]

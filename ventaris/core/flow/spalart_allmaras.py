@@ -12,10 +12,15 @@ Spalart-Allmaras turbulence model, ICCFD7-1902, 2012.
 """
 import numpy as np
 from numba import njit, prange
+from scipy.optimize import brentq
+
+from .kernels import BLOWN, FAR_FIELD, NO_SLIP
+from .scalar_factors import factorise_scalar, solve_scalar
 
 CB1, SIGMA, CB2, KAPPA, CW2, CW3, CV1, CT3, CT4, CN1 = 0.1355, 2.0 / 3.0, 0.622, 0.41, 0.3, 2.0, 7.1, 1.2, 0.5, 16.0
 CW1 = CB1 / KAPPA**2 + (1 + CB2) / SIGMA
-STREAM_CHI = 3.0
+# Compressible mixing layers (Spalart: Trends in turbulence treatments, AIAA 2000-2306).
+C5 = 3.5
 
 fast = dict(cache=True, error_model="numpy", fastmath={"nsz", "arcp", "contract", "afn", "reassoc"})
 
@@ -71,9 +76,11 @@ def diffusivity(nt, nu):
 
 
 @njit(parallel=True, **fast)
-def closure_residual(state, molecular, velocity_gradient, distance, volume, centre, face_centre, normal, area,
-                     left, right, kind, mass_flux, face_start, faces, sign, n_interior, gamma, far_value, laminar_until, scale, out, diagonal):
+def closure_residual(state, molecular, velocity_gradient, distance, volume, centre, face_centre, normal, area, left, right, kind, mass_flux,
+                     face_start, faces, sign, n_interior, gamma, far_value, laminar_until, pin, pinned, time_rate, history, scale, out, diagonal):
     """Residual of the working variable in column 4 of `out`, and a safe diagonal.
+
+    `pin` (0 to 1) draws a cell to its value in `pinned`, where a wall function knows it better.
 
     `laminar_until` switches production off for cells upstream of that station (fully
     turbulent: far ahead of the body).
@@ -95,11 +102,11 @@ def closure_residual(state, molecular, velocity_gradient, distance, volume, cent
                 rho_f = 0.5 * (rho + rho_j)
                 gap = abs((centre[j, 0] - centre[i, 0]) * normal[f, 0] + (centre[j, 1] - centre[i, 1]) * normal[f, 1])
                 mixed = 0.5 * (own + diffusivity(other, molecular[j] / rho_j))
-            elif kind[f - n_interior] == 2:
+            elif kind[f - n_interior] == FAR_FIELD or kind[f - n_interior] >= BLOWN:
                 other = far_value if m < 0.0 else nt
                 gap = 0.0
                 mixed = own
-            elif kind[f - n_interior] == 1:
+            elif kind[f - n_interior] == NO_SLIP:
                 other = 0.0
                 gap = abs((face_centre[f, 0] - centre[i, 0]) * normal[f, 0] + (face_centre[f, 1] - centre[i, 1]) * normal[f, 1])
                 mixed = nu
@@ -118,8 +125,15 @@ def closure_residual(state, molecular, velocity_gradient, distance, volume, cent
         made, safe = source(nt, nu, S, distance[i])
         if centre[i, 0] < laminar_until and distance[i] < 0.2:
             made, safe = min(made, 0.0), max(safe, 0.0)
-        total -= volume[i] * rho * made
-        diag += volume[i] * rho * max(safe, 0.0)
+        squares = velocity_gradient[i, 2, 0] ** 2 + velocity_gradient[i, 2, 1] ** 2 + velocity_gradient[i, 3, 0] ** 2 + velocity_gradient[i, 3, 1] ** 2
+        slow = C5 * max(nt, 0.0) * squares / state[i, 1]
+        total -= volume[i] * rho * (made - slow * nt)
+        diag += volume[i] * rho * (max(safe, 0.0) + 2.0 * slow)
+        if time_rate > 0.0:
+            total += volume[i] * rho * (time_rate * nt + history[i])
+            diag += volume[i] * rho * time_rate
+        if pin[i] > 0.0:
+            total = (1.0 - pin[i]) * total + pin[i] * diag * (nt - pinned[i])
         out[i, 4] = total * scale
         diagonal[i] = diag
 
@@ -141,48 +155,8 @@ def closure_off_diagonals(state, molecular, centre, normal, area, left, right, m
         out[f, 1] = min(-m, 0.0) - c * max(mixed - CB2 * two, 0.2 * nu_j)
 
 
-@njit(cache=True, error_model="numpy", fastmath=True)
-def factorise_scalar(start, columns, values, fill_start, fill_columns, diagonal, factors):
-    """Incomplete factors of a scalar matrix on a given pattern; diagonals are stored inverted."""
-    n = len(start) - 1
-    where = np.full(n, -1, np.int64)
-    for i in range(n):
-        for k in range(fill_start[i], fill_start[i + 1]):
-            where[fill_columns[k]] = k
-            factors[k] = 0.0
-        for k in range(start[i], start[i + 1]):
-            factors[where[columns[k]]] = values[k]
-        for k in range(fill_start[i], diagonal[i]):
-            row = fill_columns[k]
-            factor = factors[k] * factors[diagonal[row]]
-            factors[k] = factor
-            for q in range(diagonal[row] + 1, fill_start[row + 1]):
-                target = where[fill_columns[q]]
-                if target >= 0:
-                    factors[target] -= factor * factors[q]
-        factors[diagonal[i]] = 1.0 / factors[diagonal[i]]
-        for k in range(fill_start[i], fill_start[i + 1]):
-            where[fill_columns[k]] = -1
-
-
-@njit(cache=True, error_model="numpy", fastmath=True)
-def solve_scalar(fill_start, fill_columns, diagonal, factors, rhs, out):
-    """Solve with scalar factors; `rhs` and `out` are columns 4 of arrays (n, 5)."""
-    n = len(fill_start) - 1
-    for i in range(n):
-        total = rhs[i, 4]
-        for k in range(fill_start[i], diagonal[i]):
-            total -= factors[k] * out[fill_columns[k], 4]
-        out[i, 4] = total
-    for i in range(n - 1, -1, -1):
-        total = out[i, 4]
-        for k in range(diagonal[i] + 1, fill_start[i + 1]):
-            total -= factors[k] * out[fill_columns[k], 4]
-        out[i, 4] = total * factors[diagonal[i]]
-
-
 class SpalartAllmaras:
-    """The closure on one mesh.
+    """The closure on one mesh; what every closure offers.
 
     Parameters
     ----------
@@ -193,21 +167,28 @@ class SpalartAllmaras:
 
     Attributes
     ----------
+    columns : int
+        Unknowns of the closure, after the four of the flow.
+    column_scale : ndarray, shape (columns,)
     eddy : ndarray, shape (n_cells,)
         Dynamic eddy viscosity after the last `update`.
+    pseudo_time : ndarray, shape (n_cells, columns)
+        Scaled pseudo-time diagonal after `prepare`.
     """
 
     name = "Spalart-Allmaras"
+    columns = 1
 
     def __init__(self, flow, laminar_until=None):
         self.flow = flow
         self.laminar_until = -1e30 if laminar_until is None else float(laminar_until)
         stream = flow.stream
         self.nu = stream.mach / stream.reynolds
-        self.far_value = STREAM_CHI * self.nu
+        self.stream_chi = chi_of_ratio(stream.viscosity_ratio)
+        self.far_value = self.stream_chi * self.nu
         # The working variable reaches some hundreds of nu in a boundary layer.
-        self.column_scale = 100.0 * self.nu
-        self.row_scale = 1.0 / (self.column_scale * stream.mach)
+        self.column_scale = np.array([100.0 * self.nu])
+        self.row_scale = 1.0 / (100.0 * self.nu * stream.mach)
         n = flow.n_cells
         self.eddy, self.diagonal = np.zeros(n), np.zeros(n)
         self._faces = np.empty((flow.n_interior, 2))
@@ -215,36 +196,44 @@ class SpalartAllmaras:
         self._factors = np.zeros(len(flow.fill_columns))
 
     def start(self, distance):
-        """A boundary-layer-like start of the working variable, shape (n_cells,)."""
-        chi = STREAM_CHI + 0.0164 * self.flow.stream.reynolds * distance * np.exp(-((distance / 0.01) ** 2))
-        return chi * self.nu
+        """A boundary-layer-like start of the working variable, shape (n_cells, 1)."""
+        chi = self.stream_chi + 0.0164 * self.flow.stream.reynolds * distance * np.exp(-((distance / 0.01) ** 2))
+        return chi[:, None] * self.nu
 
-    def update(self, state, molecular):
+    def clip(self, state, change):
+        """The working variable may change freely."""
+
+    def update(self, state, molecular, velocity_gradient):
         """Compute the eddy viscosity of a state."""
         eddy_viscosity(state, molecular, self.flow.stream.gamma, self.eddy)
 
     def residual(self, state, molecular, velocity_gradient, out):
         """Fill column 4 of the residual."""
         f, m = self.flow, self.flow.mesh
+        wall = f.wall_treatment
+        pinned = KAPPA * wall.cell_shear_velocity * f.distance
         closure_residual(state, molecular, velocity_gradient, f.distance, m.volume, m.centre, m.face_centre, m.normal, m.area, f.left,
                          f.right, f.kind, f.flux, f.cell_face_start, f.cell_faces, f.cell_face_sign, f.n_interior, f.stream.gamma, self.far_value,
-                         self.laminar_until, self.row_scale, out, self.diagonal)
+                         self.laminar_until, wall.pin, pinned, f.time_rate, f.history[:, 4], self.row_scale, out, self.diagonal)
 
     def prepare(self, state, molecular, time_factor):
-        """Assemble and factorise the scalar matrix; returns the pseudo-time diagonal, scaled."""
+        """Assemble and factorise the scalar matrix."""
         f, m = self.flow, self.flow.mesh
         gamma = f.stream.gamma
         closure_off_diagonals(state, molecular, m.centre, m.normal, m.area, f.left, f.right, f.flux, f.n_interior, gamma, self._faces)
         rho = gamma * (state[:, 0] + 1 / gamma) / state[:, 1]
-        scale = self.row_scale * self.column_scale
-        self.pseudo_time = scale * rho * time_factor
-        self._values[f.row_start[:-1]] = scale * self.diagonal + self.pseudo_time
-        inside = f.slot >= 0
-        side = (f.cell_face_sign[inside] < 0).astype(int)
-        self._values[f.slot[inside]] = scale * self._faces[f.cell_faces[inside], side]
+        scale = self.row_scale * self.column_scale[0]
+        self.pseudo_time = (scale * rho * time_factor)[:, None]
+        self._values[f.row_start[:-1]] = scale * self.diagonal + self.pseudo_time[:, 0]
+        f.fill_off_diagonals(self._faces, scale, self._values)
         factorise_scalar(f.row_start, f.columns, self._values, f.fill_start, f.fill_columns, f.diagonal, self._factors)
 
     def apply_factors(self, vector, out):
         """Fill column 4 of the preconditioned vector."""
         f = self.flow
-        solve_scalar(f.fill_start, f.fill_columns, f.diagonal, self._factors, vector, out)
+        solve_scalar(f.fill_start, f.fill_columns, f.diagonal, self._factors, vector, out, 4)
+
+
+def chi_of_ratio(ratio):
+    """chi with chi fv1(chi) = eddy viscosity over molecular viscosity."""
+    return float(brentq(lambda chi: chi * viscous_damping(chi) - ratio, 1e-6, 10.0 + 2.0 * ratio))

@@ -26,6 +26,10 @@ class FreeStream:
     sutherland : float
         Sutherland's constant over the free-stream temperature; 0 keeps the viscosity constant.
     prandtl : float
+    turbulence_intensity : float
+        Root mean square of the velocity fluctuations over the speed.
+    viscosity_ratio : float
+        Eddy over molecular viscosity.
     """
 
     mach: float
@@ -34,6 +38,8 @@ class FreeStream:
     reynolds: float | None = None
     sutherland: float = 0.0
     prandtl: float = 0.72
+    turbulence_intensity: float = 0.001
+    viscosity_ratio: float = 0.21
 
     @property
     def state(self):

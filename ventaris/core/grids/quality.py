@@ -32,22 +32,46 @@ class Quality:
         return asdict(self)
 
 
-def skewness(mesh):
-    """Equiangle skewness of every quadrilateral, shape (n_cells,)."""
-    corner = mesh.points[mesh.cell_nodes]
+def triangles_of(mesh):
+    """Which cells are triangles (a corner repeated), and their three corners, shape (k, 3)."""
+    nodes = mesh.cell_nodes
+    repeated = nodes == np.roll(nodes, -1, axis=1)
+    is_triangle = repeated.any(axis=1)
+    keep = ~repeated[is_triangle]
+    return is_triangle, nodes[is_triangle][keep].reshape(-1, 3)
+
+
+def _corner_angles(corner):
     ahead = np.roll(corner, -1, axis=1) - corner
     behind = np.roll(corner, 1, axis=1) - corner
     cosine = (ahead * behind).sum(-1) / (np.linalg.norm(ahead, axis=-1) * np.linalg.norm(behind, axis=-1))
-    angle = np.degrees(np.arccos(np.clip(cosine, -1, 1)))
-    return np.maximum((angle.max(axis=1) - 90) / 90, (90 - angle.min(axis=1)) / 90)
+    return np.degrees(np.arccos(np.clip(cosine, -1, 1)))
+
+
+def skewness(mesh):
+    """Equiangle skewness of every cell, shape (n_cells,)."""
+    out = np.empty(mesh.n_cells)
+    is_triangle, corners = triangles_of(mesh)
+    for pick, nodes, ideal in ((~is_triangle, mesh.cell_nodes[~is_triangle], 90.0), (is_triangle, corners, 60.0)):
+        if len(nodes):
+            angle = _corner_angles(mesh.points[nodes])
+            out[pick] = np.maximum((angle.max(axis=1) - ideal) / (180 - ideal), (ideal - angle.min(axis=1)) / ideal)
+    return out
 
 
 def aspect_ratio(mesh):
-    """Longest over shortest mean width of every quadrilateral, shape (n_cells,)."""
-    corner = mesh.points[mesh.cell_nodes]
+    """Longest over shortest mean width of every quadrilateral, longest edge over its height in a triangle, shape (n_cells,)."""
+    out = np.empty(mesh.n_cells)
+    is_triangle, corners = triangles_of(mesh)
+    corner = mesh.points[mesh.cell_nodes[~is_triangle]]
     edge = np.linalg.norm(np.roll(corner, -1, axis=1) - corner, axis=-1)
     one, other = edge[:, 0] + edge[:, 2], edge[:, 1] + edge[:, 3]
-    return np.maximum(one, other) / np.minimum(one, other)
+    out[~is_triangle] = np.maximum(one, other) / np.minimum(one, other)
+    if len(corners):
+        corner = mesh.points[corners]
+        longest = np.linalg.norm(np.roll(corner, -1, axis=1) - corner, axis=-1).max(axis=1)
+        out[is_triangle] = 0.5 * 3**0.5 * longest**2 / (2 * mesh.volume[is_triangle])
+    return out
 
 
 def non_orthogonality(mesh):

@@ -87,6 +87,12 @@ class Air(SheetSection):
     reynolds: float = number(1e6, "", 0.1, 1e10, "Reynolds number", "On the chord; the viscosity is set to meet it exactly.",
                              when={"viscosity_law": "from Reynolds number"})
     prandtl: float = number(0.72, "", 0.1, 10, "Prandtl number", "0.72 for air.")
+    turbulence_intensity: float = number(
+        0.1, "%", 0.001, 30, "Turbulence intensity", "Velocity fluctuations over the speed. Calm air and good tunnels: 0.03 to 0.1 %; ordinary tunnels: 0.2 to 0.5 %; "
+        "behind grids, fans or other bodies: 1 to 10 %.", hint="Write 0.1 for a tenth of a per cent")
+    viscosity_ratio: float = number(
+        0.21, "", 1e-4, 1000, "Eddy over molecular viscosity", "Of the oncoming air. External flow: 0.01 to 1 (0.21 keeps a boundary layer fully turbulent without "
+        "thickening the stream); internal or upstream-disturbed flow: 1 to 100.")
 
 
 class Domain(SheetSection):
@@ -129,8 +135,11 @@ class Flow(SheetSection):
     """The physics."""
 
     model: Literal["inviscid", "laminar", "turbulent"] = choice(
-        "inviscid", "Flow model", "Inviscid: slip walls, no friction. Laminar: no-slip walls, no turbulence. Turbulent: the Spalart-Allmaras closure.",
+        "inviscid", "Flow model", "Inviscid: slip walls, no friction. Laminar: no-slip walls, no turbulence. Turbulent: no-slip walls and a closure.",
         inviscid="Inviscid", laminar="Laminar", turbulent="Turbulent")
+    closure: Literal["spalart-allmaras", "sst"] = choice(
+        "spalart-allmaras", "Closure", "One equation for attached and mildly separated flow; two equations (k and ω) see adverse pressure gradients and the stream's turbulence better.",
+        when={"model": "turbulent"}, **{"spalart-allmaras": "Spalart-Allmaras", "sst": "k-ω SST"})
     trip: float | None = number(None, "", 0.005, 0.95, "Laminar up to x/c", "Where the boundary layer is tripped, in chords; empty is turbulent from the nose.",
                                 when={"model": "turbulent"})
 

@@ -181,8 +181,8 @@ class Execution:
         # Nothing fixes the circulation of an inviscid flow round a rounded tail: it gets no vortex.
         free = inviscid and self.setup.shape.section.trailing_edge == "round"
         turbulent = self.sheet.flow.model == "turbulent"
-        flow = Discretisation(mesh, self.setup.stream, "slip" if inviscid else "no-slip", vortex=not free, turbulent=turbulent,
-                              laminar_until=self.sheet.flow.trip if turbulent else None)
+        flow = Discretisation(mesh, self.setup.stream, "slip" if inviscid else "no-slip", vortex=not free,
+                              closure=self.sheet.flow.closure if turbulent else None, laminar_until=self.sheet.flow.trip if turbulent else None)
         run, resume = self.sheet.run, self._resume
         controls = MarchControls(run.courant_start, krylov_vectors=run.krylov_vectors, first_order_steps=run.first_order_steps)
         if resume:

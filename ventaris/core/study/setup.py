@@ -107,7 +107,8 @@ def prepare(sheet):
     plan = grid_plan(sheet, reynolds)
     viscous = sheet.flow.model != "inviscid"
     sutherland = gas.SUTHERLAND_CONSTANT / air.temperature if air.sutherland else 0.0
-    stream = FreeStream(air.mach, np.radians(sheet.air.incidence), air.gamma, reynolds if viscous else None, sutherland, air.prandtl)
+    stream = FreeStream(air.mach, np.radians(sheet.air.incidence), air.gamma, reynolds if viscous else None, sutherland, air.prandtl,
+                        0.01 * sheet.air.turbulence_intensity, sheet.air.viscosity_ratio)
     return Setup(sheet, shape, air, plan, stream, LEVELS[:LEVELS.index(sheet.grid.level) + 1])
 
 

@@ -1,0 +1,337 @@
+"""Grids round any set of closed curves: wall layers, then triangles out to the edge of the domain.
+
+The fine wall points and layers are thinned for the coarser levels, so that wall and layers are
+nested; the triangles are made anew with sizes to match.
+"""
+from dataclasses import dataclass, field
+
+import numpy as np
+from scipy.sparse import csr_matrix
+from scipy.sparse.csgraph import reverse_cuthill_mckee
+from scipy.spatial import cKDTree
+
+from .fill import Region, fill
+from .layers import Columns, column_heights, plant_columns, room_along
+from .mesh import MeshError, mesh_from_cells
+from .section import LEVELS, STRIDE
+from .sizing import SizeField, Zone, wall_arcs
+from .spacing import distribute
+
+
+@dataclass(frozen=True)
+class HybridGridPlan:
+    """What the generator is asked for; sizes in reference chords, on the fine level.
+
+    Attributes
+    ----------
+    wall_size, least_size, corner_size : float
+        Largest, smallest and corner cell length along walls.
+    turn_per_cell : float
+        Radians of curvature per wall cell.
+    gap_share : float
+        Cell length on a wall over the distance to the next wall.
+    first_height, layers, layer_growth : wall layers
+    growth : float
+        Growth of the triangles per unit of distance.
+    far_field : float
+    domain : {"far field", "ground", "channel", "half"}
+    ground : float or None
+        y of the ground line.
+    channel : tuple or None
+        y of the lower and the upper wall, x of inlet and outlet.
+    sticky_sides : bool
+        Whether ground or channel walls carry wall layers.
+    wake_size, wake_length : float
+        Triangles behind every element; no wake zone where the size is 0.
+    zones : tuple of Zone
+    """
+
+    wall_size: float = 0.016
+    least_size: float = 2e-4
+    corner_size: float = 1.2e-3
+    turn_per_cell: float = 0.10
+    gap_share: float = 0.22
+    wall_growth: float = 0.12
+    first_height: float = 1e-3
+    layers: int = 12
+    layer_growth: float = 1.32
+    growth: float = 0.17
+    far_field: float = 50.0
+    domain: str = "far field"
+    ground: float | None = None
+    channel: tuple | None = None
+    sticky_sides: bool = False
+    wake_size: float = 0.03
+    wake_length: float = 2.0
+    incidence: float = 0.0
+    zones: tuple = ()
+
+
+@dataclass
+class _Chain:
+    """A wall with its columns, and what lies at the ends of an open one."""
+
+    columns: Columns
+    wall: np.ndarray
+    end_names: tuple = ("", "")
+
+
+@dataclass
+class _Piece:
+    """Part of the outer loop: free points, or the front of a chain."""
+
+    name: str
+    points: np.ndarray | None = None
+    chain: int | None = None
+
+
+class HybridGrid:
+    """The lines of a grid at the fine level, from which every level is made.
+
+    Parameters
+    ----------
+    outlines : list of Outline
+    plan : HybridGridPlan
+    """
+
+    def __init__(self, outlines, plan):
+        self.outlines, self.plan = outlines, plan
+        self._wall_points()
+        self._plant()
+        self._outer_loop()
+        self.zones = list(plan.zones) + self._wakes()
+
+    def _wall_points(self):
+        plan = self.plan
+        clouds = [o.at(np.linspace(0, o.length, 1500)) for o in self.outlines]
+        self.walls = []
+        for k, outline in enumerate(self.outlines):
+            others = [c for j, c in enumerate(clouds) if j != k] + self._side_points(clouds[k])
+            arcs = wall_arcs(outline, np.concatenate(others) if others else np.empty((0, 2)), plan)
+            if plan.domain == "half":
+                arcs = arcs[outline.at(arcs)[:, 1] > -1e-9]
+                arcs = np.sort(np.where(arcs > 0.75 * outline.length, arcs - outline.length, arcs))
+            self.walls.append((outline.at(arcs), outline.name_at(arcs + 1e-9 * outline.length)))
+
+    def _side_points(self, near):
+        plan, x = self.plan, np.linspace(near[:, 0].min() - 1, near[:, 0].max() + 1, 400)
+        ys = [plan.ground] if plan.domain == "ground" else plan.channel[:2] if plan.domain == "channel" else []
+        return [np.stack([x, np.full_like(x, y)], 1) for y in ys]
+
+    def _plant(self):
+        plan = self.plan
+        half = plan.domain == "half"
+        bodies = np.concatenate([w for w, _ in self.walls])
+        strips = self._strips(bodies)
+        segments = [np.stack([w, np.roll(w, -1, 0)], 1)[:len(w) - half] for w, _ in self.walls]
+        segments += [np.stack([p[:-1], p[1:]], 1) for _, p, _ in strips]
+        segments = np.concatenate(segments)
+        self.chains = []
+        for wall, names in self.walls:
+            ends = (np.array([1.0, 0.0]), np.array([-1.0, 0.0])) if half else None
+            self._add_chain(wall, names[:len(wall) - half], not half, ends, segments, ("symmetry", "symmetry"))
+        self.strips = []
+        for name, points, ends in strips:
+            if plan.sticky_sides:
+                up = np.array([0.0, 1.0 if points[0, 0] > points[-1, 0] else -1.0])
+                self._add_chain(points, [name] * (len(points) - 1), False, (up, up), segments, ends)
+                self.strips.append(_Piece(name, chain=len(self.chains) - 1))
+            else:
+                self.strips.append(_Piece(name, points=points))
+
+    def _add_chain(self, wall, names, closed, ends, segments, end_names):
+        plan = self.plan
+        node, direction, edge_names = plant_columns(wall, names, closed, ends)
+        reach = 1.5 * plan.wall_size * plan.layers
+        room = room_along(wall[node], direction, segments, reach, node)
+        heights = column_heights(wall, node, direction, closed, room, plan.first_height, plan.layers, plan.layer_growth)
+        nodes = wall[node][:, None] + heights[:, :, None] * direction[:, None]
+        self.chains.append(_Chain(Columns(nodes, node, closed, edge_names), wall, end_names))
+
+    def _strips(self, bodies):
+        """Ground or channel walls: (name, points with the fluid to the right, names of the ends)."""
+        plan = self.plan
+        if plan.domain == "ground":
+            return [("ground", self._line(plan.far_field, -plan.far_field, plan.ground, bodies), ("far field", "far field"))]
+        if plan.domain == "channel":
+            low, high, inlet, outlet = plan.channel
+            return [("lower wall", self._line(outlet, inlet, low, bodies), ("outlet", "inlet")),
+                    ("upper wall", self._line(inlet, outlet, high, bodies), ("inlet", "outlet"))]
+        return []
+
+    def _line(self, start, end, y, bodies):
+        tree, length, sign = cKDTree(bodies), abs(end - start), np.sign(end - start)
+
+        def size(s):
+            at = np.stack([start + sign * s, np.full_like(s, y)], 1)
+            return np.clip(0.18 * tree.query(at)[0], self.plan.wall_size, 0.12 * length)
+
+        s = np.linspace(0, length, 4001)
+        count = 4 * int(np.ceil(np.trapezoid(1 / size(s), s) / 4))
+        arcs = distribute(size, length, count)
+        return np.stack([start + sign * arcs, np.full_like(arcs, y)], 1)
+
+    def _outer_loop(self):
+        """Pieces of the outer loop, counter-clockwise; chains stand for their fronts."""
+        plan, radius = self.plan, self.plan.far_field
+        if plan.domain == "far field":
+            angle = np.linspace(0, 2 * np.pi, 64, endpoint=False)
+            self.outer = [_Piece("far field", np.stack([0.5 + radius * np.cos(angle), radius * np.sin(angle)], 1))]
+        elif plan.domain == "ground":
+            top = self._top(0)
+            angle = np.linspace(0, np.pi, 41)
+            arc = np.stack([radius * np.cos(angle), top + (radius - 0.0) * np.sin(angle)], 1)
+            self.outer = [self.strips[0], _Piece("far field", arc)]
+        elif plan.domain == "channel":
+            low, high, inlet, outlet = plan.channel
+            y = np.linspace(self._top(0), self._top(1), 1 + 4 * max(3, int(np.ceil((high - low) / (0.12 * (outlet - inlet)) / 4 + 4))))
+            right, left = np.stack([np.full_like(y, outlet), y], 1), np.stack([np.full_like(y, inlet), y[::-1]], 1)
+            self.outer = [self.strips[0], _Piece("outlet", right), self.strips[1], _Piece("inlet", left)]
+        else:
+            front = self.chains[0].columns.front
+            ahead = -self._graded(-front[-1, 0], radius, front[-2:])
+            behind = self._graded(front[0, 0], radius, front[:2])
+            angle = np.linspace(0, np.pi, 33)
+            line = lambda x: np.stack([x, np.zeros_like(x)], 1)
+            self.outer = [_Piece("symmetry", line(ahead[::-1])), _Piece("wall", chain=0), _Piece("symmetry", line(behind)),
+                          _Piece("far field", np.stack([radius * np.cos(angle), radius * np.sin(angle)], 1))]
+
+    def _top(self, k):
+        piece = self.strips[k]
+        return piece.points[0, 1] if piece.chain is None else float(self.chains[piece.chain].columns.front[0, 1])
+
+    def _graded(self, start, end, last_edge):
+        first = np.linalg.norm(last_edge[1] - last_edge[0])
+
+        def size(s):
+            return np.minimum(first + 0.15 * s, 0.12 * end)
+
+        s = np.linspace(0, end - start, 4001)
+        count = 4 * int(np.ceil(np.trapezoid(1 / size(s), s) / 4))
+        return start + distribute(size, end - start, count)
+
+    def _wakes(self):
+        plan = self.plan
+        if not plan.wake_size:
+            return []
+        out = []
+        for outline in self.outlines:
+            x, y = outline.trailing_edge
+            out.append(Zone("strip", plan.wake_size, x, y, width=0.16 * outline.scale, length=plan.wake_length, angle=plan.incidence))
+        return out
+
+    def level(self, name):
+        """The mesh of a level."""
+        stride = STRIDE[name]
+        return _Assembly(self, stride).mesh()
+
+
+class _Assembly:
+    """Numbers the nodes of one level and joins layers and triangles."""
+
+    def __init__(self, grid, stride):
+        self.grid, self.stride = grid, stride
+        self.points, self.cells, self.edges = [], [], {}
+        self.count = 0
+
+    def _new(self, points):
+        self.points.append(points)
+        ids = self.count + np.arange(len(points))
+        self.count += len(points)
+        return ids
+
+    def _note(self, name, pairs):
+        self.edges.setdefault(name, []).append(np.asarray(pairs).reshape(-1, 2))
+
+    def _add_columns(self, chain):
+        c = chain.columns.thinned(self.stride)
+        used, wall_of = np.unique(c.wall_node, return_inverse=True)
+        wall_ids = self._new(chain.wall[used])
+        n, layers = c.nodes.shape[0], c.nodes.shape[1] - 1
+        ids = np.empty((n, layers + 1), dtype=np.int64)
+        ids[:, 0] = wall_ids[wall_of]
+        ids[:, 1:] = self._new(c.nodes[:, 1:].reshape(-1, 2)).reshape(n, layers)
+        here = np.arange(n if c.closed else n - 1)
+        there = (here + 1) % n
+        quads = np.stack([ids[here, :-1], ids[here, 1:], ids[there, 1:], ids[there, :-1]], axis=-1)
+        self.cells.append(quads.reshape(-1, 4))
+        for k in here:
+            if ids[k, 0] != ids[there[k], 0]:
+                self._note(c.names[k], (ids[k, 0], ids[there[k], 0]))
+        if not c.closed:
+            for k, name in ((0, chain.end_names[0]), (n - 1, chain.end_names[1])):
+                self._note(name, np.stack([ids[k, :-1], ids[k, 1:]], 1))
+        return ids[:, -1], c.front, (len(here), layers)
+
+    def mesh(self):
+        grid, plan = self.grid, self.grid.plan
+        fronts = [self._add_columns(chain) for chain in grid.chains]
+        blocks = [shape for _, _, shape in fronts]
+        ids, loop = [], []
+        for piece in grid.outer:
+            if piece.chain is not None:
+                own, points = fronts[piece.chain][0][::-1], fronts[piece.chain][1][::-1]
+            else:
+                points = piece.points[::self.stride]
+                if len(grid.outer) > 1 and not np.array_equal(points[-1], piece.points[-1]):
+                    points = np.concatenate([points, piece.points[-1:]])
+                if piece.name in ("ground", "lower wall", "upper wall"):
+                    points = points[::-1]
+                own = None
+            ids.append([piece, own, points])
+        self._join(ids)
+        outer_ids = np.concatenate([own for _, own, _ in ids])
+        outer_points = np.concatenate([points for _, _, points in ids])
+        inner = [k for k, chain in enumerate(grid.chains) if chain.columns.closed]
+        region = Region(outer_points, [fronts[k][1][::-1] for k in inner])
+        region_ids = np.concatenate([outer_ids] + [fronts[k][0][::-1] for k in inner])
+        size = SizeField(region.points, region.sizes, grid.zones, plan.growth, 0.2 * plan.far_field, self.stride)
+        points, triangles = fill(region, size)
+        fresh = self._new(points[len(region.points):])
+        number = np.concatenate([region_ids, fresh])
+        order = _banded(triangles, len(points))
+        triangles = number[triangles[order]]
+        self.cells.append(np.concatenate([triangles, triangles[:, 2:]], axis=1))
+        sides = ("far field", "ground", "lower wall", "upper wall", "inlet", "outlet", "symmetry")
+        edges = {name: np.concatenate(pairs) for name, pairs in self.edges.items()}
+        walls = [name for name in edges if name not in sides]
+        edges = {name: edges[name] for name in walls + [n for n in edges if n in sides]}
+        layout = {"topology": "hybrid", "blocks": blocks, "shape": (0, 0)}
+        return mesh_from_cells(np.concatenate(self.points), np.concatenate(self.cells), edges, walls, layout)
+
+    def _join(self, pieces):
+        """Give the free pieces numbers; where a piece ends the next begins, the point is one."""
+        n = len(pieces)
+        for k, (piece, own, points) in enumerate(pieces):
+            if own is None:
+                before, after = pieces[k - 1], pieces[(k + 1) % n]
+                first = before[1][-1] if n > 1 and before[1] is not None else None
+                last = after[1][0] if n > 1 and after[1] is not None else None
+                start, stop = int(first is not None), len(points) - int(last is not None)
+                middle = self._new(points[start:stop])
+                pieces[k][1] = np.concatenate([[first] if start else [], middle, [last] if last is not None else []]).astype(np.int64)
+        for k, (piece, own, points) in enumerate(pieces):
+            if piece.chain is None:
+                closed = np.roll(own, -1) if n == 1 else own[1:]
+                self._note(piece.name, np.stack([own if n == 1 else own[:-1], closed], 1))
+        if n > 1:
+            for k in range(n):
+                # The joint belongs to the piece that comes first.
+                following = pieces[(k + 1) % n]
+                if pieces[k][1][-1] == following[1][0]:
+                    pieces[k][1], pieces[k][2] = pieces[k][1][:-1], pieces[k][2][:-1]
+                else:
+                    raise MeshError("the pieces of the outer boundary do not meet")
+
+
+def _banded(triangles, count):
+    """Order of triangles in which neighbours stand close together."""
+    n = len(triangles)
+    incidence = csr_matrix((np.ones(3 * n, dtype=np.int8), (np.repeat(np.arange(n), 3), triangles.ravel())), shape=(n, count))
+    return reverse_cuthill_mckee((incidence @ incidence.T).tocsr(), symmetric_mode=True)
+
+
+def generate_hybrid(outlines, plan, levels=LEVELS):
+    """Generate the levels of a hybrid grid; returns {level: Mesh}; raises `MeshError`."""
+    grid = HybridGrid(outlines, plan)
+    return {level: grid.level(level) for level in levels}
