@@ -11,7 +11,7 @@ from scipy.sparse.csgraph import reverse_cuthill_mckee
 from scipy.spatial import cKDTree
 
 from .fill import Region, fill
-from .layers import Columns, column_heights, plant_columns, room_along
+from .layers import Columns, column_heights, path_with_wake, plain_path, plant_columns, room_along
 from .mesh import MeshError, mesh_from_cells
 from .section import LEVELS, STRIDE
 from .sizing import SizeField, Zone, wall_arcs
@@ -125,28 +125,35 @@ class HybridGrid:
         strips = self._strips(bodies)
         segments = [np.stack([w, np.roll(w, -1, 0)], 1)[:len(w) - half] for w, _ in self.walls]
         segments += [np.stack([p[:-1], p[1:]], 1) for _, p, _ in strips]
-        segments = np.concatenate(segments)
+        solid = np.concatenate(segments)
+        paths = []
+        for (wall, names), outline in zip(self.walls, self.outlines):
+            if plan.layers > 1 and outline.is_sharp and not half:
+                paths.append(path_with_wake(wall, names, lambda at, way: float(room_along(at[None], way[None], solid, plan.wall_size * 20, [0])[0])))
+            else:
+                paths.append(plain_path(wall, names[:len(wall) - half], not half))
+        segments = np.concatenate([p.segments for p in paths] + segments[len(paths):])
         self.chains = []
-        for wall, names in self.walls:
+        for path in paths:
             ends = (np.array([1.0, 0.0]), np.array([-1.0, 0.0])) if half else None
-            self._add_chain(wall, names[:len(wall) - half], not half, ends, segments, ("symmetry", "symmetry"))
+            self._add_chain(path, ends, segments, ("symmetry", "symmetry"))
         self.strips = []
         for name, points, ends in strips:
             if plan.sticky_sides:
                 up = np.array([0.0, 1.0 if points[0, 0] > points[-1, 0] else -1.0])
-                self._add_chain(points, [name] * (len(points) - 1), False, (up, up), segments, ends)
+                self._add_chain(plain_path(points, [name] * (len(points) - 1), False), (up, up), segments, ends)
                 self.strips.append(_Piece(name, chain=len(self.chains) - 1))
             else:
                 self.strips.append(_Piece(name, points=points))
 
-    def _add_chain(self, wall, names, closed, ends, segments, end_names):
+    def _add_chain(self, path, ends, segments, end_names):
         plan = self.plan
-        node, direction, edge_names = plant_columns(wall, names, closed, ends)
-        reach = 1.5 * plan.wall_size * plan.layers
-        room = room_along(wall[node], direction, segments, reach, node)
-        heights = column_heights(wall, node, direction, closed, room, plan.first_height, plan.layers, plan.layer_growth)
-        nodes = wall[node][:, None] + heights[:, :, None] * direction[:, None]
-        self.chains.append(_Chain(Columns(nodes, node, closed, edge_names), wall, end_names))
+        stop, direction, edge_names = plant_columns(path, ends)
+        base = path.points[stop]
+        room = room_along(base, direction, segments, 1.5 * plan.wall_size * plan.layers, stop)
+        heights = column_heights(path, stop, direction, room, plan.first_height, plan.layers, plan.layer_growth)
+        nodes = base[:, None] + heights[:, :, None] * direction[:, None]
+        self.chains.append(_Chain(Columns(nodes, path.node[stop], path.closed, edge_names), path.nodes, end_names))
 
     def _strips(self, bodies):
         """Ground or channel walls: (name, points with the fluid to the right, names of the ends)."""
@@ -256,7 +263,7 @@ class _Assembly:
         quads = np.stack([ids[here, :-1], ids[here, 1:], ids[there, 1:], ids[there, :-1]], axis=-1)
         self.cells.append(quads.reshape(-1, 4))
         for k in here:
-            if ids[k, 0] != ids[there[k], 0]:
+            if c.names[k]:
                 self._note(c.names[k], (ids[k, 0], ids[there[k], 0]))
         if not c.closed:
             for k, name in ((0, chain.end_names[0]), (n - 1, chain.end_names[1])):

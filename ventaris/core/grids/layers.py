@@ -9,10 +9,14 @@ from dataclasses import dataclass
 import numpy as np
 from scipy.spatial import cKDTree
 
+from .spacing import geometric_line
+
 FAN_STEP = np.radians(24)
 SHARP = np.radians(35)
 # A column may use this share of the room to the next wall.
 ROOM = 0.36
+# The line behind a sharp trailing edge: growth of its cells, and the share of the free way it may take.
+WAKE_GROWTH, WAKE_ROOM = 0.12, 0.4
 
 
 @dataclass
@@ -46,29 +50,90 @@ class Columns:
         return Columns(self.nodes[keep][:, ::stride], self.wall_node[keep], self.closed, [self.names[k] for k in keep if k < len(self.names)])
 
 
-def plant_columns(points, names, closed, ends=None):
+@dataclass
+class WallPath:
+    """A wall as the columns walk along it; a sharp trailing edge carries a line into the wake, walked on both sides.
+
+    Attributes
+    ----------
+    nodes : ndarray, shape (n_nodes, 2)
+    node : ndarray of int, shape (n,)
+        Node at each stop of the walk; the fluid lies to the right.
+    names : list of str
+        Surface name of the edge after each stop, "" on the wake line.
+    closed : bool
+    wake : ndarray, shape (n,)
+        Share of the wake line's length at each stop, 0 on the wall.
+    """
+
+    nodes: np.ndarray
+    node: np.ndarray
+    names: list
+    closed: bool
+    wake: np.ndarray
+
+    @property
+    def points(self):
+        return self.nodes[self.node]
+
+    @property
+    def segments(self):
+        """Edges of the wall and of the wake line, shape (m, 2, 2)."""
+        points = self.points
+        pairs = np.stack([points, np.roll(points, -1, 0)], 1)
+        return pairs if self.closed else pairs[:-1]
+
+
+def plain_path(points, names, closed):
+    return WallPath(points, np.arange(len(points)), list(names), closed, np.zeros(len(points)))
+
+
+def path_with_wake(points, names, room):
+    """The path of a closed wall whose first point is a sharp trailing edge, with its wake line.
+
+    Without it the layers of both sides end in a fan of needles a thousandth of the wall cells
+    wide, and the flow there does not converge.
+
+    Parameters
+    ----------
+    room : callable
+        Free length from a point along a direction.
+    """
+    n = len(points)
+    away = [(points[0] - points[k]) / np.linalg.norm(points[0] - points[k]) for k in (1, -1)]
+    direction = (away[0] + away[1]) / np.linalg.norm(away[0] + away[1])
+    first = 0.5 * (np.linalg.norm(points[1] - points[0]) + np.linalg.norm(points[-1] - points[0]))
+    length = min(60 * first, WAKE_ROOM * room(points[0], direction))
+    count = 4 * max(1, int(np.ceil(np.log1p(WAKE_GROWTH * length / first) / np.log1p(WAKE_GROWTH) / 4)))
+    along = geometric_line(min(first, length / count), count, length)[1:]
+    nodes = np.concatenate([points, points[0] + along[:, None] * direction])
+    node = np.concatenate([np.arange(n), [0], n + np.arange(count), n + np.arange(count - 1)[::-1]])
+    share = np.concatenate([np.zeros(n + 1), along / length, (along / length)[-2::-1]])
+    return WallPath(nodes, node, list(names) + [""] * (len(node) - n), True, share)
+
+
+def plant_columns(path, ends=None):
     """Directions of the columns off a wall.
 
     Parameters
     ----------
-    points : ndarray, shape (n, 2)
-        The fluid lies to the right.
-    names : list of str
-        Of the edge from each point to the next.
-    closed : bool
+    path : WallPath
     ends : tuple of two unit vectors or None
         Directions of the first and last column of an open wall.
 
     Returns
     -------
-    wall_node, direction, edge_names
+    stop, direction, edge_names
+        The stop of the path each column stands on.
     """
+    points, names, closed = path.points, path.names, path.closed
     edge = np.roll(points, -1, 0) - points
     after = np.stack([edge[:, 1], -edge[:, 0]], 1) / np.maximum(np.linalg.norm(edge, axis=1), 1e-300)[:, None]
     before = np.roll(after, 1, 0)
     if not closed:
         before[0], after[-1] = ends
     turn = np.arctan2(before[:, 0] * after[:, 1] - before[:, 1] * after[:, 0], (before * after).sum(1))
+    turn = np.where((path.wake == 1), np.pi, turn)
     mean = before + after
     mean /= np.maximum(np.linalg.norm(mean, axis=1), 1e-12)[:, None]
     sharp = turn > SHARP
@@ -78,21 +143,21 @@ def plant_columns(points, names, closed, ends=None):
     for _ in range(6):
         wide = np.roll(smooth, 1, 0) + 2 * smooth + np.roll(smooth, -1, 0)
         smooth = np.where(hollow[:, None], wide / np.maximum(np.linalg.norm(wide, axis=1), 1e-12)[:, None], smooth)
-    wall_node, direction, edge_names = [], [], []
+    stop, direction, edge_names = [], [], []
     for i in range(len(points)):
         own = names[i] if i < len(names) else ""
         fan = 4 * int(np.ceil(turn[i] / FAN_STEP / 4)) if sharp[i] else 0
         start = np.arctan2(before[i, 1], before[i, 0])
         for k in range(fan + 1):
             angle = start + turn[i] * k / max(fan, 1)
-            wall_node.append(i)
+            stop.append(i)
             direction.append((np.cos(angle), np.sin(angle)) if fan else tuple(smooth[i]))
             edge_names.append("" if k < fan else own)
     direction = np.array(direction)
     if not closed:
         direction[0], direction[-1] = ends
         edge_names = edge_names[:-1]
-    return np.array(wall_node), direction, edge_names
+    return np.array(stop), direction, edge_names
 
 
 def room_along(starts, directions, segments, reach, own):
@@ -127,8 +192,22 @@ def room_along(starts, directions, segments, reach, own):
     return out
 
 
-def column_heights(points, wall_node, direction, closed, room, first, layers, most_growth, top_share=0.75):
-    """Height of every layer of every column, shape (n_columns, layers + 1), starting at 0."""
+def column_heights(path, stop, direction, room, first, layers, most_growth, top_share=0.75):
+    """Height of every layer of every column, shape (n_columns, layers + 1), starting at 0.
+
+    Along a wake line the first cell opens to half of the mean one.
+    """
+    args = path, stop, direction, room
+    heights = _heights(*args, np.full(len(stop), float(first)), layers, most_growth, top_share)
+    if path.wake.any():
+        most = 0.5 * heights[0, -1] / layers
+        share = path.wake[stop]
+        heights = _heights(*args, first * (max(most, first) / first) ** share, layers, most_growth, top_share, heights[0, -1] * (1 + share))
+    return heights
+
+
+def _heights(path, stop, direction, room, first, layers, most_growth, top_share, most=np.inf):
+    points, closed, wall_node = path.points, path.closed, stop
     edge = np.linalg.norm(np.roll(points, -1, 0) - points, axis=1)
     spacing = 0.5 * (edge + np.roll(edge, 1))
     if not closed:
@@ -136,6 +215,7 @@ def column_heights(points, wall_node, direction, closed, room, first, layers, mo
     wanted_top = top_share * spacing[wall_node]
     ratio = np.clip((np.maximum(wanted_top, 1.02 * first) / first) ** (1 / max(layers - 1, 1)), 1.0, most_growth)
     total = _sum(first, ratio, layers)
+    total = np.minimum(total, np.where(path.wake[stop] > 0, most, np.inf))
     total = np.minimum(total, ROOM * room)
     total = np.minimum(total, 0.45 * _meeting(points, wall_node, direction, closed))
     total = _smooth_heights(total, points[wall_node], closed)

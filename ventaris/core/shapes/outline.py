@@ -61,6 +61,11 @@ class Outline:
             self.corners = sorted({0.0, *(c for c in self.corners if c < self.length - 1e-12)})
         self.stretches = self._sides()
 
+    @property
+    def is_sharp(self):
+        """Whether the trailing edge, the curve's start, is a point."""
+        return self.section.trailing_edge == "sharp"
+
     def _sides(self):
         prefix = f"{self.name} " if self.name else ""
         nose = self.section.leading_edge * self.scale
