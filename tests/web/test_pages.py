@@ -118,7 +118,7 @@ class Sheet(WithClient):
         self.assertEqual(campaigns.variant(self.db, self.variant)["shape"]["thickness"], 0.15)
 
     def test_probes_are_edited_as_a_table(self):
-        self.change(**{"instruments.probes.count": "1", "probe.name": ["a", ""], "probe.x": ["1.5", ""], "probe.y": ["0.1", ""]})
+        self.change(**{"instruments.probes.count": "1", "instruments.probes[].name": ["a"], "instruments.probes[].x": ["1.5"], "instruments.probes[].y": ["0.1"]})
         self.assertEqual(campaigns.campaign(self.db, self.campaign)["setup"]["instruments"]["probes"], [{"name": "a", "x": 1.5, "y": 0.1}])
 
     def test_a_cell_stored_before_a_field_existed_opens_with_its_default(self):

@@ -14,10 +14,12 @@ UNIT = re.compile(r"^[A-Za-zµμ°%/*^0-9 ._()·²³-]{0,32}$")
 SPELLINGS = {"°C": "degC", "°F": "degF", "°": "deg", "%": "percent", "kts": "knot", "kn": "knot", "km/h": "kilometer_per_hour",
              "kph": "kilometer_per_hour", "chords": "", "chord": "", "degrees": "deg", "celsius": "degC", "Celsius": "degC"}
 KINDS = {"m": "length", "m/s": "speed", "Pa": "pressure", "K": "temperature", "deg": "angle", "rad": "angle",
-         "kg/m^3": "density", "Pa*s": "dynamic viscosity", "": "plain number", "J/(kg*K)": "gas constant"}
+         "kg/m^3": "density", "Pa*s": "dynamic viscosity", "": "plain number", "J/(kg*K)": "gas constant",
+         "%": "percentage", "kg/(m*s)": "mass flow per span"}
 EXAMPLES = {"m": "0.24 m, 240 mm, 3 ft", "m/s": "28 m/s, 100 km/h, 60 mph, 54 knot", "Pa": "26500 Pa, 26.5 kPa, 1 bar",
             "K": "288 K, 15 degC, -50 degC", "deg": "2 deg, 0.03 rad", "kg/m^3": "1.225 kg/m^3",
-            "Pa*s": "1.8e-5 Pa*s", "": "0.12 or 12 %", "J/(kg*K)": "287.05 J/(kg*K)"}
+            "Pa*s": "1.8e-5 Pa*s", "": "0.12 or 12 %", "J/(kg*K)": "287.05 J/(kg*K)",
+            "%": "0.1 or 0.1 %", "kg/(m*s)": "0.2 kg/(m*s)"}
 
 
 class UnitError(ValueError):
@@ -97,4 +99,4 @@ def show(value, unit="", digits=5):
     return f"{text} {PRETTY.get(unit, unit)}".strip()
 
 
-PRETTY = {"deg": "°", "kg/m^3": "kg/m³", "Pa*s": "Pa·s", "J/(kg*K)": "J/(kg·K)", "chord": "c"}
+PRETTY = {"deg": "°", "kg/m^3": "kg/m³", "Pa*s": "Pa·s", "J/(kg*K)": "J/(kg·K)", "kg/(m*s)": "kg/(m·s)", "chord": "c"}

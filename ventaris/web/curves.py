@@ -86,9 +86,10 @@ def _tap_traces(run, what, name, number):
         return []
     taps = unpack_taps(stored)
     out = []
-    for surface in ("upper", "lower"):
+    for surface in taps.sides:
         k = taps.side(surface)
-        out.append({"name": f"{name}, {surface}", "group": number, "surface": surface, "x": taps.x[k].tolist(), "y": getattr(taps, what)[k].tolist()})
+        side = "lower" if surface.endswith("lower") else "upper"
+        out.append({"name": f"{name}, {surface}", "group": number, "surface": side, "x": taps.x[k].tolist(), "y": getattr(taps, what)[k].tolist()})
     return out
 
 

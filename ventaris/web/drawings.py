@@ -2,12 +2,15 @@
 import numpy as np
 from markupsafe import Markup
 
-from ..core.grids.section import generate_levels
+from ..core.grids.quality import skewness
 from ..core.units import show
 
 
 MODEL_WORDS = {"inviscid": "Inviscid: slip walls, no friction", "laminar": "Laminar: no-slip walls, no turbulence",
-               "turbulent": "Turbulent: no-slip walls, Spalart-Allmaras closure solved to the wall"}
+               "turbulent": "Turbulent: no-slip walls"}
+CLOSURE_WORDS = {"spalart-allmaras": "Spalart-Allmaras closure", "sst": "k-ω SST closure"}
+DOMAIN_WORDS = {"ground": "G ground", "lower wall": "W lower wall", "upper wall": "W upper wall", "inlet": "I inlet", "outlet": "O outlet",
+                "symmetry": "S symmetry line", "far field": "F far field"}
 
 
 def draw(section, setup):
@@ -26,8 +29,32 @@ def _frame(inner, box, css="drawing"):
     return Markup(f'<svg class="{css}" viewBox="{left:.4f} {-top:.4f} {right - left:.4f} {top - bottom:.4f}" role="img">{inner}</svg>')
 
 
-def _outline_points(setup, count=260):
-    return setup.shape.section.at(setup.shape.section.stations(count))
+def _bodies(setup, count=260):
+    """Outlines as they stand in the domain: (svg, all points)."""
+    if not setup.is_hybrid:
+        points = setup.shape.section.at(setup.shape.section.stations(count))
+        return _polygon(points, "body"), points
+    loops = [o.polygon(count) for o in setup.outlines]
+    return "".join(_polygon(loop, "body") for loop in loops), np.concatenate(loops)
+
+
+def _named_surfaces(setup):
+    """Named stretches and what they do, drawn over the walls."""
+    parts = []
+    named = {s.name for s in setup.shape.surfaces}
+    for outline in setup.outlines:
+        for t in outline.stretches:
+            boundary = setup.boundaries.get(t.name)
+            if t.name not in named and boundary is None:
+                continue
+            points = outline.at(np.linspace(t.start, t.end, 24))
+            steps = " ".join(f"{x:.5f},{-y:.5f}" for x, y in points)
+            parts.append(f'<polyline class="slot" points="{steps}"/>')
+            if t.name in named:
+                out = points[12] - points[11]
+                away = np.array([out[1], -out[0]]) / max(np.linalg.norm(out), 1e-12)
+                parts.append(_text(*(points[12] + 0.05 * away), t.name, 0.032))
+    return "".join(parts)
 
 
 def _polygon(points, css):
@@ -43,24 +70,51 @@ def _text(x, y, words, size=0.035, css="", anchor="middle"):
 
 
 def _shape(setup):
-    points = _outline_points(setup)
+    if setup.is_hybrid:
+        return _arrangement(setup)
+    bodies, points = _bodies(setup)
     m = setup.shape.section.measure(setup.chord)
     low, high = points[:, 1].min(), points[:, 1].max()
     x = np.linspace(0.001, 0.999, 80)
     upper, lower = setup.shape.section.sides(x)
     camber = " ".join(f"{a:.4f},{-b:.4f}" for a, b in zip(x, 0.5 * (upper + lower)))
-    parts = [_polygon(points, "body"), f'<polyline class="camber" points="{camber}"/>']
+    parts = [bodies, f'<polyline class="camber" points="{camber}"/>']
     k = int(np.argmin(np.abs(x - m.thickness_at)))
     parts += [_line((x[k], lower[k]), (x[k], upper[k]), "measure"),
               _text(x[k] + 0.015, 0.5 * (upper[k] + lower[k]) - 0.01, f"{100 * m.thickness:.2f} % at {m.thickness_at:.2f}", 0.034, anchor="start")]
     y = low - 0.07
-    parts += [_line((0, y), (1, y), "measure"), _line((0, y - 0.015), (0, y + 0.015), "measure"), _line((1, y - 0.015), (1, y + 0.015), "measure"),
-              _text(0.5, y - 0.05, f"chord {show(setup.chord, 'm')}", 0.04)]
+    parts += [_chord_line(y, setup.chord)]
     caption = (f"Area {m.area:.4f} c², camber {100 * m.camber:.2f} % at {m.camber_at:.2f} c, nose radius {100 * m.leading_edge_radius:.2f} % c, "
                f"trailing edge {_tail_words(setup, m)}.")
     if abs(setup.shape.turned) > 0.01:
         caption += f" The coordinates were turned by {setup.shape.turned:.2f}° to lay the chord line level; incidence counts from that line."
     return _frame("".join(parts), (min(points[:, 0].min(), 0) - 0.08, max(points[:, 0].max(), 1) + 0.08, y - 0.1, max(high, 0.02) + 0.08)), caption
+
+
+def _chord_line(y, chord):
+    return (_line((0, y), (1, y), "measure") + _line((0, y - 0.015), (0, y + 0.015), "measure") + _line((1, y - 0.015), (1, y + 0.015), "measure")
+            + _text(0.5, y - 0.05, f"chord {show(chord, 'm')}", 0.04))
+
+
+def _arrangement(setup):
+    bodies, points = _bodies(setup)
+    parts = [bodies, _named_surfaces(setup)]
+    for outline in setup.outlines:
+        if outline.name:
+            own = outline.polygon(120)
+            parts.append(_text(*own.mean(0), outline.name, 0.034))
+    y = points[:, 1].min() - 0.07
+    parts.append(_chord_line(y, setup.chord))
+    m = setup.shape.section.measure(setup.chord)
+    sheet = setup.sheet.shape
+    words = [f"Main element {100 * m.thickness:.1f} % thick, camber {100 * m.camber:.1f} %"]
+    for e in sheet.elements:
+        words.append(f"{e.name}: {e.chord:g} c, {e.deflection:g}°" + (f", gap {100 * e.gap:g} %, overlap {100 * e.overlap:g} %" if e.role != "free" else ""))
+    if sheet.attitude == "inverted":
+        words.append("upside down")
+    if setup.shape.surfaces:
+        words.append("named surfaces: " + ", ".join(s.name for s in setup.shape.surfaces))
+    return _frame("".join(parts), (points[:, 0].min() - 0.08, points[:, 0].max() + 0.08, y - 0.1, points[:, 1].max() + 0.1)), "; ".join(words) + "."
 
 
 def _tail_words(setup, m):
@@ -69,7 +123,7 @@ def _tail_words(setup, m):
 
 
 def _air(setup):
-    a = np.radians(setup.sheet.air.incidence)
+    a = setup.stream.incidence
     direction, normal = np.array([np.cos(a), np.sin(a)]), np.array([-np.sin(a), np.cos(a)])
     parts = []
     for k in range(-3, 4):
@@ -77,14 +131,27 @@ def _air(setup):
         end = start + 0.42 * direction
         tip = [end - 0.035 * direction + 0.02 * normal, end, end - 0.035 * direction - 0.02 * normal]
         parts += [_line(start, end, "stream"), f'<polyline class="stream" points="{" ".join(f"{x:.4f},{-y:.4f}" for x, y in tip)}"/>']
-    parts += [_polygon(_outline_points(setup), "body"), _line((-0.3, 0), (1.25, 0), "datum")]
+    bodies, points = _bodies(setup)
+    parts += [bodies, _named_surfaces(setup), _line((-0.3, 0), (1.25, 0), "datum")]
     if abs(a) > 1e-6:
         end = np.array([0.0, 0.0]) + 1.25 * direction
         parts += [_line((0, 0), end, "datum"), _text(end[0] + 0.02, end[1] * 0.5, f"{setup.sheet.air.incidence:g}°", 0.05, anchor="start")]
     air = setup.air
     caption = (f"{show(air.speed, 'm/s', 4)}, Mach {air.mach:.4g}, Reynolds number {setup.reynolds:.3g} on the chord; {show(air.temperature, 'K', 5)}, "
                f"{show(air.pressure, 'Pa', 6)} absolute.")
-    return _frame("".join(parts), (-0.85, 1.4, -0.5, 0.5)), caption
+    for action in setup.sheet.air.walls:
+        caption += f" {_action_words(action)}."
+    box = (-0.85, max(1.4, points[:, 0].max() + 0.1), min(-0.5, points[:, 1].min() - 0.1), max(0.5, points[:, 1].max() + 0.1))
+    return _frame("".join(parts), box), caption
+
+
+def _action_words(action):
+    name = f"“{action.surface}”"
+    if action.action == "blow":
+        return f"{name} {'blows' if action.speed >= 0 else 'sucks'} at {show(abs(action.speed), 'm/s', 4)}"
+    if action.action == "blow mass":
+        return f"{name} {'blows' if action.mass_flow >= 0 else 'sucks'} {show(abs(action.mass_flow), 'kg/(m*s)', 4)}"
+    return f"{name} slips" if action.action == "slip" else f"{name} moves along itself at {show(action.speed, 'm/s', 4)}"
 
 
 def _chain(points, edges):
@@ -101,52 +168,88 @@ def _chain(points, edges):
 
 
 def _domain(setup):
-    mesh = generate_levels(setup.shape.section, setup.plan, ("coarse",))["coarse"]
-    r = setup.plan.far_field
-    edges = mesh.face_nodes[mesh.boundaries["far field"]]
-    path = _chain(mesh.points, edges)
+    mesh = setup.generate(("coarse",))["coarse"]
+    low, high = mesh.points.min(0), mesh.points.max(0)
+    r = 0.5 * float((high - low).max())
     size = 0.055 * r
-    parts = [f'<path class="far" d="{path}"/>', f'<circle class="here" cx="0.5" cy="0" r="{0.03 * r:.3f}"/>', _polygon(_outline_points(setup, 80), "body"),
-             _text(0.5, 0.05 * r, "section", size), _text(-0.55 * r, 0.85 * r, "F", size * 1.3), _text(0.7 * r, 0.82 * r, "F far field", size),
-             _line((0.5, -0.06 * r), (0.5, -0.985 * r), "measure"), _text(0.5 + 0.04 * r, -0.55 * r, f"{r:g} chords, {show(r * setup.chord, 'm', 3)}", size, anchor="start")]
-    words = "with the vortex of the present lift on it" if setup.stream.mach < 1 else "supersonic: what flows in is the undisturbed stream"
-    right = mesh.points[:, 0].max()
-    return _frame("".join(parts), (mesh.points[:, 0].min() - 0.08 * r, right + 0.08 * r, -1.1 * r, 1.1 * r), "drawing wide"), (
-        f"F: far field at {r:g} chords, {words}. The wall of the section is {'a slip wall' if setup.sheet.flow.model == 'inviscid' else 'a no-slip wall'}.")
+    bodies, points = _bodies(setup, 80)
+    parts, seen = [bodies], []
+    for name, faces in mesh.boundaries.items():
+        if name in mesh.walls:
+            continue
+        parts.append(f'<path class="{"far" if name == "far field" else "side"}" d="{_chain(mesh.points, mesh.face_nodes[faces])}"/>')
+        seen.append(name)
+        if name != "far field":
+            middle = mesh.face_centre[faces].mean(0)
+            shift = {"inlet": (-0.12 * r, 0), "outlet": (0.13 * r, 0), "ground": (0.5 * r, -0.07 * r), "upper wall": (0, 0.03 * r)}.get(name, (0, -0.07 * r))
+            parts.append(_text(middle[0] + shift[0], middle[1] + shift[1], DOMAIN_WORDS[name], size))
+    centre = 0.5 * (points.min(0) + points.max(0))
+    parts += [f'<circle class="here" cx="{centre[0]:.3f}" cy="{-centre[1]:.3f}" r="{0.03 * r:.3f}"/>']
+    words = []
+    if "far field" in seen:
+        far = setup.plan.far_field
+        parts += [_text(0.62 * far, 0.86 * far, "F far field", size), _line((0.5, 0.06 * r), (0.5, 0.985 * far), "measure"),
+                  _text(0.5 + 0.04 * r, 0.5 * far, f"{far:g} chords, {show(far * setup.chord, 'm', 3)}", size, anchor="start")]
+        carries = setup.stream.mach < 1 and setup.sheet.domain.kind == "far field"
+        words.append(f"F: far field at {far:g} chords" + (", with the vortex of the present lift on it" if carries else ": what flows in is the undisturbed stream"))
+    domain = setup.sheet.domain
+    if domain.kind == "ground":
+        motion = {"moving": "it moves with the stream", "fixed": "it stands still", "slip": "it slips"}[domain.ground]
+        words.append(f"G: ground {domain.clearance:g} chords ({show(domain.clearance * setup.chord, 'm', 3)}) below the lowest point; {motion}")
+    if domain.kind == "channel":
+        words.append(f"W: {domain.side_walls} walls {domain.height:g} chords apart; blockage {100 * np.ptp(points[:, 1]) / domain.height:.1f} %")
+    if domain.kind == "half":
+        words.append("S: symmetry line; the forces are those of the whole body")
+    words.append(f"the walls of the body are {'slip' if setup.sheet.flow.model == 'inviscid' else 'no-slip'} walls")
+    pad = 0.17 * r
+    return _frame("".join(parts), (low[0] - pad, high[0] + pad, low[1] - pad, high[1] + pad), "drawing wide"), "; ".join(words) + "."
 
 
 def _grid(setup):
     level = "medium" if "medium" in setup.levels else "coarse"
-    mesh = generate_levels(setup.shape.section, setup.plan, (level,))[level]
-    box = (-0.3, 1.4, -0.55, 0.55)
+    mesh = setup.generate((level,))[level]
+    bodies, points = _bodies(setup)
+    box = (points[:, 0].min() - 0.3, points[:, 0].max() + 0.4, points[:, 1].min() - 0.5, points[:, 1].max() + 0.5)
     a, b = mesh.points[mesh.face_nodes[:, 0]], mesh.points[mesh.face_nodes[:, 1]]
     middle = 0.5 * (a + b)
     keep = (middle[:, 0] > box[0] - 0.2) & (middle[:, 0] < box[1] + 0.2) & (middle[:, 1] > box[2] - 0.2) & (middle[:, 1] < box[3] + 0.2)
     path = "".join(f"M{p[0]:.4f} {-p[1]:.4f}L{q[0]:.4f} {-q[1]:.4f}" for p, q in zip(a[keep], b[keep]))
-    parts = [f'<path class="mesh" d="{path}"/>', _polygon(_outline_points(setup), "body")]
-    counts = ", ".join(f"{name} {setup.cells(name):,}".replace(",", " ") for name in setup.levels)
-    caption = (f"The {level} grid near the section. Cells: {counts}. First layer {setup.plan.first_height:.2g} c on the fine level, "
-               f"{show(setup.plan.first_height * setup.chord * 1000, '', 3)} mm.")
+    skew = skewness(mesh)
+    worst = np.argsort(-skew)[:5]
+    marks = "".join(f'<circle class="worst" cx="{x:.4f}" cy="{-y:.4f}" r="{0.012 * (box[1] - box[0]):.4f}"/>' for x, y in mesh.centre[worst])
+    parts = [f'<path class="mesh" d="{path}"/>', bodies, marks]
+    about = "about " if setup.is_hybrid else ""
+    counts = ", ".join(f"{name} {about}{setup.cells(name):,}".replace(",", " ") for name in setup.levels)
+    place = mesh.centre[worst[0]]
+    caption = (f"The {level} grid near the body. Cells: {counts}. First layer {setup.plan.first_height:.2g} c on the fine level, "
+               f"{show(setup.plan.first_height * setup.chord * 1000, '', 3)} mm. The five most skewed cells are ringed; the worst, {skew[worst[0]]:.2f} of 1, "
+               f"is at x = {place[0]:.3g}, y = {place[1]:.3g} c.")
     return _frame("".join(parts), box), caption
 
 
 def _instruments(setup):
     i = setup.sheet.instruments
-    points = _outline_points(setup)
-    parts = [_polygon(points, "body")]
+    bodies, points = _bodies(setup)
+    parts = [bodies]
     for x, y in points[::6]:
         parts.append(f'<circle class="tap" cx="{x:.4f}" cy="{-y:.4f}" r="0.006"/>')
     parts += [f'<circle class="pivot" cx="{i.moment_x:.4f}" cy="{-i.moment_y:.4f}" r="0.02"/>',
               _line((i.moment_x - 0.035, i.moment_y), (i.moment_x + 0.035, i.moment_y), "measure"),
               _line((i.moment_x, i.moment_y - 0.035), (i.moment_x, i.moment_y + 0.035), "measure")]
-    xs, ys = [-0.2, 1.3], [-0.35, 0.35]
+    xs, ys = [-0.2, 1.3, points[:, 0].max()], [-0.35, 0.35, points[:, 1].min(), points[:, 1].max()]
     for number, probe in enumerate(i.probes, start=1):
         if abs(probe.x) < 6 and abs(probe.y) < 6:
             parts += [f'<circle class="probe" cx="{probe.x:.4f}" cy="{-probe.y:.4f}" r="0.028"/>', _text(probe.x, probe.y - 0.012, str(number), 0.036)]
             xs.append(probe.x)
             ys.append(probe.y)
     box = (min(xs) - 0.1, max(xs) + 0.1, min(ys) - 0.1, max(ys) + 0.1)
-    caption = f"Balance on the whole wall, moments about x = {i.moment_x:g}, y = {i.moment_y:g} c; taps round the section; {len(i.probes)} probes."
+    caption = f"Balance on the whole wall, moments about x = {i.moment_x:g}, y = {i.moment_y:g} c; taps round the body; {len(i.probes)} probes."
+    if setup.elements:
+        caption += " Lift and drag are also given for every element."
+    if setup.slots:
+        caption += " The momentum of what the slots blow and take in is part of the forces; the run also says them without."
+    for formula in i.formulas:
+        caption += f" {formula.name} = {formula.expression}."
     return _frame("".join(parts), box), caption
 
 
@@ -158,6 +261,7 @@ def _climb(setup):
         parts += [f'<rect class="step" x="0" y="{-y:.3f}" width="{width:.3f}" height="0.1"/>',
                   _text(0, y + 0.02, f"{level}: {setup.cells(level):,} cells".replace(",", " "), 0.05, anchor="start")]
     run = setup.sheet.run
-    caption = (f"{MODEL_WORDS[setup.sheet.flow.model]}. Each level starts from the one "
+    model = MODEL_WORDS[setup.sheet.flow.model] + (f", {CLOSURE_WORDS[setup.sheet.flow.closure]}" if setup.sheet.flow.model == "turbulent" else "")
+    caption = (f"{model}. Each level starts from the one "
                f"before it and ends when the residual is below {run.residual:g} of the start and lift, drag and moment are steady within {run.steady:g}, or after {run.steps} steps.")
     return _frame("".join(parts), (-0.1, 1.15, -0.25, 0.5)), caption

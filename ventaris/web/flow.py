@@ -63,6 +63,7 @@ def pack(picture, head, values):
     """Points, triangles, edges and values as one binary answer: header length, JSON header, arrays."""
     outline = np.concatenate(picture.wall)
     head |= {"points": len(picture.points), "triangles": len(picture.triangles), "edges": len(picture.edges), "outline": len(outline),
+             "loops": [len(loop) for loop in picture.wall],
              "values": list(values)}
     text = json.dumps(head).encode()
     text += b" " * (-len(text) % 4)

@@ -21,9 +21,13 @@ def built(shape):
 
 
 def outline(shape, points=160):
-    """Outline points of a shape, or None when it cannot be built."""
+    """Outlines of a shape as a list of loops, or None when it cannot be built."""
     section, _ = built(shape)
-    return None if section is None else section.section.at(section.section.stations(points))
+    if section is None:
+        return None
+    if section.is_single and not section.inverted:
+        return [section.section.at(section.section.stations(points))]
+    return [o.polygon(points) for o in section.outlines()]
 
 
 def shape_words(shape):
@@ -42,4 +46,11 @@ def shape_words(shape):
         changes.append(f"gap {100 * edits['trailing_edge_gap']:g} %")
     if edits["flap_deflection"]:
         changes.append(f"flap {edits['flap_deflection']:g}° at {edits['flap_hinge']:g} c")
+    for e in shape.get("elements", []):
+        slot = f", gap {100 * e['gap']:g} %, overlap {100 * e['overlap']:g} %" if e["role"] != "free" else ""
+        changes.append(f"{e['name']} {e['deflection']:g}°{slot}")
+    if shape.get("attitude") == "inverted":
+        changes.append("inverted")
+    if shape.get("surfaces"):
+        changes.append("named: " + ", ".join(s["name"] for s in shape["surfaces"]))
     return ", ".join([words] + changes)

@@ -3,7 +3,8 @@ import functools
 import math
 from pathlib import Path
 
-from markupsafe import Markup, escape
+import numpy as np
+from markupsafe import Markup
 
 from ..core import units
 
@@ -107,14 +108,14 @@ def icon(name):
     return Markup('<svg class="icon" aria-hidden="true"><use href="/static/vendor/icons/icons.svg#{}"></use></svg>').format(name)
 
 
-def outline_svg(points, css="outline", pad=0.04):
-    """A section's outline as a small inline SVG."""
+def outline_svg(loops, css="outline", pad=0.04):
+    """Outlines as a small inline SVG."""
+    points = np.concatenate(loops)
     xs, ys = points[:, 0], points[:, 1]
     width, height = max(xs.max() - xs.min(), 1e-6), max(ys.max() - ys.min(), 1e-6)
-    steps = " ".join(f"{x:.4f},{-y:.4f}" for x, y in points)
     box = f"{xs.min() - pad:.4f} {-ys.max() - pad:.4f} {width + 2 * pad:.4f} {height + 2 * pad:.4f}"
-    return Markup('<svg class="{}" viewBox="{}" preserveAspectRatio="xMidYMid meet" aria-hidden="true"><polygon points="{}"/></svg>').format(
-        css, box, escape(steps))
+    polygons = Markup("").join(Markup('<polygon points="{}"/>').format(" ".join(f"{x:.4f},{-y:.4f}" for x, y in loop)) for loop in loops)
+    return Markup('<svg class="{}" viewBox="{}" preserveAspectRatio="xMidYMid meet" aria-hidden="true">{}</svg>').format(css, box, polygons)
 
 
 @functools.cache

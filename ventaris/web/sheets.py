@@ -1,10 +1,11 @@
 """The run sheet of one cell: a form that is checked, drawn and saved with every change."""
+import collections
+import typing
 
 from flask import Blueprint, Response, abort, g, redirect, render_template, request, url_for
 
 from ..core.grids.mesh import MeshError
 from ..core.grids.quality import measure_quality
-from ..core.grids.section import generate_levels
 from ..core.sheet import SECTIONS, Sheet, SheetError, default_setup, read_section, read_toml, write_toml
 from ..core.sheet.fields import SheetSection
 from ..core.study.checks import examine
@@ -19,6 +20,16 @@ HEADINGS = {"shape": "Shape", "air": "Air and motion", "domain": "Domain", "grid
 SHARED = {"shape": "belongs to the variant: the same along its whole row", "air": "belongs to the operating point: the same down its whole column",
           "domain": "shared by every run of the campaign", "grid": "shared by every run of the campaign", "flow": "shared by every run of the campaign",
           "instruments": "shared by every run of the campaign", "run": "shared by every run of the campaign"}
+
+# Parts of a section that come in any number: field, heading, what one is called, hint.
+LISTS = {"shape": [("elements", "Further elements", "element", "in chords of this one, set to each other by their slots"),
+                   ("surfaces", "Named surfaces", "surface", "stretches of a wall that do something of their own")],
+         "air": [("walls", "What walls do", "wall action", "blowing, suction, moving walls at this operating point")],
+         "grid": [("zones", "Refined zones", "zone", "on grids of triangles")],
+         "instruments": [("probes", "Probes", "probe", "in chords from the nose"),
+                         ("formulas", "Formula channels", "formula", "computed from the other channels at every step")]}
+ROW_MODELS = {f"{section}.{field}": typing.get_args(SECTIONS[section].model_fields[field].annotation)[0]
+              for section, lists in LISTS.items() for field, *_ in lists}
 
 
 def cell_or_404(variant_id, point_id):
@@ -35,7 +46,7 @@ def show(variant_id, point_id):
     state = _examine(values)
     last = runs.runs_of_cell(g.database, variant_id, point_id)
     return render_template("sheet.html", campaign=campaign, variant=variant, point=point, values=values, sections=SECTIONS, headings=HEADINGS,
-                           shared=SHARED, last=last[0] if last else None, revisions=_revisions(campaign, variant, point),
+                           shared=SHARED, lists=collections.defaultdict(list, LISTS), row_models=ROW_MODELS, last=last[0] if last else None, revisions=_revisions(campaign, variant, point),
                            siblings=store.variants(g.database, campaign["id"]), others=store.points(g.database, campaign["id"]), **state)
 
 
@@ -66,14 +77,34 @@ def form_values(form, current):
                 out[name][field] = nested
             elif f"{name}.{field}" in form:
                 out[name][field] = form[f"{name}.{field}"]
-    if "instruments.probes.count" in form:
-        out["instruments"]["probes"] = _probes(form)
+    for path, model in ROW_MODELS.items():
+        if f"{path}.count" in form:
+            section, field = path.split(".")
+            out[section][field] = _rows(form, path, model)
     return out
 
 
-def _probes(form):
-    rows = zip(form.getlist("probe.name"), form.getlist("probe.x"), form.getlist("probe.y"))
-    return [{"name": name or f"probe {k + 1}", "x": x, "y": y} for k, (name, x, y) in enumerate(rows) if name.strip() or x.strip() or y.strip()]
+def _rows(form, path, model):
+    """Every row of a list as a dict, from the form's repeated names."""
+    columns = {k: form.getlist(f"{path}[].{k}") for k in model.model_fields}
+    rows = []
+    for n in range(max(map(len, columns.values()))):
+        row = {k: values[n] for k, values in columns.items() if n < len(values)}
+        if "points" in row:
+            row["points"] = _pairs(row["points"])
+        rows.append(row)
+    return rows
+
+
+def _pairs(text):
+    """Coordinate pairs of pasted lines; lines without two numbers are titles."""
+    pairs = []
+    for line in text.splitlines():
+        try:
+            pairs.append(tuple(float(v) for v in line.replace(",", " ").split()[:2]))
+        except ValueError:
+            continue
+    return [p for p in pairs if len(p) == 2] or None
 
 
 def _validated(values):
@@ -174,7 +205,7 @@ def quality(variant_id, point_id):
         return render_template("partials/drawing_none.html", problems=state["problems"])
     setup = state["setup"]
     try:
-        meshes = generate_levels(setup.shape.section, setup.plan, setup.levels)
+        meshes = setup.generate()
     except MeshError as error:
         return render_template("partials/drawing_none.html", problems=[("grid", str(error))])
     return render_template("partials/quality.html", levels={k: measure_quality(m) for k, m in meshes.items()})

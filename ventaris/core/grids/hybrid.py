@@ -10,12 +10,16 @@ from scipy.sparse import csr_matrix
 from scipy.sparse.csgraph import reverse_cuthill_mckee
 from scipy.spatial import cKDTree
 
-from .fill import Region, fill
+from .fill import Region, fill, seed_points
 from .layers import Columns, column_heights, path_with_wake, plain_path, plant_columns, room_along
 from .mesh import MeshError, mesh_from_cells
 from .section import LEVELS, STRIDE
 from .sizing import SizeField, Zone, wall_arcs
 from .spacing import distribute
+
+SIDES = ("far field", "ground", "lower wall", "upper wall", "inlet", "outlet", "symmetry")
+# Share of the quadtree's seeds that the relaxed net keeps, measured.
+SEEDS_KEPT = 0.88
 
 
 @dataclass(frozen=True)
@@ -95,7 +99,7 @@ class HybridGrid:
     """
 
     def __init__(self, outlines, plan):
-        self.outlines, self.plan = outlines, plan
+        self.outlines, self.plan, self._counts = outlines, plan, {}
         self._wall_points()
         self._plant()
         self._outer_loop()
@@ -127,9 +131,11 @@ class HybridGrid:
         segments += [np.stack([p[:-1], p[1:]], 1) for _, p, _ in strips]
         solid = np.concatenate(segments)
         paths = []
-        for (wall, names), outline in zip(self.walls, self.outlines):
+        for k, ((wall, names), outline) in enumerate(zip(self.walls, self.outlines)):
             if plan.layers > 1 and outline.is_sharp and not half:
-                paths.append(path_with_wake(wall, names, lambda at, way: float(room_along(at[None], way[None], solid, plan.wall_size * 20, [0])[0])))
+                others = [w for j, (w, _) in enumerate(self.walls) if j != k] + [p for _, p, _ in strips]
+                paths.append(path_with_wake(wall, names, lambda at, way: float(room_along(at[None], way[None], solid, plan.wall_size * 20, [0])[0]),
+                                            cKDTree(np.concatenate(others)) if others else None))
             else:
                 paths.append(plain_path(wall, names[:len(wall) - half], not half))
         segments = np.concatenate([p.segments for p in paths] + segments[len(paths):])
@@ -232,6 +238,12 @@ class HybridGrid:
         stride = STRIDE[name]
         return _Assembly(self, stride).mesh()
 
+    def count(self, name):
+        """About how many cells a level has; cheap beside making it."""
+        if name not in self._counts:
+            self._counts[name] = _Assembly(self, STRIDE[name]).estimate()
+        return self._counts[name]
+
 
 class _Assembly:
     """Numbers the nodes of one level and joins layers and triangles."""
@@ -270,11 +282,12 @@ class _Assembly:
                 self._note(name, np.stack([ids[k, :-1], ids[k, 1:]], 1))
         return ids[:, -1], c.front, (len(here), layers)
 
-    def mesh(self):
+    def room(self):
+        """The room left for triangles: (Region, node numbers of its points, size field)."""
         grid, plan = self.grid, self.grid.plan
         fronts = [self._add_columns(chain) for chain in grid.chains]
-        blocks = [shape for _, _, shape in fronts]
-        ids, loop = [], []
+        self.blocks = [shape for _, _, shape in fronts]
+        ids = []
         for piece in grid.outer:
             if piece.chain is not None:
                 own, points = fronts[piece.chain][0][::-1], fronts[piece.chain][1][::-1]
@@ -287,24 +300,33 @@ class _Assembly:
                 own = None
             ids.append([piece, own, points])
         self._join(ids)
-        outer_ids = np.concatenate([own for _, own, _ in ids])
-        outer_points = np.concatenate([points for _, _, points in ids])
         inner = [k for k, chain in enumerate(grid.chains) if chain.columns.closed]
-        region = Region(outer_points, [fronts[k][1][::-1] for k in inner])
-        region_ids = np.concatenate([outer_ids] + [fronts[k][0][::-1] for k in inner])
-        size = SizeField(region.points, region.sizes, grid.zones, plan.growth, 0.2 * plan.far_field, self.stride)
+        region = Region(np.concatenate([points for _, _, points in ids]), [fronts[k][1][::-1] for k in inner])
+        numbers = np.concatenate([own for _, own, _ in ids] + [fronts[k][0][::-1] for k in inner])
+        return region, numbers, SizeField(region.points, region.sizes, grid.zones, plan.growth, 0.2 * plan.far_field, self.stride)
+
+    def mesh(self):
+        region, numbers, size = self.room()
         points, triangles = fill(region, size)
         fresh = self._new(points[len(region.points):])
-        number = np.concatenate([region_ids, fresh])
-        order = _banded(triangles, len(points))
-        triangles = number[triangles[order]]
+        number = np.concatenate([numbers, fresh])
+        triangles = number[triangles[_banded(triangles, len(points))]]
         self.cells.append(np.concatenate([triangles, triangles[:, 2:]], axis=1))
-        sides = ("far field", "ground", "lower wall", "upper wall", "inlet", "outlet", "symmetry")
         edges = {name: np.concatenate(pairs) for name, pairs in self.edges.items()}
-        walls = [name for name in edges if name not in sides]
-        edges = {name: edges[name] for name in walls + [n for n in edges if n in sides]}
-        layout = {"topology": "hybrid", "blocks": blocks, "shape": (0, 0)}
-        return mesh_from_cells(np.concatenate(self.points), np.concatenate(self.cells), edges, walls, layout)
+        walls = [name for name in edges if name not in SIDES]
+        edges = {name: edges[name] for name in walls + [n for n in edges if n in SIDES]}
+        layout = {"topology": "hybrid", "blocks": self.blocks, "shape": (0, 0)}
+        mesh = mesh_from_cells(np.concatenate(self.points), np.concatenate(self.cells), edges, walls, layout)
+        for name, faces in mesh.boundaries.items():
+            mesh.boundaries[name] = _in_order(mesh.face_nodes, faces)
+        return mesh
+
+    def estimate(self):
+        """Cells of the level, the triangles estimated from the first seeds."""
+        region, _, size = self.room()
+        seeds = seed_points(size, region.points.min(0), region.points.max(0))
+        inside = SEEDS_KEPT * np.count_nonzero(region.holds(seeds))
+        return int(sum(n * m for n, m in self.blocks) + 2 * inside + len(region.points))
 
     def _join(self, pieces):
         """Give the free pieces numbers; where a piece ends the next begins, the point is one."""
@@ -329,6 +351,20 @@ class _Assembly:
                     pieces[k][1], pieces[k][2] = pieces[k][1][:-1], pieces[k][2][:-1]
                 else:
                     raise MeshError("the pieces of the outer boundary do not meet")
+
+
+def _in_order(face_nodes, faces):
+    """Boundary faces one after the other as they join; closed or several stretches start anywhere."""
+    starts = {int(a): k for k, a in enumerate(face_nodes[faces, 0])}
+    ends = set(face_nodes[faces, 1].tolist())
+    heads = [k for a, k in starts.items() if a not in ends] or [0]
+    order, seen = [], np.zeros(len(faces), dtype=bool)
+    for head in [*heads, *range(len(faces))]:
+        while head is not None and not seen[head]:
+            seen[head] = True
+            order.append(head)
+            head = starts.get(int(face_nodes[faces[head], 1]))
+    return faces[order]
 
 
 def _banded(triangles, count):

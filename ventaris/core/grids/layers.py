@@ -88,7 +88,7 @@ def plain_path(points, names, closed):
     return WallPath(points, np.arange(len(points)), list(names), closed, np.zeros(len(points)))
 
 
-def path_with_wake(points, names, room):
+def path_with_wake(points, names, room, others=None):
     """The path of a closed wall whose first point is a sharp trailing edge, with its wake line.
 
     Without it the layers of both sides end in a fan of needles a thousandth of the wall cells
@@ -98,12 +98,19 @@ def path_with_wake(points, names, room):
     ----------
     room : callable
         Free length from a point along a direction.
+    others : cKDTree or None
+        Points on the other walls; the line ends where it comes nearer to them than it started.
     """
     n = len(points)
     away = [(points[0] - points[k]) / np.linalg.norm(points[0] - points[k]) for k in (1, -1)]
     direction = (away[0] + away[1]) / np.linalg.norm(away[0] + away[1])
     first = 0.5 * (np.linalg.norm(points[1] - points[0]) + np.linalg.norm(points[-1] - points[0]))
     length = min(60 * first, WAKE_ROOM * room(points[0], direction))
+    if others is not None:
+        s = np.linspace(0, length, 200)[1:]
+        gap = others.query(points[0] + s[:, None] * direction)[0]
+        near = np.nonzero(gap < 0.8 * others.query(points[0])[0])[0]
+        length = max(s[near[0]], 6 * first) if len(near) else length
     count = 4 * max(1, int(np.ceil(np.log1p(WAKE_GROWTH * length / first) / np.log1p(WAKE_GROWTH) / 4)))
     along = geometric_line(min(first, length / count), count, length)[1:]
     nodes = np.concatenate([points, points[0] + along[:, None] * direction])
@@ -212,6 +219,8 @@ def _heights(path, stop, direction, room, first, layers, most_growth, top_share,
     spacing = 0.5 * (edge + np.roll(edge, 1))
     if not closed:
         spacing[0], spacing[-1] = edge[0], edge[-2]
+    # Cells longer than a tenth of a chord lie far along a ground or tunnel wall; needles there only cost.
+    first = np.maximum(first, 3e-4 * np.maximum(spacing[wall_node] - 0.1, 0))
     wanted_top = top_share * spacing[wall_node]
     ratio = np.clip((np.maximum(wanted_top, 1.02 * first) / first) ** (1 / max(layers - 1, 1)), 1.0, most_growth)
     total = _sum(first, ratio, layers)

@@ -1,5 +1,6 @@
 """The balance: forces and moment of the walls, pressure and friction apart."""
-from dataclasses import dataclass
+import re
+from dataclasses import dataclass, field
 
 import numpy as np
 
@@ -12,9 +13,18 @@ class Balance:
     ----------
     moment_point : tuple
         In chords.
+    elements : dict of str to list of str
+        Surfaces of each element that is also weighed alone.
+    slots : bool
+        Whether the forces without the slots' momentum are wanted too.
+    half : bool
+        Half of a symmetric body is weighed: its drag counts twice, its lift not at all.
     """
 
     moment_point: tuple = (0.25, 0.0)
+    elements: dict = field(default_factory=dict)
+    slots: bool = False
+    half: bool = False
 
     def measure(self, flow):
         """Coefficients on chord and dynamic pressure from the last residual.
@@ -26,19 +36,40 @@ class Balance:
         Returns
         -------
         dict
-            ``lift, drag, moment, drag_pressure, drag_friction, lift_pressure``; the
-            moment is positive nose up.
+            ``lift, drag, moment, drag_pressure, drag_friction, lift_pressure``; the moment is
+            positive nose up.  The momentum that slots blow out or take in is in them; with slots
+            ``lift_without_slots`` and ``drag_without_slots`` leave it out, and ``slot_mass_flow`` is
+            what they blow out over rho_inf U_inf chord.  Of several elements also
+            ``lift_<element>`` and ``drag_<element>``.
         """
-        pressure, friction = flow.wall_loads()
+        pressure, other = flow.wall_loads()
         q = flow.stream.dynamic_pressure
         c, s = np.cos(flow.stream.incidence), np.sin(flow.stream.incidence)
         along, across = np.array([c, s]), np.array([-s, c])
-        total = pressure + friction
+        if self.half:
+            pressure, other = (2.0 * force * [1.0, 0.0] for force in (pressure, other))
+        total = pressure + other
+        friction = np.where(flow.is_blown[:, None], 0.0, other)
         arm = flow.mesh.face_centre[flow.wall] - np.asarray(self.moment_point)
-        moment = (arm[:, 1] * total[:, 0] - arm[:, 0] * total[:, 1]).sum()
-        return {"lift": float(total.sum(0) @ across / q), "drag": float(total.sum(0) @ along / q),
-                "moment": float(moment / q), "drag_pressure": float(pressure.sum(0) @ along / q),
-                "drag_friction": float(friction.sum(0) @ along / q), "lift_pressure": float(pressure.sum(0) @ across / q)}
+        moment = 0.0 if self.half else (arm[:, 1] * total[:, 0] - arm[:, 0] * total[:, 1]).sum()
+        out = {"lift": float(total.sum(0) @ across / q), "drag": float(total.sum(0) @ along / q),
+               "moment": float(moment / q), "drag_pressure": float(pressure.sum(0) @ along / q),
+               "drag_friction": float(friction.sum(0) @ along / q), "lift_pressure": float(pressure.sum(0) @ across / q)}
+        if self.slots:
+            bare = (pressure + friction).sum(0)
+            mass = flow.flux[flow.wall][flow.is_blown, 0].sum()
+            out.update(lift_without_slots=float(bare @ across / q), drag_without_slots=float(bare @ along / q),
+                       slot_mass_flow=float(-mass / flow.stream.mach))
+        for name, surfaces in self.elements.items():
+            own = np.isin(flow.wall, np.concatenate([flow.mesh.boundaries[s] for s in surfaces]))
+            out[channel_name(f"lift_{name}")] = float(total[own].sum(0) @ across / q)
+            out[channel_name(f"drag_{name}")] = float(total[own].sum(0) @ along / q)
+        return out
+
+
+def channel_name(text):
+    """A name that formulas can use."""
+    return re.sub(r"[^A-Za-z0-9]+", "_", text)
 
 
 def forces(coefficients, air, chord, span):

@@ -33,7 +33,12 @@ class TapRow:
         index = np.array([k for k, s in enumerate(self.surface) if s == name], dtype=int)
         if len(index) == 0:
             return index
-        return index[::-1] if name == "lower" else index
+        return index[::-1] if name.endswith("lower") else index
+
+    @property
+    def sides(self):
+        """Names of the upper and lower sides of every element, in order."""
+        return [name for name in dict.fromkeys(self.surface) if name.endswith(("upper", "lower"))]
 
 
 def read_taps(flow, state):
@@ -48,7 +53,7 @@ def read_taps(flow, state):
     surface = []
     for name in mesh.walls:
         surface += [name] * len(mesh.boundaries[name])
-    direction = np.array([{"lower": -1.0}.get(s, 1.0) for s in surface])
+    direction = np.array([-1.0 if s.endswith("lower") else 1.0 for s in surface])
     cf = (friction * tangent).sum(axis=1) / (q * mesh.area[wall]) * direction
     # Isentropic change from the cell to the wall pressure keeps the local total pressure.
     absolute, wall_absolute = state[cell, 0] + 1 / gamma, np.maximum(gauge + 1 / gamma, 1e-6)
@@ -70,7 +75,7 @@ def find_shocks(taps):
     list of dict with ``surface, x, mach_ahead``
     """
     out = []
-    for name in ("upper", "lower"):
+    for name in taps.sides:
         k = taps.side(name)
         if len(k) < 8:
             continue
@@ -106,7 +111,7 @@ def find_separation(taps):
     list of dict with ``surface, x, kind`` ("separation" or "reattachment")
     """
     out = []
-    for name in ("upper", "lower"):
+    for name in taps.sides:
         k = taps.side(name)
         x, cf = taps.x[k], taps.cf[k]
         if len(k) < 8 or np.abs(cf).max() == 0:

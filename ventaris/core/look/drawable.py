@@ -34,28 +34,31 @@ def drawable(mesh, state, air):
     cells = derive(state, air)
     names = list(cells)
     at_points = mesh.point_values(np.stack([cells[name] for name in names], axis=1))
-    return Drawable(mesh.points, triangles_of(mesh), mesh.face_nodes, [wall_outline(mesh)],
+    return Drawable(mesh.points, triangles_of(mesh), mesh.face_nodes, wall_outlines(mesh),
                     {name: at_points[:, k] for k, name in enumerate(names)})
 
 
 def triangles_of(mesh):
-    """Two triangles of every quadrilateral, shape (2 n_cells, 3)."""
+    """Two triangles of every quadrilateral and the one of every triangle, shape (n, 3)."""
     c = mesh.cell_nodes
-    return np.concatenate([c[:, [0, 1, 2]], c[:, [0, 2, 3]]])
+    both = np.concatenate([c[:, [0, 1, 2]], c[:, [0, 2, 3]]])
+    return both[(both != np.roll(both, -1, axis=1)).all(axis=1)]
 
 
-def wall_outline(mesh):
-    """Points of the body's outline in order, shape (n, 2)."""
+def wall_outlines(mesh):
+    """Points of each body's outline in order, list of ndarray, shape (n, 2)."""
     pairs = mesh.face_nodes[mesh.wall_faces()]
     following = dict(zip(pairs[:, 0].tolist(), pairs[:, 1].tolist()))
-    start = here = pairs[0, 0]
-    loop = []
-    for _ in range(len(pairs) + 1):
-        loop.append(here)
-        here = following.get(here)
-        if here is None or here == start:
-            break
-    return mesh.points[np.array(loop)]
+    heads = sorted(set(following) - set(following.values()))
+    loops = []
+    while following:
+        here = heads.pop() if heads else next(iter(following))
+        loop = [here]
+        while here in following:
+            here = following.pop(here)
+            loop.append(here)
+        loops.append(mesh.points[np.array(loop[:-1] if loop[-1] == loop[0] else loop)])
+    return loops
 
 
 def default_range(values, key, points, box=(-0.5, 1.5, -0.8, 0.8)):

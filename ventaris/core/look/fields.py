@@ -65,13 +65,16 @@ def derive(state, air):
             "density": g * absolute / t * air.density, "temperature": t * air.temperature, "loss": 1 - total / stream_total,
             "u": u * a, "v": v * a}
     if state.shape[1] > 4:
-        out["eddy"] = _eddy_ratio(state[:, 4], out, air)
+        out["eddy"] = _eddy_ratio(state[:, 4:], out, air)
     return out
 
 
-def _eddy_ratio(working, values, air):
-    """Eddy over molecular viscosity from the closure's working variable (scaled by the speed of sound and the chord)."""
+def _eddy_ratio(closure, values, air):
+    """Eddy over molecular viscosity from the closure's columns (scaled by the speed of sound and the chord)."""
     molecular = sutherland_viscosity(values["temperature"]) / sutherland_viscosity(air.temperature) if air.sutherland else 1.0
     nu = air.viscosity * molecular / values["density"] / (air.speed_of_sound * air.chord)
-    chi = np.maximum(working, 0.0) / nu
+    if closure.shape[1] == 2:
+        # k and ln omega; without the limiter near walls, which only matters inside the layer.
+        return np.maximum(closure[:, 0], 0.0) / np.exp(closure[:, 1]) / nu
+    chi = np.maximum(closure[:, 0], 0.0) / nu
     return chi * viscous_damping.py_func(chi)

@@ -5,6 +5,7 @@ from typing import Literal
 from pydantic import Field, ValidationError, model_validator
 
 from ..gas import AIR_CONSTANT
+from .arrangement import Element, Formula, NamedSurface, RefinedZone, WallAction
 from .fields import SheetError, SheetSection, choice, number, problems_of, text
 
 FORMAT = 1
@@ -42,7 +43,11 @@ class Shape(SheetSection):
                                    when={"kind": "double wedge"})
     title: str = text("", "Source", "Title line of the coordinates, for your own memory.", 120)
     points: list[tuple[float, float]] | None = Field(None, json_schema_extra={"kind": "points", "when": {"kind": "coordinates"}})
+    attitude: Literal["upright", "inverted"] = choice(
+        "upright", "Attitude", "Inverted turns the whole arrangement upside down, as on a car; incidence then counts nose down.", upright="upright", inverted="inverted")
     edits: Edits = Field(default_factory=Edits)
+    elements: list[Element] = Field(default_factory=list, max_length=8)
+    surfaces: list[NamedSurface] = Field(default_factory=list, max_length=40)
 
     @model_validator(mode="after")
     def _points_present(self):
@@ -51,7 +56,22 @@ class Shape(SheetSection):
         if self.kind == "four-digit" and self.thickness > 0.4:
             raise ValueError(f"shape.thickness = {self.thickness:g}: the four-digit family ends at 0.4; "
                              "take the ellipse for thicker bodies")
+        self._names_differ()
         return self
+
+    def _names_differ(self):
+        elements = [e.name for e in self.elements]
+        for name in elements:
+            if name in ("main", "body") or elements.count(name) > 1:
+                raise ValueError(f"shape.elements: the name “{name}” is taken; give every element a name of its own")
+        taken = {"upper", "lower", "base", "body", "main", *elements}
+        for surface in self.surfaces:
+            if surface.name in taken:
+                raise ValueError(f"shape.surfaces: the name “{surface.name}” is taken; give the surface another")
+            taken.add(surface.name)
+            if surface.element not in ("", "main", *elements):
+                raise ValueError(f"shape.surfaces: “{surface.name}” lies on the element “{surface.element}”, which does not exist; "
+                                 f"there {'are' if elements else 'is'} {', '.join(['main', *elements])}")
 
 
 class Air(SheetSection):
@@ -93,25 +113,46 @@ class Air(SheetSection):
     viscosity_ratio: float = number(
         0.21, "", 1e-4, 1000, "Eddy over molecular viscosity", "Of the oncoming air. External flow: 0.01 to 1 (0.21 keeps a boundary layer fully turbulent without "
         "thickening the stream); internal or upstream-disturbed flow: 1 to 100.")
+    walls: list[WallAction] = Field(default_factory=list, max_length=40)
 
 
 class Domain(SheetSection):
-    """The air around the section."""
+    """The air around the section and what bounds it."""
 
-    far_field: float = number(50.0, "", 5, 500, "Far field at", "Distance of the outer boundary in chords; 50 is safe with lift.")
+    kind: Literal["far field", "ground", "channel", "half"] = choice(
+        "far field", "Bounded by", "Free air, a ground line, a channel's two walls, or a symmetry line with half of the body.",
+        **{"far field": "Far field all round", "ground": "Far field over a ground", "channel": "Channel", "half": "Symmetric half"})
+    far_field: float = number(50.0, "", 5, 500, "Far field at", "Distance of the outer boundary in chords; 50 is safe with lift.", when={"kind": ("far field", "ground", "half")})
+    clearance: float = number(0.3, "", 0.005, 100, "Ground clearance", "From the ground to the lowest point of the arrangement, in chords.", when={"kind": "ground"})
+    ground: Literal["moving", "fixed", "slip"] = choice(
+        "moving", "Ground", "Moving with the stream as under a vehicle, fixed as a plain tunnel floor, or frictionless.", when={"kind": "ground"},
+        moving="moves with the stream", fixed="stands still", slip="slips")
+    height: float = number(4.0, "", 0.1, 500, "Channel height", "In chords; the body's origin lies in the middle.", when={"kind": "channel"})
+    ahead: float = number(6.0, "", 1, 500, "Inlet ahead", "Of the nose, in chords.", when={"kind": "channel"})
+    behind: float = number(12.0, "", 1, 500, "Outlet behind", "The nose, in chords.", when={"kind": "channel"})
+    side_walls: Literal["slip", "no-slip"] = choice("slip", "Channel walls", "", when={"kind": "channel"}, **{"slip": "slip", "no-slip": "no-slip"})
 
 
 class Grid(SheetSection):
-    """The cells; counts are those of the fine level."""
+    """The cells; counts and sizes are those of the fine level."""
 
+    kind: Literal["automatic", "lines", "hybrid"] = choice(
+        "automatic", "Cells", "Lines of quadrilaterals round one section, or wall layers filled up with triangles round anything.",
+        **{"automatic": "whichever suits", "lines": "lines round one section", "hybrid": "wall layers and triangles"})
     level: Literal["coarse", "medium", "fine"] = choice("fine", "Climb to", "The run solves coarse, medium and fine in turn and stops here.",
                                                         coarse="coarse", medium="medium", fine="fine")
-    around: int = number(208, "", 64, 1600, "Cells around the section", "On the fine level.", whole=True, multiple=16)
-    layers: int | None = number(None, "", 24, 400, "Layers to the far field", "On the fine level; empty takes 64, with turbulence 88.", whole=True, multiple=4)
+    around: int = number(208, "", 64, 1600, "Cells around the section", "On the fine level; with triangles the largest wall cell is two chords over it.", whole=True, multiple=16)
+    layers: int | None = number(None, "", 4, 400, "Layers off the wall", "On the fine level; empty takes 64 out to the far field (88 with turbulence); with triangles 12, 28 or 40.", whole=True, multiple=4)
     wake: int = number(48, "", 16, 400, "Cells along the wake", "On the fine level.", whole=True, multiple=4)
     first_height: float | None = number(None, "", 1e-7, 0.02, "First layer's height", "In chords, fine level; empty lets the program choose.")
     nose_size: float | None = number(None, "", 1e-5, 0.05, "Cell at the nose", "In chords; empty lets the program choose.")
     tail_size: float | None = number(None, "", 1e-5, 0.05, "Cell at the trailing edge", "In chords; empty lets the program choose.")
+    least_size: float = number(3e-4, "", 1e-6, 0.05, "Smallest wall cell", "In chords; curvature and slots ask for no less. Triangles only.")
+    layer_growth: float = number(1.3, "", 1.02, 1.8, "Growth of the layers", "At most, each over the one before. Triangles only.")
+    growth: float = number(0.17, "", 0.03, 0.6, "Growth of the triangles", "Share of the distance from what is small. Triangles only.")
+    gap_cells: float = number(4.5, "", 1, 30, "Wall cells per slot gap", "How long wall cells may be where another wall is near. Triangles only.")
+    wake_size: float = number(0.03, "", 0, 1, "Cells in the wakes", "In chords, two chords behind every element; 0 leaves them out. Triangles only.")
+    zones: list[RefinedZone] = Field(default_factory=list, max_length=20)
 
 
 class Probe(SheetSection):
@@ -129,6 +170,7 @@ class Instruments(SheetSection):
     moment_y: float = number(0.0, "", -10, 10, "Moment about y", "In chords from the chord line.")
     span: float = number(1.0, "m", above=0, high=1000, label="Span for forces", help="Forces in newtons are for this length of wing.")
     probes: list[Probe] = Field(default_factory=list, max_length=20)
+    formulas: list[Formula] = Field(default_factory=list, max_length=20)
 
 
 class Flow(SheetSection):
@@ -140,6 +182,7 @@ class Flow(SheetSection):
     closure: Literal["spalart-allmaras", "sst"] = choice(
         "spalart-allmaras", "Closure", "One equation for attached and mildly separated flow; two equations (k and ω) see adverse pressure gradients and the stream's turbulence better.",
         when={"model": "turbulent"}, **{"spalart-allmaras": "Spalart-Allmaras", "sst": "k-ω SST"})
+    time: Literal["steady", "unsteady"] = choice("steady", "Time", "Steady, or followed in time from the steady field.", steady="steady", unsteady="unsteady")
     trip: float | None = number(None, "", 0.005, 0.95, "Laminar up to x/c", "Where the boundary layer is tripped, in chords; empty is turbulent from the nose.",
                                 when={"model": "turbulent"})
 
@@ -152,6 +195,11 @@ class Run(SheetSection):
     steps: int = number(150, "", 5, 5000, "Most steps per level", "The level ends here even if it has not settled.", whole=True)
     courant_start: float = number(10.0, "", 0.1, 1000, "Courant number at the start", "Smaller is slower and safer.")
     first_order_steps: int = number(25, "", 0, 500, "First-order steps", "Steps on the coarse level before second order takes over.", whole=True)
+    duration: float = number(60.0, "", 0.5, 5000, "Time to follow", "In chords travelled by the stream, after the steady start. Unsteady only.")
+    time_step: float | None = number(None, "", 1e-5, 10, "Time step", "In chords travelled by the stream; empty follows the target Courant number. Unsteady only.")
+    time_courant: float = number(20.0, "", 0.1, 5000, "Target Courant number in time", "Of the stream in a typical cell near the body, where no step is given. Unsteady only.")
+    discard: float = number(0.5, "", 0, 0.95, "Start-up left out", "Share of the time before statistics begin. Unsteady only.")
+    frames: int = number(40, "", 0, 120, "Frames to keep", "Of the last part of the run, to play back. Unsteady only.", whole=True)
     krylov_vectors: int = number(40, "", 5, 200, "Krylov vectors", "Most vectors of one linear solution.", whole=True)
 
 

@@ -11,7 +11,6 @@ from ..flow.discretisation import Discretisation
 from ..flow.prolongation import prolong
 from ..flow.steady import FlowDiverged, MarchControls, SteadyMarch
 from ..grids.quality import measure_quality
-from ..grids.section import generate_levels
 from ..instruments.balance import Balance, forces
 from ..instruments.probe import read_probe
 from ..instruments.taps import find_separation, find_shocks, read_taps, wall_units
@@ -154,7 +153,7 @@ class Execution:
     def __iter__(self):
         started = time.monotonic()
         self._clock = lambda: self._before + time.monotonic() - started
-        self.meshes = generate_levels(self.setup.shape.section, self.setup.plan, self.setup.levels)
+        self.meshes = self.setup.generate()
         previous = None
         for name in self.setup.levels:
             if self._resume and any(done["level"] == name for done in self._resume.finished):
@@ -178,11 +177,13 @@ class Execution:
 
     def _open_level(self, name, mesh, previous, careful):
         inviscid = self.sheet.flow.model == "inviscid"
-        # Nothing fixes the circulation of an inviscid flow round a rounded tail: it gets no vortex.
-        free = inviscid and self.setup.shape.section.trailing_edge == "round"
+        # Nothing fixes the circulation of an inviscid flow round a rounded tail: it gets no vortex;
+        # beside a ground or between walls the lift has its mirror images.
+        free = self.sheet.domain.kind != "far field" or inviscid and all(o.section.trailing_edge == "round" for o in self.setup.outlines)
         turbulent = self.sheet.flow.model == "turbulent"
         flow = Discretisation(mesh, self.setup.stream, "slip" if inviscid else "no-slip", vortex=not free,
-                              closure=self.sheet.flow.closure if turbulent else None, laminar_until=self.sheet.flow.trip if turbulent else None)
+                              closure=self.sheet.flow.closure if turbulent else None, laminar_until=self.sheet.flow.trip if turbulent else None,
+                              boundaries=self.setup.boundaries)
         run, resume = self.sheet.run, self._resume
         controls = MarchControls(run.courant_start, krylov_vectors=run.krylov_vectors, first_order_steps=run.first_order_steps)
         if resume:
@@ -231,7 +232,7 @@ class Execution:
 
     def _balance(self):
         i = self.sheet.instruments
-        return Balance((i.moment_x, i.moment_y))
+        return Balance((i.moment_x, i.moment_y), self.setup.elements, bool(self.setup.slots), self.sheet.domain.kind == "half")
 
     def _changes(self):
         """Relative change of the watched coefficients over the last steps."""

@@ -12,6 +12,10 @@ function value(name) {
 
 function applyConditions() {
   for (const part of form.querySelectorAll("[data-when]")) part.hidden = !part.dataset.is.split("|").includes(value(part.dataset.when));
+  for (const part of form.querySelectorAll("[data-row-when]")) {
+    const control = part.closest(".row-card").querySelector(`[name="${part.dataset.rowWhen}"]`);
+    part.hidden = !part.dataset.is.split("|").includes(control.value);
+  }
 }
 
 function placeProblems() {
@@ -19,7 +23,8 @@ function placeProblems() {
   for (const input of form.querySelectorAll(".is-invalid")) input.classList.remove("is-invalid");
   for (const item of form.querySelectorAll("#problem-list li")) {
     const path = item.dataset.path;
-    const slot = form.querySelector(`[data-problem="${CSS.escape(path)}"]`) || form.querySelector(`[data-problem="${CSS.escape(path.split(".")[0])}"]`);
+    let slot = null;
+    for (let parts = path.split("."); parts.length && !slot; parts.pop()) slot = form.querySelector(`[data-problem="${CSS.escape(parts.join("."))}"]`);
     if (slot) { slot.hidden = false; slot.textContent = item.textContent; }
     if (form.elements[path]?.classList) form.elements[path].classList.add("is-invalid");
   }
@@ -81,20 +86,24 @@ form.addEventListener("click", async (event) => {
     const flag = document.createElement("input");
     flag.type = "hidden"; flag.name = "force"; flag.value = "1";
     form.append(flag);
-    htmx.trigger(form, "probes-changed");
+    htmx.trigger(form, "rows-changed");
     document.addEventListener("htmx:afterSettle", () => flag.remove(), { once: true });
-  } else if (event.target.closest("[data-add-probe]")) {
-    const row = document.createElement("tr");
-    row.innerHTML = '<td><input class="form-control" name="probe.name" aria-label="Probe name"></td><td><input class="form-control num" name="probe.x" aria-label="x"></td>'
-      + '<td><input class="form-control num" name="probe.y" aria-label="y"></td><td><button type="button" class="btn-bare" data-drop-probe aria-label="Remove probe">×</button></td>';
-    document.getElementById("probes").append(row);
-    row.querySelector("input").focus();
-  } else if (event.target.closest("[data-drop-probe]")) {
-    event.target.closest("tr").remove();
-    htmx.trigger(form, "probes-changed");
-    draw();
+  } else if (event.target.closest("[data-add-row]")) {
+    const rows = event.target.closest("[data-rows]");
+    rows.querySelector("[data-list]").append(rows.querySelector("template").content.cloneNode(true));
+    rows.querySelector("[data-list]").lastElementChild.querySelector("input, select").focus();
+    changed();
+  } else if (event.target.closest("[data-drop-row]")) {
+    event.target.closest(".row-card").remove();
+    changed();
   }
 });
+
+function changed() {
+  applyConditions();
+  htmx.trigger(form, "rows-changed");
+  draw();
+}
 
 // A change that is still on its way must be stored before the run starts.
 function settle() {

@@ -99,10 +99,17 @@ export class FlowCanvas {
     edges.setAttribute("position", shared);
     edges.setIndex(new THREE.BufferAttribute(d.edge, 1));
     this._replace("grid", new THREE.LineSegments(edges, new THREE.LineBasicMaterial({ color: 0x1B2A2F, transparent: true, opacity: 0.35 })), 0.1);
-    const wall = [];
-    for (let k = 0; k < d.outline; k++) wall.push(new THREE.Vector2(d.wall[2 * k], d.wall[2 * k + 1]));
-    this._replace("body", new THREE.Mesh(new THREE.ShapeGeometry(new THREE.Shape(wall)), new THREE.MeshBasicMaterial({ color: 0xF7F5F0, side: THREE.DoubleSide })), 0.3);
-    this._replace("outline", new THREE.LineLoop(new THREE.BufferGeometry().setFromPoints(wall), new THREE.LineBasicMaterial({ color: 0x1B2A2F })), 0.4);
+    const shapes = [], strokes = [];
+    let at = 0;
+    for (const count of d.loops || [d.outline]) {
+      const wall = [];
+      for (let k = at; k < at + count; k++) wall.push(new THREE.Vector2(d.wall[2 * k], d.wall[2 * k + 1]));
+      at += count;
+      shapes.push(new THREE.Shape(wall));
+      wall.forEach((point, k) => strokes.push(point, wall[(k + 1) % count]));
+    }
+    this._replace("body", new THREE.Mesh(new THREE.ShapeGeometry(shapes), new THREE.MeshBasicMaterial({ color: 0xF7F5F0, side: THREE.DoubleSide })), 0.3);
+    this._replace("outline", new THREE.LineSegments(new THREE.BufferGeometry().setFromPoints(strokes), new THREE.LineBasicMaterial({ color: 0x1B2A2F })), 0.4);
   }
 
   _replace(name, object, z) {
