@@ -4,7 +4,7 @@ import numpy as np
 from scipy.sparse import bsr_matrix
 
 from tests.marks import slow
-from ventaris.core.flow import factorisation, kernels as k
+from ventaris.core.flow import factorisation, jacobians, kernels as k
 from ventaris.core.flow.discretisation import Discretisation
 from ventaris.core.flow.krylov import gmres
 from ventaris.core.flow.prolongation import parent_cells, prolong
@@ -42,9 +42,9 @@ class RoeFlux(unittest.TestCase):
         for mach, u, v in ((0.1, 0.06, 0.05), (0.5, 0.3, 0.25), (0.8, 0.55, 0.4)):
             c = constants(mach)
             gamma, a, d = np.empty((4, 4)), np.empty((4, 4)), np.empty((4, 4))
-            k.preconditioner_matrix(0.01, 1.02, u, v, c, gamma)
-            k.flux_jacobian(0.01, 1.02, u, v, 0.8, 0.6, c, a)
-            k.dissipation_matrix(0.01, 1.02, u, v, 0.8, 0.6, c, d)
+            jacobians.preconditioner_matrix(0.01, 1.02, u, v, c, False, gamma)
+            jacobians.flux_jacobian(0.01, 1.02, u, v, 0.8, 0.6, c, a)
+            jacobians.dissipation_matrix(0.01, 1.02, u, v, 0.8, 0.6, c, d)
             values, vectors = np.linalg.eig(np.linalg.solve(gamma, a))
             expected = gamma @ (vectors * np.abs(values)) @ np.linalg.inv(vectors)
             np.testing.assert_allclose(d, expected.real, atol=2e-3 * np.abs(expected).max())

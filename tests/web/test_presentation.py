@@ -75,7 +75,7 @@ class Outlines(unittest.TestCase):
         self.assertEqual(shape_words(read_section("shape", {"kind": "ellipse", "thickness": 1.0}).model_dump()), "circle")
 
     def test_outline_is_closed_and_keeps_corners(self):
-        points = outline(read_section("shape", {"kind": "double wedge", "thickness": 0.1}).model_dump())
+        points, = outline(read_section("shape", {"kind": "double wedge", "thickness": 0.1}).model_dump())
         self.assertAlmostEqual(points[:, 1].max(), 0.05, places=6)
         np.testing.assert_allclose(points[0], points[-1], atol=1e-9)
 

@@ -25,10 +25,12 @@ def add_campaign(database, scenario):
     return campaign_id
 
 
-def recompute(echo=lambda line: None):
-    """Run every cell and write the archives."""
+def recompute(echo=lambda line: None, only=None):
+    """Run every cell of the campaigns (or of those named by key) and write the archives."""
     RESULTS.mkdir(exist_ok=True)
     for key, scenario in CAMPAIGNS.items():
+        if only and key not in only:
+            continue
         with tempfile.TemporaryDirectory() as folder:
             database = open_database(folder)
             campaign_id = add_campaign(database, scenario)

@@ -49,3 +49,20 @@ def pack_taps(taps):
 def unpack_taps(data):
     with np.load(io.BytesIO(data), allow_pickle=False) as stored:
         return TapRow(stored["x"], stored["y"], stored["cp"], stored["cf"], stored["mach"], json.loads(bytes(stored["surface"])))
+
+
+def pack_frames(times, frames):
+    """Recorded frames (float16, scaled) and their times as compressed bytes."""
+    out = io.BytesIO()
+    stack = np.stack(frames)
+    # Byte planes, and differences between neighbouring frames, compress well.
+    planes = np.ascontiguousarray(stack).view(np.uint8).reshape(*stack.shape, 2)
+    np.savez_compressed(out, times=np.asarray(times, dtype=float), high=planes[..., 1], low=planes[..., 0])
+    return out.getvalue()
+
+
+def unpack_frames(data):
+    """Returns (times, frames), shapes (n,) and (n, n_cells, 4)."""
+    with np.load(io.BytesIO(data), allow_pickle=False) as stored:
+        planes = np.stack([stored["low"], stored["high"]], axis=-1)
+        return stored["times"], np.ascontiguousarray(planes).view(np.float16)[..., 0]

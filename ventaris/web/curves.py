@@ -20,8 +20,14 @@ def show(campaign_id):
     campaign = campaign_or_404(campaign_id)
     chosen = chosen_runs(campaign_id)
     return render_template("curves.html", campaign=campaign, runs=named_runs(campaign_id), chosen=[r["id"] for r in chosen], taps=TAP_CURVES,
-                           histories=HISTORY_CURVES, measured=tables.measured_of(g.database, campaign_id), what=request.args.get("what", "cp"),
+                           histories={**HISTORY_CURVES, **_other_channels(chosen)}, measured=tables.measured_of(g.database, campaign_id), what=request.args.get("what", "cp"),
                            shown_tables=request.args.getlist("table", type=int))
+
+
+def _other_channels(chosen):
+    """Formula channels, elements and probes of the chosen runs."""
+    names = [name for run in chosen if run["result"] for name in run["result"]["coefficients"]]
+    return {name: name for name in dict.fromkeys(names) if name not in HISTORY_CURVES}
 
 
 def named_runs(campaign_id):
@@ -52,10 +58,10 @@ def data(campaign_id):
     traces, lines = [], []
     for number, run in enumerate(chosen_runs(campaign_id)):
         name = f"{run['variant_name']} · {run['point_name']}"
-        if what in HISTORY_CURVES:
+        if what not in TAP_CURVES:
             history = runs.history(g.database, run["id"])
-            traces.append({"name": name, "group": number, "x": [h["step"] for h in history], "y": [h[what] for h in history]})
-        elif what in TAP_CURVES:
+            traces.append({"name": name, "group": number, "x": [h["step"] for h in history], "y": [h.get(what) for h in history]})
+        else:
             traces += _tap_traces(run, what, name, number)
             if what == "cp" and run["result"]:
                 lines += _sonic_level(run, traces)
@@ -65,8 +71,8 @@ def data(campaign_id):
             for label, values in columns[1:]:
                 traces.append({"name": f"{table['name']}: {label}", "x": columns[0][1], "y": values, "measured": True})
     unique = {line["name"]: line for line in lines}
-    label = TAP_CURVES.get(what) or HISTORY_CURVES.get(what, "")
-    return jsonify(traces=traces, lines=list(unique.values()), label=label, x="Step" if what in HISTORY_CURVES else "x/c", reverse=what == "cp",
+    label = TAP_CURVES.get(what) or HISTORY_CURVES.get(what, what)
+    return jsonify(traces=traces, lines=list(unique.values()), label=label, x="x/c" if what in TAP_CURVES else "Step", reverse=what == "cp",
                    log=what == "residual")
 
 

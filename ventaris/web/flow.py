@@ -16,7 +16,7 @@ from ..core.sheet import read_toml
 from ..core.study.setup import prepare
 from ..store import runs
 from ..store.database import open_database
-from ..store.fields import unpack_field
+from ..store.fields import unpack_field, unpack_frames
 from .campaigns import download, plain_name
 from .runs import run_or_404
 
@@ -49,7 +49,9 @@ def show(run_id):
     run = run_or_404(run_id)
     others = [r for r in runs.latest_runs(g.database, run["campaign_id"]).values() if r["id"] != run_id and runs.array_version(g.database, r["id"], "field")]
     named = [runs.run(g.database, r["id"]) for r in others]
-    return render_template("flow.html", run=run, quantities=quantities_of(run), maps=OFFERED, others=[r for r in named if r],
+    frames = runs.kept_array(g.database, run_id, "frames")
+    times = [round(float(t), 4) for t in unpack_frames(frames)[0]] if frames else []
+    return render_template("flow.html", run=run, times=times, quantities=quantities_of(run), maps=OFFERED, others=[r for r in named if r],
                            has_field=runs.array_version(g.database, run_id, "field") > 0)
 
 
@@ -76,6 +78,8 @@ def pack(picture, head, values):
 @pages.get("/runs/<int:run_id>/field.bin")
 def field(run_id):
     run_or_404(run_id)
+    if "frame" in request.args:
+        return _frame(run_id, request.args.get("frame", 0, type=int))
     level, picture, version = picture_of(run_id)
     tag = f"{run_id}-{version}"
     if request.if_none_match.contains(tag):
@@ -85,6 +89,23 @@ def field(run_id):
     response = Response(pack(picture, {"level": level, "quantities": quantities}, picture.values), mimetype="application/octet-stream")
     response.set_etag(tag)
     response.headers["Cache-Control"] = "no-cache"
+    return response
+
+
+def _frame(run_id, number):
+    """The point values of one recorded frame."""
+    kept, field_ = (runs.kept_array(g.database, run_id, kind) for kind in ("frames", "field"))
+    if not kept or not field_:
+        abort(404, "This run kept no frames.")
+    times, frames = unpack_frames(kept)
+    if not 0 <= number < len(times):
+        abort(404, f"There are {len(times)} frames.")
+    level, mesh, _ = unpack_field(field_)
+    air = prepare(read_toml(runs.run(g.database, run_id)["sheet"])).air
+    scale = np.array([air.mach**2, 0.4 * air.mach**2, air.mach, air.mach])
+    picture = drawable(mesh, frames[number].astype(float) * scale, air)
+    response = Response(pack(picture, {"level": level, "time": float(times[number]), "quantities": []}, picture.values), mimetype="application/octet-stream")
+    response.headers["Cache-Control"] = "private, max-age=3600"
     return response
 
 

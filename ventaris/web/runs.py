@@ -27,7 +27,8 @@ def show(run_id):
 
 def _context(run):
     older = runs.runs_of_cell(g.database, run["variant_id"], run["point_id"])
-    return {"run": run, "log": runs.log(g.database, run["id"]), "older": [r for r in older if r["id"] != run["id"]],
+    formulas = [f.name for f in read_toml(run["sheet"]).instruments.formulas]
+    return {"run": run, "formulas": formulas, "log": runs.log(g.database, run["id"]), "older": [r for r in older if r["id"] != run["id"]],
             "has_field": runs.array_version(g.database, run["id"], "field") > 0,
             "worker": run["state"] not in runs.ACTIVE or is_worker_running(current_app.config["FOLDER"]),
             "ahead": runs.queue_position(g.database, run["id"]) if run["state"] == "waiting" else 0}

@@ -4,12 +4,14 @@ import typing
 
 from flask import Blueprint, Response, abort, g, redirect, render_template, request, url_for
 
+from ..core import units
 from ..core.grids.mesh import MeshError
 from ..core.grids.quality import measure_quality
 from ..core.sheet import SECTIONS, Sheet, SheetError, default_setup, read_section, read_toml, write_toml
 from ..core.sheet.fields import SheetSection
 from ..core.study.checks import examine
 from ..core.study.execute import derived_air
+from ..core.study.planner import plan_layer
 from ..core.study.preflight import DEFAULT_COST, estimate
 from ..store import campaigns as store, runs
 from . import campaigns
@@ -209,6 +211,22 @@ def quality(variant_id, point_id):
     except MeshError as error:
         return render_template("partials/drawing_none.html", problems=[("grid", str(error))])
     return render_template("partials/quality.html", levels={k: measure_quality(m) for k, m in meshes.items()})
+
+
+@pages.post("/sheet/<int:variant_id>/<int:point_id>/plan")
+def plan(variant_id, point_id):
+    """The boundary layer to expect for the form's values, and the wall layer of the grid that it needs."""
+    campaign, variant, point = cell_or_404(variant_id, point_id)
+    state = _examine(form_values(request.form, _stored(campaign, variant, point)))
+    if state["setup"] is None:
+        return render_template("partials/drawing_none.html", problems=state["problems"])
+    try:
+        y_plus = units.parse(request.form.get("planner.y_plus", "1"), "")
+        stations = [units.parse(part, "") for part in request.form.get("planner.stations", "").replace(";", " ").split()]
+        planned, problem = plan_layer(state["setup"], y_plus, stations), ""
+    except ValueError as error:
+        planned, problem = None, str(error)
+    return render_template("partials/plan.html", plan=planned, problem=problem, chord=state["setup"].chord)
 
 
 @pages.get("/sheet/<int:variant_id>/<int:point_id>/sheet.toml")

@@ -9,7 +9,7 @@ from ..core.shapes.coordinates import ShapeError
 from ..core.study.execute import Checkpoint, RunFailed, execute
 from ..store import runs
 from ..store.database import StoreError
-from ..store.fields import pack_field, pack_taps
+from ..store.fields import pack_field, pack_frames, pack_taps
 
 RECORD_EVERY = 0.25
 PICTURE_EVERY = 0.8
@@ -62,6 +62,9 @@ class Job:
                 return
         self._keep_picture()
         result = self.execution.result
+        recorder = self.execution.recorder
+        if recorder and recorder.frames:
+            runs.keep_array(self.database, self.id, "frames", pack_frames(recorder.times, recorder.frames))
         self._keep_checkpoint()
         settled = result["verdict"]["settled"]
         self._flush({"share": 1.0, "level": result["levels"][-1]["level"], "left": 0})

@@ -31,8 +31,8 @@ def result_files(run):
 
 
 def history_csv(history):
-    names = list(history[0]) if history else ["step"]
-    return write_csv({name: [entry[name] for entry in history] for name in names})
+    names = list(dict.fromkeys(name for entry in history for name in entry)) or ["step"]
+    return write_csv({name: ["" if entry.get(name) is None else entry[name] for entry in history] for name in names})
 
 
 def taps_csv(taps):

@@ -20,11 +20,15 @@ def read_probe(flow, state, x, y):
     -------
     dict, or None where the point lies in the body or outside the far field
     """
-    cell = containing_cell(flow.mesh, x, y)
+    return read_cell(flow, state, containing_cell(flow.mesh, x, y), x, y)
+
+
+def read_cell(flow, state, cell, x, y):
+    """As `read_probe`, in a known cell (-1 for none)."""
     if cell < 0:
         return None
     offset = np.array([x, y]) - flow.mesh.centre[cell]
-    p, t, u, v = state[cell] + flow.grad[cell] @ offset
+    p, t, u, v = state[cell, :4] + flow.grad[cell] @ offset
     mach = flow.stream.mach
     return {"cp": float(p / flow.stream.dynamic_pressure), "mach": float(np.sqrt((u * u + v * v) / t)),
             "u": float(u / mach), "v": float(v / mach), "temperature_ratio": float(t)}

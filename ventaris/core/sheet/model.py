@@ -152,6 +152,7 @@ class Grid(SheetSection):
     growth: float = number(0.17, "", 0.03, 0.6, "Growth of the triangles", "Share of the distance from what is small. Triangles only.")
     gap_cells: float = number(4.5, "", 1, 30, "Wall cells per slot gap", "How long wall cells may be where another wall is near. Triangles only.")
     wake_size: float = number(0.03, "", 0, 1, "Cells in the wakes", "In chords, two chords behind every element; 0 leaves them out. Triangles only.")
+    planned_speed: float | None = number(None, "m/s", above=0, high=5000, label="Layers planned at", help="The speed for which the boundary-layer planner filled this section; a note to yourself that the preflight compares.")
     zones: list[RefinedZone] = Field(default_factory=list, max_length=20)
 
 
@@ -198,6 +199,7 @@ class Run(SheetSection):
     duration: float = number(60.0, "", 0.5, 5000, "Time to follow", "In chords travelled by the stream, after the steady start. Unsteady only.")
     time_step: float | None = number(None, "", 1e-5, 10, "Time step", "In chords travelled by the stream; empty follows the target Courant number. Unsteady only.")
     time_courant: float = number(20.0, "", 0.1, 5000, "Target Courant number in time", "Of the stream in a typical cell near the body, where no step is given. Unsteady only.")
+    disturbance: float = number(0.05, "", 0, 0.5, "Puff at the start", "Cross wind behind the body at time zero, as a share of the speed, so that shedding need not wait for rounding errors. Unsteady only.")
     discard: float = number(0.5, "", 0, 0.95, "Start-up left out", "Share of the time before statistics begin. Unsteady only.")
     frames: int = number(40, "", 0, 120, "Frames to keep", "Of the last part of the run, to play back. Unsteady only.", whole=True)
     krylov_vectors: int = number(40, "", 5, 200, "Krylov vectors", "Most vectors of one linear solution.", whole=True)

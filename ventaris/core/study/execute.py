@@ -10,13 +10,18 @@ import numpy as np
 from ..flow.discretisation import Discretisation
 from ..flow.prolongation import prolong
 from ..flow.steady import FlowDiverged, MarchControls, SteadyMarch
+from ..flow.unsteady import TimeMarch
 from ..grids.quality import measure_quality
-from ..instruments.balance import Balance, forces
-from ..instruments.probe import read_probe
+from ..instruments.balance import Balance, channel_name, forces
+from ..instruments.probe import containing_cell, read_cell, read_probe
 from ..instruments.taps import find_separation, find_shocks, read_taps, wall_units
 from ..sheet import write_toml
+from .channels import Channels, FormulaError
+from .preflight import base_channels
 from .setup import prepare
-from .trend import grid_trend
+from .statistics import swings
+from .trend import grid_trend, statistical_trend
+from .unsteady import Recorder, puff, time_step
 from .verdict import judge
 
 WATCHED = ("lift", "drag", "moment")
@@ -86,13 +91,18 @@ class Checkpoint:
     history: list
     finished: list
     seconds: float
+    time: dict | None = None
 
     def to_bytes(self):
         """As compressed bytes."""
         head = {k: getattr(self, k) for k in ("sheet", "level", "march", "history", "finished", "seconds")}
         head["format"] = CHECKPOINT_FORMAT
         out = io.BytesIO()
-        np.savez_compressed(out, state=self.state, head=np.frombuffer(json.dumps(head).encode(), dtype=np.uint8))
+        arrays = {}
+        if self.time:
+            head["time"] = {"time": self.time["time"], "entries": self.time["entries"]}
+            arrays = {"time_state": self.time["state"], "time_before": self.time["before"]}
+        np.savez_compressed(out, state=self.state, head=np.frombuffer(json.dumps(head).encode(), dtype=np.uint8), **arrays)
         return out.getvalue()
 
     @classmethod
@@ -102,6 +112,8 @@ class Checkpoint:
             with np.load(io.BytesIO(data), allow_pickle=False) as stored:
                 head = json.loads(bytes(stored["head"]))
                 state = stored["state"]
+                if head.get("time"):
+                    head["time"].update(state=stored["time_state"], before=stored["time_before"])
         except (ValueError, KeyError, OSError, EOFError, zipfile.BadZipFile):
             raise RunFailed("The checkpoint is damaged. Run the sheet afresh.") from None
         if head.pop("format", None) != CHECKPOINT_FORMAT:
@@ -119,6 +131,7 @@ class _Level:
     steps: int = 0
     recent: list = field(default_factory=list)
     seconds: float = 0.0
+    cells: dict = field(default_factory=dict)
 
 
 class Execution:
@@ -143,10 +156,17 @@ class Execution:
             # A level that had ended is opened again, to be marched further or found settled.
             resume.finished = [done for done in resume.finished if done["level"] != resume.level]
         self.setup = prepare(sheet)
+        try:
+            self.channels = Channels(sheet.instruments.formulas, base_channels(self.setup))
+        except FormulaError as error:
+            raise RunFailed(str(error)) from None
+        self.criteria = {f.name: f.steady_within for f in sheet.instruments.formulas if f.steady_within}
+        self.recorder, self.time_march = None, None
         self.meshes = None
         self.history, self.finished = [], []
         self.result = None
         self._level = None
+        self._resumed_time = resume.time if resume else None
         self._resume = resume
         self._before = resume.seconds if resume else 0.0
 
@@ -160,6 +180,8 @@ class Execution:
                 continue
             yield from self._climb(name, previous)
             previous = name, self._level.march.state
+        if self.sheet.flow.time == "unsteady":
+            yield from self._follow()
         self.result = self.conclude()
 
     def _climb(self, name, previous):
@@ -180,6 +202,7 @@ class Execution:
         # Nothing fixes the circulation of an inviscid flow round a rounded tail: it gets no vortex;
         # beside a ground or between walls the lift has its mirror images.
         free = self.sheet.domain.kind != "far field" or inviscid and all(o.section.trailing_edge == "round" for o in self.setup.outlines)
+        free = free or self.sheet.flow.time == "unsteady" and self.setup.shape.section.trailing_edge == "round"
         turbulent = self.sheet.flow.model == "turbulent"
         flow = Discretisation(mesh, self.setup.stream, "slip" if inviscid else "no-slip", vortex=not free,
                               closure=self.sheet.flow.closure if turbulent else None, laminar_until=self.sheet.flow.trip if turbulent else None,
@@ -212,13 +235,14 @@ class Execution:
         level, run = self._level, self.sheet.run
         message = f"{level.name} grid, {level.flow.n_cells} cells" + (", started again with smaller steps" if careful else "")
         balance = self._balance()
-        most = run.steps + self.extra_steps
+        # The start of an unsteady run need not settle.
+        most = min(run.steps, 40) if self.sheet.flow.time == "unsteady" else run.steps + self.extra_steps
         began, earlier = time.monotonic(), level.seconds
         while level.steps < most and not self._is_settled() and not self._has_served():
             report = level.march.advance()
             level.steps += 1
             level.seconds = earlier + time.monotonic() - began
-            coefficients = balance.measure(level.flow)
+            coefficients = self._read(balance, {"step": len(self.history) + 1, "residual": report.residual, "courant": report.courant})
             level.recent = (level.recent + [coefficients])[-STEADY_OVER - 1:]
             if report.clipped > 0.02 * level.flow.n_cells and not message:
                 message = f"{report.clipped} cells held back in this step"
@@ -229,6 +253,58 @@ class Execution:
                            self._share(), message)
             message = ""
         self._finish_level()
+
+    def _read(self, balance, march):
+        """Every channel of this moment: the balance, the probes, the formulas."""
+        level = self._level
+        out = balance.measure(level.flow)
+        for probe in self.sheet.instruments.probes:
+            reading = self._probe(probe)
+            out[channel_name(f"cp_{probe.name}")] = reading["cp"] if reading else None
+        return {**out, **self.channels.compute({**march, **out})}
+
+    def _probe(self, probe):
+        """Reading of a probe; its cell is searched for once on each level."""
+        level = self._level
+        if probe.name not in level.cells:
+            level.cells[probe.name] = containing_cell(level.flow.mesh, probe.x, probe.y)
+        return read_cell(level.flow, self._state(), level.cells[probe.name], probe.x, probe.y)
+
+    def _state(self):
+        return self._level.march.state if self.time_march is None else self.time_march.state
+
+    def _follow(self):
+        """Follow the flow in time from the steady field."""
+        level, run = self._level, self.sheet.run
+        step = time_step(self.setup)
+        state = level.march.state if not self._resumed_time else self._resumed_time["state"]
+        self.recorder = Recorder(run, step)
+        mach = self.setup.stream.mach
+        if self._resumed_time:
+            kept = self._resumed_time
+            self.recorder.entries = kept["entries"]
+            self.time_march = TimeMarch(level.flow, state, step / mach, time=kept["time"], before=kept["before"])
+            self.time_march.number = len(kept["entries"])
+        else:
+            start = puff(level.flow.mesh, state, self.setup) if run.disturbance else state.copy()
+            self.time_march = TimeMarch(level.flow, start, step / mach)
+        march, balance = self.time_march, self._balance()
+        message = f"Following the flow in time: {self.recorder.steps} steps of {step:.3g} chords"
+        began = time.monotonic()
+        while march.number < self.recorder.steps:
+            try:
+                report = march.advance()
+            except FlowDiverged as error:
+                raise RunFailed(str(error)) from None
+            number, at = len(self.history) + 1, march.time * mach
+            channels = self._read(balance, {"step": number, "residual": report.remaining, "courant": 0.0})
+            self.recorder.add(march.number, at, channels, march.state, level.flow.column_scale)
+            entry = {"step": number, "level": level.name, "residual": report.remaining, "courant": 0.0, **channels, "time": at}
+            self.history.append(entry)
+            share = march.number / self.recorder.steps
+            yield Progress(number, level.name, march.number, report.remaining, 0.0, channels, 0.1 + 0.9 * share, message)
+            message = ""
+        level.seconds += time.monotonic() - began
 
     def _balance(self):
         i = self.sheet.instruments
@@ -246,7 +322,15 @@ class Execution:
     def _is_settled(self):
         march, run = self._level.march, self.sheet.run
         return (not march.flow.first_order and march.residual <= run.residual
-                and max(self._changes().values()) <= run.steady)
+                and max(self._changes().values()) <= run.steady and self._criteria_met())
+
+    def _criteria_met(self):
+        recent = self._level.recent
+        for name, within in self.criteria.items():
+            values = [r[name] for r in recent]
+            if len(recent) <= STEADY_OVER or None in values or np.ptp(values) > within * max(abs(values[-1]), 1e-9):
+                return False
+        return True
 
     def _has_served(self):
         """Whether a turbulent level that is only a start for the next one has given what it can.
@@ -261,13 +345,18 @@ class Execution:
 
     def _finish_level(self):
         level = self._level
+        level.flow.time_rate = 0.0
         level.flow.residual(level.march.state)
         taps = read_taps(level.flow, level.march.state)
         self.finished.append(LevelResult(
             level.name, level.flow.n_cells, level.steps, level.march.residual, self._is_settled(), round(level.seconds, 3),
-            self._balance().measure(level.flow), self._changes(), find_shocks(taps),
+            self._read(self._balance(), {"step": len(self.history), "residual": level.march.residual, "courant": level.march.courant}), self._changes(), find_shocks(taps),
             find_separation(taps) if self.sheet.flow.model != "inviscid" else [],
             measure_quality(level.flow.mesh).as_dict(), wall_units(level.flow, level.march.state)))
+
+    def _undefined(self):
+        """Formula channels without a value at the end."""
+        return [name for name in self.channels.order if self.history and self.history[-1].get(name) is None]
 
     def _share(self):
         """Work done over the whole, from cells times steps."""
@@ -277,19 +366,24 @@ class Execution:
         done = sum(f.cells for f in self.finished)
         drop = np.log10(max(level.march.residual, 1e-16)) / np.log10(self.sheet.run.residual)
         here = min(0.97, max(level.steps / (level.steps + expected), float(np.clip(drop, 0, 1)) ** 2))
-        return float((done + here * level.flow.n_cells) / total)
+        share = float((done + here * level.flow.n_cells) / total)
+        return 0.1 * share if self.sheet.flow.time == "unsteady" else share
 
     def checkpoint(self):
         """A `Checkpoint` of this moment; callable between any two steps."""
         level = self._level
         march = {"courant": level.march.courant, "steps": level.steps, "recent": level.recent, "seconds": level.seconds,
                  "first_order_left": level.march.first_order_left}
+        time_part = None
+        if self.time_march is not None and self.time_march.before is not None:
+            time_part = {"time": self.time_march.time, "entries": list(self.recorder.entries), "state": self.time_march.state.copy(),
+                         "before": self.time_march.before.copy()}
         return Checkpoint(write_toml(self.sheet), level.name, level.march.state.copy(), march, list(self.history),
-                          [vars(f) for f in self.finished], self._clock())
+                          [vars(f) for f in self.finished], self._clock(), time_part)
 
     def field(self):
         """The present state on its level: (level, Discretisation, state)."""
-        return self._level.name, self._level.flow, self._level.march.state
+        return self._level.name, self._level.flow, self._state()
 
     def conclude(self, stopped=False):
         """The result of what has been computed so far, as plain values."""
@@ -297,16 +391,27 @@ class Execution:
         if not self.finished or self.finished[-1].level != level.name:
             self._finish_level()
         last, setup = self.finished[-1], self.setup
-        trends = {name: grid_trend([f.coefficients[name] for f in self.finished])
-                  for name in (*WATCHED, "drag_pressure", "drag_friction")}
+        names = [n for n, v in last.coefficients.items() if isinstance(v, float)]
+        trends = {name: grid_trend([f.coefficients[name] for f in self.finished]) for name in names
+                  if all(isinstance(f.coefficients.get(name), float) for f in self.finished)}
+        coefficients, unsteady = last.coefficients, None
+        swinging = swings([entry["lift"] for entry in self.history if entry["level"] == last.level and "time" not in entry])
+        if self.time_march is not None:
+            level.flow.residual(self.time_march.state)
+            channels = self.recorder.statistics()
+            unsteady = {"step": self.recorder.step, "steps": self.time_march.number, "from": self.sheet.run.discard * self.time_march.number * self.recorder.step,
+                        "to": self.time_march.time * setup.stream.mach, "channels": channels}
+            coefficients = {name: channels[name]["mean"] if name in channels else value for name, value in last.coefficients.items()}
+            trends = {name: statistical_trend(channels[name]) if name in channels else t for name, t in trends.items()}
         verdict = judge(setup, last.level, last.residual, last.changes, last.settled, last.shocks, last.separations,
-                        trends, stopped, last.y_plus)
-        probes = {p.name: read_probe(level.flow, level.march.state, p.x, p.y) for p in self.sheet.instruments.probes}
+                        trends, stopped, last.y_plus, unsteady, swinging, self._undefined())
+        probes = {p.name: read_probe(level.flow, self._state(), p.x, p.y) for p in self.sheet.instruments.probes}
         levels = [{k: v for k, v in vars(f).items() if k != "changes"} for f in self.finished]
         return {
-            "format": 1, "title": self.sheet.title, "coefficients": last.coefficients,
+            "format": 1, "title": self.sheet.title, "coefficients": coefficients,
             "trends": {name: t.as_dict() for name, t in trends.items()},
-            "forces": forces(last.coefficients, setup.air, setup.chord, self.sheet.instruments.span),
+            "forces": forces(coefficients, setup.air, setup.chord, self.sheet.instruments.span),
+            "unsteady": unsteady, "formulas": [f.name for f in self.sheet.instruments.formulas],
             "levels": levels, "verdict": verdict.as_dict(), "shocks": last.shocks, "separations": last.separations,
             "probes": probes, "air": derived_air(setup), "shape": setup.shape.section.measure(setup.chord).as_dict(),
             "y_plus": last.y_plus, "cells": last.cells, "steps": len(self.history), "seconds": round(self._clock(), 2),

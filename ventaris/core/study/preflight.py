@@ -1,9 +1,14 @@
 """Before the run: what is missing, unusual or inconsistent, each with its mend; cost in time and memory."""
 from dataclasses import asdict, dataclass
 
+import numpy as np
+
 from ..flow.discretisation import PRECONDITION_BELOW
 from ..grids.spacing import geometric_ratio
+from ..instruments.balance import channel_name
+from .channels import Channels, FormulaError
 from .setup import wall_unit
+from .unsteady import time_step
 
 # Measured with benchmarks/solver.py on two cores of 2.5 GHz; replaced by this machine's own runs.
 DEFAULT_COST = 1.4e-5
@@ -39,12 +44,16 @@ def estimate(setup, cost=DEFAULT_COST):
         # Three times the steps, and steps with more Krylov vectors.
         steps *= 6
     cells = [setup.cells(level) for level in setup.levels]
-    return Estimate(cells[-1], 1.0 + sum(cells) * steps * cost, 150 + max(cells) * BYTES_PER_CELL / 1e6, cells[-1] * 60 / 1e6)
+    seconds = 1.0 + sum(cells) * steps * cost
+    if setup.sheet.flow.time == "unsteady":
+        # A time step costs about as much as three steady ones.
+        seconds += 3 * cells[-1] * cost * setup.sheet.run.duration / time_step(setup)
+    return Estimate(cells[-1], seconds, 150 + max(cells) * BYTES_PER_CELL / 1e6, cells[-1] * 60 / 1e6)
 
 
 def preflight(setup):
     """Findings for a prepared sheet, the gravest first."""
-    found = list(_air(setup)) + list(_physics(setup)) + list(_turbulence(setup)) + list(_domain_and_grid(setup)) + list(_instruments(setup))
+    found = list(_air(setup)) + list(_physics(setup)) + list(_turbulence(setup)) + list(_domain_and_grid(setup)) + list(_unsteady(setup)) + list(_walls(setup)) + list(_instruments(setup))
     order = {"stop": 0, "warn": 1, "note": 2}
     return sorted(found, key=lambda f: order[f.grade])
 
@@ -85,23 +94,44 @@ def _physics(setup):
 def _turbulence(setup):
     if setup.sheet.flow.model != "turbulent":
         return
-    unit = wall_unit(setup.reynolds)
-    if setup.plan.first_height > 2.5 * unit:
-        yield Finding("warn", "grid.first_height", f"The first layer of {setup.plan.first_height:.2g} chords is about y+ {0.5 * setup.plan.first_height / unit:.0f}; "
-                      f"the closure is solved to the wall and needs about 1. Take {unit:.1g} or leave the field empty.")
-    growth = geometric_ratio(setup.plan.first_height, setup.plan.layers, setup.plan.far_field)
-    if growth > 1.27:
-        needed = next(n for n in range(24, 404, 4) if geometric_ratio(setup.plan.first_height, n, setup.plan.far_field) <= 1.22 or n == 400)
-        yield Finding("warn", "grid.layers", f"The layers grow by {growth:.2f} each; above about 1.25 the boundary layer is poorly resolved. Take {needed} layers.")
+    unit, first = wall_unit(setup.reynolds), setup.plan.first_height
+    y_plus = 0.5 * first / unit
+    if y_plus > 300:
+        yield Finding("warn", "grid.first_height", f"The first layer of {first:.2g} chords is about y+ {y_plus:.0f}, beyond the wall function's reach (300). "
+                      f"Take {unit:.1g} to resolve the layer, or {80 * unit:.1g} for a wall function at y+ 40.")
+    elif y_plus > 5:
+        yield Finding("warn" if y_plus < 25 else "note", "grid.first_height", f"The first layer of {first:.2g} chords is about y+ {y_plus:.0f}: a wall function takes over, which is "
+                      f"less exact than resolving the layer{' and weakest between 5 and 30' if y_plus < 25 else ''}. Take {unit:.1g} to resolve it.")
+    elif y_plus > 1.3:
+        yield Finding("note", "grid.first_height", f"The first layer of {first:.2g} chords is about y+ {y_plus:.1f}; friction is surest near 1. Take {unit:.1g} or leave the field empty.")
+    elif y_plus < 0.05:
+        yield Finding("warn", "grid.first_height", f"The first layer of {first:.2g} chords is about y+ {y_plus:.1g}: far thinner than needed, which makes runs slow. Take {unit:.1g}.")
+    if not setup.is_hybrid:
+        growth = geometric_ratio(first, setup.plan.layers, setup.plan.far_field)
+        if growth > 1.27:
+            needed = next(n for n in range(24, 404, 4) if geometric_ratio(first, n, setup.plan.far_field) <= 1.22 or n == 400)
+            yield Finding("warn", "grid.layers", f"The layers grow by {growth:.2f} each; above about 1.25 the boundary layer is poorly resolved. Take {needed} layers.")
     if setup.reynolds < 2e5:
         yield Finding("warn", "flow.model", f"At Reynolds number {setup.reynolds:.2g} much of a real boundary layer is laminar; give a trip, or take laminar.")
-    if setup.shape.section.trailing_edge == "blunt":
+    if any(o.section.trailing_edge == "blunt" for o in setup.outlines):
         yield Finding("note", "flow.model", "Behind a blunt base the steady turbulent wake is an approximation; its base pressure is uncertain.")
 
 
 def _domain_and_grid(setup):
     far, mach = setup.plan.far_field, setup.air.mach
-    if mach < 1 and far < 20:
+    planned = setup.sheet.grid.planned_speed
+    if planned and abs(setup.air.speed / planned - 1) > 0.05:
+        yield Finding("warn", "grid.planned_speed", f"The wall layers were planned at {planned:.4g} m/s and the speed is now {setup.air.speed:.4g} m/s: "
+                      f"the y+ is {setup.air.speed / planned:.2f} times the planned one. Plan the layers again, or empty the field if that is meant.")
+    domain = setup.sheet.domain
+    if domain.kind == "channel":
+        if mach > 0.7:
+            yield Finding("warn", "domain.kind", f"At Mach {mach:.2g} a channel may choke; the outlet holds the undisturbed pressure.")
+        if domain.ahead < 4 or domain.behind < 8:
+            yield Finding("note", "domain.behind", "Inlet or outlet stand near the body (less than 4 chords ahead or 8 behind): they hold pressure and flow where the body still disturbs them.")
+    if domain.kind == "ground" and domain.clearance < 0.05:
+        yield Finding("note", "domain.clearance", f"The clearance of {domain.clearance:g} chords is small: the layers of wing and ground may merge under it.")
+    if mach < 1 and far < 20 and domain.kind != "channel":
         yield Finding("warn", "domain.far_field", f"The far field stands at {far:g} chords. Below 20 the lift is off by more than "
                       "about half a per cent even with the vortex correction; 50 is usual.")
     if mach > 1.2 and far > 100:
@@ -118,10 +148,69 @@ def _domain_and_grid(setup):
                       f"boundary layer; take about {0.08 / setup.reynolds**0.5:.1g} or leave the field empty.")
 
 
+def _unsteady(setup):
+    sheet = setup.sheet
+    if sheet.flow.time != "unsteady":
+        return
+    step, run = time_step(setup), sheet.run
+    size = _bluff_size(setup)
+    if size:
+        period = size / 0.2
+        if step > period / 20:
+            yield Finding("warn", "run.time_step", f"A step of {step:.3g} chords leaves {period / step:.0f} steps for one period of vortex shedding (about {period:.2g} chords at a Strouhal "
+                          f"number of 0.2): the shedding will be damped or missed. Take {period / 50:.2g} or less.")
+        if run.duration * (1 - run.discard) < 8 * period:
+            yield Finding("warn", "run.duration", f"After the start-up only {run.duration * (1 - run.discard) / period:.1f} shedding periods are left for statistics; ten or more are wanted. "
+                          f"Follow {10 * period / (1 - run.discard):.0f} chords.")
+    steps = run.duration / step
+    if steps > 50_000:
+        yield Finding("stop", "run.time_step", f"{steps:.0f} steps of {step:.2g} chords: more than 50 000. Take a longer step or a shorter time.")
+    yield Finding("note", "flow.time", f"{steps:.0f} time steps of {step:.3g} chords ({step * setup.chord / setup.air.speed:.3g} s), after the steady climb.")
+
+
+def _bluff_size(setup):
+    """Height across the stream of bodies that shed, in chords; 0 for streamlined ones."""
+    round_ones = [np.ptp(o.polygon()[:, 1]) for o in setup.outlines if o.section.trailing_edge == "round"]
+    return float(max(round_ones)) if round_ones else 0.0
+
+
+def _walls(setup):
+    for action in setup.sheet.air.walls:
+        if setup.sheet.flow.model == "inviscid" and action.action == "move":
+            yield Finding("warn", "air.walls", f"“{action.surface}” moves along itself, which inviscid flow does not feel. Take the laminar or turbulent model.")
+        speed = abs(action.speed) if action.action == "blow" else 0.0
+        if speed > 0.5 * setup.air.speed_of_sound:
+            yield Finding("warn", "air.walls", f"“{action.surface}” blows at {speed:.3g} m/s, more than half of the speed of sound: give small cells there, and check the level trend.")
+    idle = {s.name for s in setup.shape.surfaces} - {a.surface for a in setup.sheet.air.walls}
+    if idle:
+        yield Finding("note", "shape.surfaces", f"Named, but doing nothing at this operating point: {', '.join(sorted(idle))}.")
+
+
 def _instruments(setup):
+    yield from formula_findings(setup)
     names = [p.name for p in setup.sheet.instruments.probes]
     for name in sorted({n for n in names if names.count(n) > 1}):
         yield Finding("warn", "instruments.probes", f"Two probes are called “{name}”. Give each its own name, or only one is kept.")
     for probe in setup.sheet.instruments.probes:
-        if (probe.x**2 + probe.y**2) ** 0.5 > setup.plan.far_field:
+        if setup.sheet.domain.kind != "channel" and (probe.x**2 + probe.y**2) ** 0.5 > setup.plan.far_field:
             yield Finding("warn", "instruments.probes", f"The probe “{probe.name}” stands outside the far field.")
+
+
+def formula_findings(setup):
+    """A stop for the first thing that is wrong with the formula channels."""
+    try:
+        Channels(setup.sheet.instruments.formulas, base_channels(setup))
+    except FormulaError as error:
+        yield Finding("stop", "instruments.formulas", str(error))
+
+
+def base_channels(setup):
+    """Names of the channels that a run of this sheet records by itself."""
+    names = ["step", "residual", "courant", "lift", "drag", "moment", "drag_pressure", "drag_friction", "lift_pressure"]
+    if setup.slots:
+        names += ["lift_without_slots", "drag_without_slots", "slot_mass_flow"]
+    for element in setup.elements:
+        names += [channel_name(f"lift_{element}"), channel_name(f"drag_{element}")]
+    for probe in setup.sheet.instruments.probes:
+        names += [channel_name(f"cp_{probe.name}")]
+    return names

@@ -82,3 +82,9 @@ def grid_trend(values):
     elif order < 0.5:
         words += "; so low that the error bar carries a safety factor of 3"
     return Trend(values, order, extrapolated, error, "monotone", words + ".")
+
+
+def statistical_trend(statistics):
+    """The mean over time in the place of a grid trend; its error bar is twice the standard error, of time only."""
+    return Trend([statistics["mean"]], None, None, 2.0 * statistics["mean_error"], "mean in time",
+                 f"Mean over time, r.m.s. {statistics['rms']:.3g}; the error bar is of the time record, not of the grid.")

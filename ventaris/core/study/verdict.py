@@ -14,7 +14,8 @@ class Verdict:
         return asdict(self)
 
 
-def judge(setup, level, residual, changes, settled, shocks, separations, trends, stopped_by_user=False, y_plus=None):
+def judge(setup, level, residual, changes, settled, shocks, separations, trends, stopped_by_user=False, y_plus=None,
+          unsteady=None, swinging=(False, 0.0), undefined=()):
     """Write the verdict of a run.
 
     Parameters
@@ -29,17 +30,54 @@ def judge(setup, level, residual, changes, settled, shocks, separations, trends,
     shocks, separations : lists from the tap row
     trends : dict of Trend
     stopped_by_user : bool
+    unsteady : dict or None
+        Statistics of a run followed in time.
+    swinging : (bool, float)
+        Whether the lift of a steady run swings as shedding makes it, and by how much.
+    undefined : sequence of str
+        Formula channels that had no value at the end.
     """
     worst = max(changes.values(), default=0.0)
     if stopped_by_user:
         words = f"Stopped by hand on the {level} grid" + (", which had settled" if settled else " before it settled") + (
             f": residual {residual:.0e} of the start. The numbers are those of that moment.")
+    elif unsteady:
+        return _judge_time(setup, level, unsteady, warnings(setup, shocks, separations, {}, y_plus) + _formula_warnings(undefined))
     elif settled:
         words = f"Settled on the {level} grid: residual {residual:.0e} of the start, lift and drag steady within {worst:.1g}."
     else:
         words = (f"Not settled on the {level} grid: residual {residual:.0e} of the start, lift and drag still change by "
                  f"{worst:.1g}. Run it further, or read the values as provisional.")
-    return Verdict(settled, words, warnings(setup, shocks, separations, trends, y_plus))
+    extra = _formula_warnings(undefined)
+    if swinging[0] and not settled:
+        extra.insert(0, f"The lift swings by ± {swinging[1]:.3g} about a mean from step to step: this flow sheds vortices or buffets and has no steady answer. "
+                     "Follow it in time: set Time to unsteady in the flow section.")
+    return Verdict(settled, words, extra + warnings(setup, shocks, separations, trends, y_plus))
+
+
+def _formula_warnings(undefined):
+    return [f"The formula “{name}” has no value at the end: it divides by zero or takes a root or logarithm of a negative number." for name in undefined]
+
+
+def _judge_time(setup, level, unsteady, found):
+    """Verdict of a run that was followed in time."""
+    lift, drag = unsteady["channels"].get("lift"), unsteady["channels"].get("drag")
+    span = f"Followed for {unsteady['to']:.4g} chords on the {level} grid in steps of {unsteady['step']:.3g}; means over the last {unsteady['to'] - unsteady['from']:.4g}"
+    if not drag:
+        return Verdict(False, f"{span}. Too short for statistics: follow it longer.", found)
+    tone = next((s for s in (lift, drag) if s and s["frequency"]), None)
+    share = drag["mean_error"] / max(abs(drag["mean"]), 1e-6)
+    good = share < 0.02 and (tone is None or tone["periods"] >= 5)
+    if tone:
+        span += (f": a tone at a Strouhal number of {tone['frequency']:.4f} ± {tone['frequency_error']:.4f} (frequency times chord over speed; "
+                 f"{tone['frequency'] * setup.air.speed / setup.chord:.4g} Hz), {tone['periods']:.1f} periods")
+    else:
+        span += ": no dominant frequency"
+    if not good:
+        found.insert(0, f"The mean drag is known to {100 * share:.1f} % only" + (f" and {tone['periods']:.1f} periods were seen" if tone else "") + ": follow it longer before comparing variants.")
+    if tone and 1 / (tone["frequency"] * unsteady["step"]) < 20:
+        found.insert(0, f"Only {1 / (tone['frequency'] * unsteady['step']):.0f} steps for one period: the swing is damped by the time step. Take {1 / (50 * tone['frequency']):.2g} chords or less.")
+    return Verdict(good, f"{span}.", found)
 
 
 def warnings(setup, shocks, separations, trends, y_plus=None):

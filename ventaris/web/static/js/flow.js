@@ -96,4 +96,30 @@ if (root) {
     apply();
     stage.dataset.ready = "1";
   } catch (error) { stage.querySelector(".wait").textContent = `The field could not be shown: ${error.message}`; }
+
+  // Frames of an unsteady run: fetched once each, played back in turn.
+  const slider = get("frame");
+  if (slider) {
+    const times = JSON.parse(slider.dataset.times), cache = new Map();
+    let playing = 0, shown = -1;
+    const frame = async (k) => {
+      shown = k;
+      if (!cache.has(k)) cache.set(k, view.fetchData(`/runs/${id}/field.bin?frame=${k}`));
+      const data = await cache.get(k);
+      if (shown !== k) return;
+      await view.showFields(data);
+      slider.value = k;
+      get("frame-time").textContent = `${times[k].toFixed(2)} chords`;
+      cache.set((k + 1) % times.length, cache.get((k + 1) % times.length) || view.fetchData(`/runs/${id}/field.bin?frame=${(k + 1) % times.length}`));
+    };
+    slider.addEventListener("input", () => frame(Number(slider.value)));
+    get("play").addEventListener("click", async () => {
+      const mine = playing = playing ? 0 : Date.now();
+      get("play").setAttribute("aria-pressed", String(Boolean(playing)));
+      for (let k = (shown + 1) % times.length; playing && playing === mine; k = (k + 1) % times.length) {
+        await frame(k);
+        await new Promise((done) => setTimeout(done, 90));
+      }
+    });
+  }
 }

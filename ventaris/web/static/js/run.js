@@ -25,7 +25,7 @@ function drawCharts() {
   const x = history.map((h) => h.step);
   const tail = (name) => {
     // The first steps swing wildly; the chart is about where the values settle.
-    const values = history.slice(Math.min(10, Math.floor(history.length / 4))).map((h) => h[name]).sort((a, b) => a - b);
+    const values = history.slice(Math.min(10, Math.floor(history.length / 4))).map((h) => h[name]).filter((v) => v !== null && v !== undefined).sort((a, b) => a - b);
     if (!values.length) return undefined;
     const low = values[Math.floor(values.length * 0.04)], high = values[Math.ceil(values.length * 0.96) - 1], pad = Math.max(0.25 * (high - low), 1e-5 + 0.02 * Math.abs(high));
     return [low - pad, high + pad];
@@ -35,9 +35,29 @@ function drawCharts() {
   const drag = { x, y: history.map((h) => h.drag), name: "CD", mode: "lines", yaxis: "y2", line: { color: PENS[1], width: 1.8 } };
   window.Plotly.react("chart-forces", [lift, drag], layout(axis(""), axis("CL", { range: tail("lift") }),
     { ...narrow, ...levels(), yaxis2: axis("CD", { overlaying: "y", side: "right", showgrid: false, range: tail("drag") }) }), OPTIONS);
+  drawOther(x, tail, narrow);
   const residual = { x, y: history.map((h) => Math.max(h.residual, 1e-16)), name: "residual", mode: "lines", line: { color: "#1B2A2F", width: 1.5 } };
   window.Plotly.react("chart-residual", [residual], layout(axis("step"), axis("residual", { type: "log", exponentformat: "e", nticks: 6 }),
     { ...narrow, shapes: levels().shapes, showlegend: false, margin: { l: 62, r: 62, t: 8, b: 40 } }), OPTIONS);
+}
+
+// Formulas, elements, probes: whichever channel a person wants to watch.
+const PLAIN = ["step", "level", "residual", "courant", "lift", "drag", "time"];
+const chooser = document.getElementById("other-channel");
+chooser.addEventListener("change", drawCharts);
+function drawOther(x, tail, narrow) {
+  const names = Object.keys(history.at(-1) || {}).filter((n) => !PLAIN.includes(n));
+  if (!names.length) return;
+  const formulas = (root.dataset.formulas || "").split(",").filter((n) => names.includes(n));
+  if (chooser.options.length !== names.length) {
+    const kept = chooser.value || formulas[0] || names[0];
+    chooser.replaceChildren(...[...formulas, ...names.filter((n) => !formulas.includes(n))].map((n) => new Option(n, n)));
+    chooser.value = kept;
+  }
+  document.getElementById("other-box").hidden = document.getElementById("chart-other").hidden = false;
+  const name = chooser.value;
+  const trace = { x, y: history.map((h) => h[name] ?? null), name, mode: "lines", line: { color: PENS[2], width: 1.6 } };
+  window.Plotly.react("chart-other", [trace], layout(axis(""), axis(name, { range: tail(name) }), { ...narrow, shapes: levels().shapes, showlegend: false, margin: { l: 62, r: 62, t: 6, b: 30 } }), OPTIONS);
 }
 
 async function showField() {

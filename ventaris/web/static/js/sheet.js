@@ -88,6 +88,12 @@ form.addEventListener("click", async (event) => {
     form.append(flag);
     htmx.trigger(form, "rows-changed");
     document.addEventListener("htmx:afterSettle", () => flag.remove(), { once: true });
+  } else if (event.target.closest("[data-plan]")) {
+    await post(`${base}/plan`, document.getElementById("plan"));
+  } else if (event.target.closest("[data-fill]")) {
+    const plan = event.target.closest("[data-fill]").dataset;
+    for (const [name, filled] of [["first_height", plan.first], ["layers", plan.layers], ["planned_speed", plan.speed]]) form.elements[`grid.${name}`].value = filled;
+    changed();
   } else if (event.target.closest("[data-add-row]")) {
     const rows = event.target.closest("[data-rows]");
     rows.querySelector("[data-list]").append(rows.querySelector("template").content.cloneNode(true));

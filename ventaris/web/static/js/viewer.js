@@ -69,6 +69,20 @@ export class FlowCanvas {
   }
 
   async load(address) {
+    this.data = await this.fetchData(address);
+    this.finder = null;
+    this._build();
+    await this.set({});
+    this.options.onLoad?.(this.data);
+  }
+
+  // Another moment of the flow on the same grid.
+  async showFields(data) {
+    this.data.fields = { ...this.data.fields, ...data.fields };
+    await this.set({});
+  }
+
+  async fetchData(address) {
     const answer = await fetch(address);
     if (!answer.ok) throw new Error(await answer.text());
     const buffer = await answer.arrayBuffer();
@@ -79,11 +93,7 @@ export class FlowCanvas {
     const data = { ...head, xy: take(Float32Array, 2 * head.points), tri: take(Uint32Array, 3 * head.triangles), edge: take(Uint32Array, 2 * head.edges), wall: take(Float32Array, 2 * head.outline), fields: {} };
     for (const name of head.values) data.fields[name] = take(Float32Array, head.points);
     data.byKey = Object.fromEntries(head.quantities.map((q) => [q.key, q]));
-    this.data = data;
-    this.finder = null;
-    this._build();
-    await this.set({});
-    this.options.onLoad?.(data);
+    return data;
   }
 
   _build() {

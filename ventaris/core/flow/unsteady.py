@@ -1,0 +1,136 @@
+"""Follow a flow in time: second-order backward differences, each step solved by Newton's method.
+
+The first step is of first order; it is short beside what follows.
+"""
+from dataclasses import dataclass
+
+import numpy as np
+
+from .kernels import conserved
+from .krylov import gmres
+from .steady import FlowDiverged
+from .updates import clip_change
+
+PSEUDO_COURANT = 1e7
+MOST_INNER = 8
+HALVINGS = 4
+
+
+@dataclass
+class TimeStep:
+    """Report of one time step.
+
+    Attributes
+    ----------
+    time : float
+        In reference lengths over the speed of sound.
+    inner : int
+        Newton steps.
+    remaining : float
+        Residual left over that at the beginning of the step.
+    """
+
+    number: int
+    time: float
+    inner: int
+    remaining: float
+
+
+class TimeMarch:
+    """A flow that is followed in time.
+
+    Parameters
+    ----------
+    flow : Discretisation
+    state : ndarray, shape (n_cells, columns)
+    step : float
+        In reference lengths over the speed of sound.
+    tolerance : float
+        Share of a step's first residual that may be left.
+
+    Attributes
+    ----------
+    state : ndarray
+    time : float
+    """
+
+    def __init__(self, flow, state, step, tolerance=3e-3, time=0.0, before=None):
+        self.flow, self.state, self.step, self.tolerance = flow, state, step, tolerance
+        self.time, self.number, self.before = time, 0, before
+        flow.first_order = False
+
+    def advance(self):
+        """Make one time step; raises `FlowDiverged` when it cannot be solved."""
+        with np.errstate(all="ignore"):
+            return self._advance()
+
+    def _advance(self):
+        flow, dt = self.flow, self.step
+        now = self._stored(self.state)
+        if self.before is None:
+            flow.time_rate, flow.history = 1.0 / dt, -now / dt
+            guess = self.state
+        else:
+            flow.time_rate, flow.history = 1.5 / dt, (0.5 * self._stored(self.before) - 2.0 * now) / dt
+            guess = 2.0 * self.state - self.before
+        vector = flow.residual(self.state)
+        first = self._norm(vector)
+        if guess is not self.state and self._is_alive(guess):
+            state = guess
+            vector = flow.residual(state)
+        else:
+            state = self.state
+        norm, inner = self._norm(vector), 0
+        while norm > self.tolerance * first and inner < MOST_INNER:
+            if inner % 4 == 0:
+                flow.prepare(state, PSEUDO_COURANT)
+            change, _, _ = gmres(flow.linear_operator(state, vector), flow.apply_factors, -vector, 0.05, 30)
+            change *= flow.column_scale
+            clip_change(state, change, 0.3)
+            if flow.closure is not None:
+                flow.closure.clip(state, change)
+            taken = self._take(state, change, norm)
+            inner += 1
+            if taken is None:
+                break
+            state, vector, norm = taken
+        if not np.isfinite(norm) or norm > max(0.5 * first, 1e-10):
+            raise self._diverged(vector)
+        self.before, self.state = self.state, state
+        self.time += dt
+        self.number += 1
+        return TimeStep(self.number, self.time, inner, norm / max(first, 1e-300))
+
+    def _take(self, state, change, norm):
+        factor = 1.0
+        for _ in range(HALVINGS):
+            trial = state + factor * change
+            if self._is_alive(trial):
+                vector = self.flow.residual(trial)
+                after = self._norm(vector)
+                if np.isfinite(after) and after < norm:
+                    return trial, vector, after
+            factor *= 0.5
+        return None
+
+    def _is_alive(self, state):
+        return bool(np.isfinite(state).all() and state[:, 1].min() > 0.02 and state[:, 0].min() > -0.99 / self.flow.stream.gamma)
+
+    def _stored(self, state):
+        """What is kept of a time level: conserved variables and the closure's columns."""
+        out = np.empty_like(state)
+        conserved(state, self.flow.stream.gamma, out)
+        out[:, 4:] = state[:, 4:]
+        return out
+
+    @staticmethod
+    def _norm(vector):
+        return float(np.sqrt((vector**2).mean()))
+
+    def _diverged(self, vector):
+        size = np.nan_to_num(np.abs(vector), nan=np.inf, posinf=np.inf).max(axis=1)
+        worst = np.argsort(size)[::-1][:5]
+        centres = self.flow.mesh.centre[worst]
+        places = "; ".join(f"x = {x:.3f}, y = {y:.3f}" for x, y in centres[:3])
+        return FlowDiverged(f"The time step at {self.time * self.flow.stream.mach:.3f} chords could not be solved. The worst cells (in chords): {places}. "
+                            "Take a shorter time step (run.time_step), or look at the grid there.", worst, centres)

@@ -1,0 +1,72 @@
+"""What an unsteady run needs beyond a steady one: its time step, the puff that starts it, frames and statistics."""
+import numpy as np
+
+from .statistics import statistics_of
+
+# Chords within which cells count for the Courant number in time.
+NEAR = 1.0
+FRAME_SPAN = 15.0
+
+
+def time_step(setup):
+    """Time step in chords travelled by the stream."""
+    run = setup.sheet.run
+    if run.time_step:
+        return run.time_step
+    return run.time_courant * _cell_size(setup)
+
+
+def _cell_size(setup):
+    """Length of a typical cell at the body's edge on the finest level, in chords."""
+    size = setup.plan.wall_size if setup.is_hybrid else 2.0 / setup.plan.around
+    return 0.1 * size * {"fine": 1, "medium": 2, "coarse": 4}[setup.levels[-1]]
+
+
+def puff(mesh, state, setup):
+    """A state with a small cross-wind puff behind the body, so that shedding need not wait for rounding errors."""
+    share = setup.sheet.run.disturbance
+    points = np.concatenate([o.polygon(60) for o in setup.outlines])
+    x, y = points[:, 0].max() + 0.5, points[:, 1].mean() + 0.25 * np.ptp(points[:, 1])
+    size = max(0.5 * np.ptp(points[:, 1]), 0.1)
+    out = state.copy()
+    out[:, 3] += share * setup.stream.mach * np.exp(-((mesh.centre - [x, y]) ** 2).sum(1) / size**2)
+    return out
+
+
+class Recorder:
+    """Keeps the channels in time and the frames of the last part of a run.
+
+    Parameters
+    ----------
+    run : sheet Run
+    step : float
+        In chords.
+    """
+
+    def __init__(self, run, step):
+        self.step, self.discard, self.count = step, run.discard, run.frames
+        self.steps = max(int(np.ceil(run.duration / step)), 1)
+        span = min(FRAME_SPAN, run.duration * (1 - run.discard))
+        self.every = max(int(np.ceil(span / step / max(run.frames, 1))), 1)
+        self.frames, self.times = [], []
+        self.entries = []
+
+    def add(self, number, time, channels, state, scale):
+        """Keep one time step."""
+        self.entries.append(channels)
+        left = self.steps - number
+        if self.count and left % self.every == 0 and left < self.count * self.every:
+            self.frames.append((state[:, :4] / scale[:4]).astype(np.float16))
+            self.times.append(time)
+
+    def statistics(self):
+        """{channel: Statistics as dict} over the time after the start-up."""
+        used = self.entries[int(round(self.discard * len(self.entries))):]
+        out = {}
+        for name in used[0] if used else ():
+            values = [entry[name] for entry in used]
+            if all(isinstance(v, float) for v in values):
+                found = statistics_of(values, self.step)
+                if found:
+                    out[name] = found.as_dict()
+        return out
