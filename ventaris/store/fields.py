@@ -7,6 +7,8 @@ import numpy as np
 from ..core.grids.mesh import mesh_from_cells
 from ..core.instruments.taps import TapRow
 
+MORE_TAPS = ("y_plus", "thickness", "shape")
+
 
 def _planes(array):
     """Single precision, split into byte planes: neighbouring values share their high bytes, so these compress well."""
@@ -41,14 +43,16 @@ def unpack_field(data):
 def pack_taps(taps):
     """A tap row as compressed bytes."""
     out = io.BytesIO()
-    np.savez_compressed(out, x=taps.x, y=taps.y, cp=taps.cp, cf=taps.cf, mach=taps.mach,
+    more = {name: getattr(taps, name) for name in MORE_TAPS if getattr(taps, name) is not None}
+    np.savez_compressed(out, x=taps.x, y=taps.y, cp=taps.cp, cf=taps.cf, mach=taps.mach, **more,
                         surface=np.frombuffer(json.dumps(taps.surface).encode(), dtype=np.uint8))
     return out.getvalue()
 
 
 def unpack_taps(data):
     with np.load(io.BytesIO(data), allow_pickle=False) as stored:
-        return TapRow(stored["x"], stored["y"], stored["cp"], stored["cf"], stored["mach"], json.loads(bytes(stored["surface"])))
+        return TapRow(stored["x"], stored["y"], stored["cp"], stored["cf"], stored["mach"], json.loads(bytes(stored["surface"])),
+                      *(stored[name] if name in stored else None for name in MORE_TAPS))
 
 
 def pack_frames(times, frames):

@@ -10,7 +10,8 @@ from .runs import run_or_404
 from .uploads import parse_upload
 
 pages = Blueprint("curves", __name__)
-TAP_CURVES = {"cp": "Pressure coefficient Cp", "mach": "Mach number at the wall", "cf": "Skin-friction coefficient Cf"}
+TAP_CURVES = {"cp": "Pressure coefficient Cp", "mach": "Mach number at the wall", "cf": "Skin-friction coefficient Cf",
+              "y_plus": "y+ of the first cell", "thickness": "Boundary-layer thickness, c", "shape": "Shape factor"}
 HISTORY_CURVES = {"lift": "Lift coefficient CL", "drag": "Drag coefficient CD", "moment": "Moment coefficient CM", "residual": "Residual"}
 LARGEST_TABLE = 2_000_000
 
@@ -92,10 +93,12 @@ def _tap_traces(run, what, name, number):
         return []
     taps = unpack_taps(stored)
     out = []
+    if getattr(taps, what) is None:
+        return out
     for surface in taps.sides:
         k = taps.side(surface)
         side = "lower" if surface.endswith("lower") else "upper"
-        out.append({"name": f"{name}, {surface}", "group": number, "surface": side, "x": taps.x[k].tolist(), "y": getattr(taps, what)[k].tolist()})
+        out.append({"name": f"{name}, {surface}", "group": number, "surface": side, "x": taps.x[k].tolist(), "y": [None if v != v else v for v in getattr(taps, what)[k].tolist()]})
     return out
 
 

@@ -60,7 +60,7 @@ class Job:
             if request:
                 self._leave(request)
                 return
-        self._keep_picture()
+        self._keep_picture(with_layer=True)
         result = self.execution.result
         recorder = self.execution.recorder
         if recorder and recorder.frames:
@@ -103,10 +103,10 @@ class Job:
         self.pending, self.line = [], ""
         return request
 
-    def _keep_picture(self):
+    def _keep_picture(self, with_layer=False):
         level, flow, state = self.execution.field()
         runs.keep_array(self.database, self.id, "field", pack_field(level, flow.mesh, state))
-        runs.keep_array(self.database, self.id, "taps", pack_taps(read_taps(flow, state)))
+        runs.keep_array(self.database, self.id, "taps", pack_taps(read_taps(flow, state, with_layer)))
 
     def _keep_checkpoint(self):
         runs.keep_array(self.database, self.id, "checkpoint", self.execution.checkpoint().to_bytes())

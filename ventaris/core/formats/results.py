@@ -24,7 +24,7 @@ def result_files(run):
     air = run.setup.air
     picture = drawable(flow.mesh, state, air)
     return {"sheet.toml": write_toml(run.sheet).encode(), "result.json": json.dumps(run.result, indent=1).encode(),
-            "history.csv": history_csv(run.history).encode(), "taps.csv": taps_csv(read_taps(flow, state)).encode(),
+            "history.csv": history_csv(run.history).encode(), "taps.csv": taps_csv(read_taps(flow, state, with_layer=True)).encode(),
             "field.vtu": write_vtu(flow.mesh, state, air, run.setup.chord),
             "mach.png": field_picture(picture, "mach", title=run.sheet.title),
             "cp.svg": field_picture(picture, "cp", "svg", title=run.sheet.title)}
@@ -36,5 +36,9 @@ def history_csv(history):
 
 
 def taps_csv(taps):
-    return write_csv({"surface": taps.surface, "x_chord": taps.x.tolist(), "y_chord": taps.y.tolist(), "cp": taps.cp.tolist(),
-                      "cf": taps.cf.tolist(), "mach": taps.mach.tolist()})
+    columns = {"surface": taps.surface, "x_chord": taps.x.tolist(), "y_chord": taps.y.tolist(), "cp": taps.cp.tolist(),
+               "cf": taps.cf.tolist(), "mach": taps.mach.tolist()}
+    for name, values in (("y_plus", taps.y_plus), ("thickness_chord", taps.thickness), ("shape_factor", taps.shape)):
+        if values is not None:
+            columns[name] = ["" if v != v else v for v in values.tolist()]
+    return write_csv(columns)

@@ -4,6 +4,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from ..gas import mach_from_pressure
+from .profiles import WallSampler
 
 
 @dataclass
@@ -19,6 +20,10 @@ class TapRow:
     mach : ndarray
         Mach number at the wall (the cell's, carried to the wall).
     surface : list of str
+    y_plus : ndarray or None
+        Of the first cell's middle.
+    thickness, shape : ndarray or None
+        Boundary-layer thickness in chords and shape factor; NaN where no edge is found.
     """
 
     x: np.ndarray
@@ -27,6 +32,9 @@ class TapRow:
     cf: np.ndarray
     mach: np.ndarray
     surface: list
+    y_plus: np.ndarray | None = None
+    thickness: np.ndarray | None = None
+    shape: np.ndarray | None = None
 
     def side(self, name):
         """Indices of one side, from the leading to the trailing edge."""
@@ -41,8 +49,8 @@ class TapRow:
         return [name for name in dict.fromkeys(self.surface) if name.endswith(("upper", "lower"))]
 
 
-def read_taps(flow, state):
-    """Read a `TapRow` after a residual of `state`."""
+def read_taps(flow, state, with_layer=False):
+    """Read a `TapRow` after a residual of `state`; the boundary layer only where asked, as it takes a second."""
     mesh, wall = flow.mesh, flow.wall
     q, gamma = flow.stream.dynamic_pressure, flow.stream.gamma
     _, friction = flow.wall_loads()
@@ -60,7 +68,10 @@ def read_taps(flow, state):
     mach2 = (state[cell, 2]**2 + state[cell, 3]**2) / state[cell, 1]
     total = absolute * (1 + 0.5 * (gamma - 1) * mach2) ** (gamma / (gamma - 1))
     mach = mach_from_pressure(np.minimum(wall_absolute / total, 1.0), gamma)
-    return TapRow(mesh.face_centre[wall, 0], mesh.face_centre[wall, 1], gauge / q, cf, mach, surface)
+    row = TapRow(mesh.face_centre[wall, 0], mesh.face_centre[wall, 1], gauge / q, cf, mach, surface, y_plus_row(flow, state))
+    if with_layer and flow.stream.reynolds is not None:
+        row.thickness, row.shape, _ = WallSampler(mesh, state, gamma, flow.stream.mach).thickness_row().T
+    return row
 
 
 def find_shocks(taps):
@@ -125,12 +136,17 @@ def find_separation(taps):
 
 def wall_units(flow, state):
     """y+ of the first cell centres after a residual of `state`: {"largest", "mean"}, or None without a closure."""
+    row = y_plus_row(flow, state)
+    return None if row is None else {"largest": float(row.max()), "mean": float(row.mean())}
+
+
+def y_plus_row(flow, state):
+    """y+ of the first cell centre over every wall face, shape (n_wall,), or None without a closure."""
     if flow.closure is None:
         return None
     _, friction = flow.wall_loads()
     mesh, cell = flow.mesh, flow.mesh.left[flow.wall]
     gamma = flow.stream.gamma
     rho = gamma * (state[cell, 0] + 1 / gamma) / state[cell, 1]
-    shear_velocity = np.sqrt(np.linalg.norm(friction, axis=1) / mesh.area[flow.wall] / rho)
-    y_plus = rho * shear_velocity * flow.distance[cell] / flow.molecular[cell]
-    return {"largest": float(y_plus.max()), "mean": float(y_plus.mean())}
+    stress = np.where(flow.is_blown, 0.0, np.linalg.norm(friction, axis=1) / mesh.area[flow.wall])
+    return rho * np.sqrt(stress / rho) * flow.distance[cell] / flow.molecular[cell]

@@ -84,10 +84,20 @@ def field_picture(picture, key, form="png", box=DEFAULT_BOX, span=None, map_name
     return _bytes(figure, form)
 
 
+def thumbnail_box(picture):
+    """A window that holds the whole body, in the proportions of the small picture."""
+    left, right, bottom, top = THUMBNAIL_BOX
+    low, high = (f(np.concatenate(picture.wall), 0) for f in (np.min, np.max))
+    grow = max(1.0, (high[1] - low[1] + 0.3) / (top - bottom), (high[0] - low[0] + 0.4) / (right - left))
+    width, height = grow * (right - left), grow * (top - bottom)
+    x, y = (0.5 * (left + right), 0.5 * (bottom + top)) if grow == 1.0 else 0.5 * (low + high)
+    return x - 0.5 * width, x + 0.5 * width, y - 0.5 * height, y + 0.5 * height
+
+
 def thumbnail_picture(picture):
     """A small picture without a legend: the Mach number where it passes 1, else Cp."""
     key = "mach" if picture.values["mach"].max() > 1 else "cp"
-    return field_picture(picture, key, "png", THUMBNAIL_BOX, width=4.2, bare=True, sonic=False)
+    return field_picture(picture, key, "png", thumbnail_box(picture), width=4.2, bare=True, sonic=False)
 
 
 def _near(picture, box):

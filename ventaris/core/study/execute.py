@@ -12,11 +12,14 @@ from ..flow.prolongation import prolong
 from ..flow.steady import FlowDiverged, MarchControls, SteadyMarch
 from ..flow.unsteady import TimeMarch
 from ..grids.quality import measure_quality
+from ..instruments.control_volume import momentum_balance
 from ..instruments.balance import Balance, channel_name, forces
 from ..instruments.probe import containing_cell, read_cell, read_probe
+from ..instruments.profiles import WallSampler
 from ..instruments.taps import find_separation, find_shocks, read_taps, wall_units
 from ..sheet import write_toml
 from .channels import Channels, FormulaError
+from .planner import STATIONS
 from .preflight import base_channels
 from .setup import prepare
 from .statistics import swings
@@ -26,6 +29,8 @@ from .verdict import judge
 
 WATCHED = ("lift", "drag", "moment")
 STEADY_OVER = 3
+# With turbulence: forces that stand still over so many steps settle a level although its residual has stalled below this.
+STALLED_OVER, STALLED_BELOW = 30, 1e-2
 CHECKPOINT_FORMAT = 1
 
 
@@ -174,15 +179,39 @@ class Execution:
         started = time.monotonic()
         self._clock = lambda: self._before + time.monotonic() - started
         self.meshes = self.setup.generate()
-        previous = None
-        for name in self.setup.levels:
+        previous, levels = None, self.setup.levels
+        in_time = self.sheet.flow.time == "unsteady"
+        on_last = bool(self._resume and self._resume.level == levels[-1])
+        for name in levels:
             if self._resume and any(done["level"] == name for done in self._resume.finished):
+                continue
+            if in_time and len(levels) > 1 and name == levels[-1]:
                 continue
             yield from self._climb(name, previous)
             previous = name, self._level.march.state
-        if self.sheet.flow.time == "unsteady":
-            yield from self._follow()
+        if in_time:
+            yield from self._follow_on_levels(on_last)
         self.result = self.conclude()
+
+    def _follow_on_levels(self, on_last):
+        """Follow the flow in time: the start-up on the second finest level, what counts on the finest."""
+        levels, run = self.setup.levels, self.sheet.run
+        step = time_step(self.setup)
+        self.recorder = Recorder(run, step)
+        # The change of grids rings for a while: that is part of the start-up too.
+        kept, start_up = self._resumed_time, int(0.65 * run.discard * self.recorder.steps)
+        if kept:
+            self.recorder.entries = kept["entries"]
+        if len(levels) > 1 and not on_last:
+            yield from self._follow(start_up, kept)
+            coarse, march = self._level, self.time_march
+            mesh = self.meshes[levels[-1]]
+            self._level = self._open_level(levels[-1], mesh, (coarse.name, march.state), careful=False)
+            before = prolong(self.meshes[coarse.name], mesh, march.before) if march.before is not None else None
+            kept = {"state": self._level.march.state, "before": before, "time": march.time}
+        elif on_last and len(levels) > 1:
+            self._level = self._open_level(levels[-1], self.meshes[levels[-1]], None, careful=False)
+        yield from self._follow(self.recorder.steps, kept)
 
     def _climb(self, name, previous):
         mesh = self.meshes[name]
@@ -243,7 +272,7 @@ class Execution:
             level.steps += 1
             level.seconds = earlier + time.monotonic() - began
             coefficients = self._read(balance, {"step": len(self.history) + 1, "residual": report.residual, "courant": report.courant})
-            level.recent = (level.recent + [coefficients])[-STEADY_OVER - 1:]
+            level.recent = (level.recent + [coefficients])[-STALLED_OVER - 1:]
             if report.clipped > 0.02 * level.flow.n_cells and not message:
                 message = f"{report.clipped} cells held back in this step"
             entry = {"step": len(self.history) + 1, "level": level.name, "residual": report.residual,
@@ -273,47 +302,42 @@ class Execution:
     def _state(self):
         return self._level.march.state if self.time_march is None else self.time_march.state
 
-    def _follow(self):
-        """Follow the flow in time from the steady field."""
-        level, run = self._level, self.sheet.run
-        step = time_step(self.setup)
-        state = level.march.state if not self._resumed_time else self._resumed_time["state"]
-        self.recorder = Recorder(run, step)
-        mach = self.setup.stream.mach
-        if self._resumed_time:
-            kept = self._resumed_time
-            self.recorder.entries = kept["entries"]
-            self.time_march = TimeMarch(level.flow, state, step / mach, time=kept["time"], before=kept["before"])
-            self.time_march.number = len(kept["entries"])
+    def _follow(self, until, kept):
+        """Follow the flow on the present level until so many steps are recorded, from the steady field or from what was kept."""
+        level, run, mach = self._level, self.sheet.run, self.setup.stream.mach
+        step = self.recorder.step
+        if kept:
+            self.time_march = TimeMarch(level.flow, kept["state"], step / mach, time=kept["time"], before=kept["before"])
         else:
+            state = level.march.state
             start = puff(level.flow.mesh, state, self.setup) if run.disturbance else state.copy()
             self.time_march = TimeMarch(level.flow, start, step / mach)
         march, balance = self.time_march, self._balance()
-        message = f"Following the flow in time: {self.recorder.steps} steps of {step:.3g} chords"
-        began = time.monotonic()
-        while march.number < self.recorder.steps:
+        message = f"Following the flow in time on the {level.name} grid: {until - len(self.recorder.entries)} steps of {step:.3g} chords"
+        began, earlier = time.monotonic(), level.seconds
+        while len(self.recorder.entries) < until:
             try:
                 report = march.advance()
             except FlowDiverged as error:
                 raise RunFailed(str(error)) from None
             number, at = len(self.history) + 1, march.time * mach
             channels = self._read(balance, {"step": number, "residual": report.remaining, "courant": 0.0})
-            self.recorder.add(march.number, at, channels, march.state, level.flow.column_scale)
-            entry = {"step": number, "level": level.name, "residual": report.remaining, "courant": 0.0, **channels, "time": at}
-            self.history.append(entry)
-            share = march.number / self.recorder.steps
-            yield Progress(number, level.name, march.number, report.remaining, 0.0, channels, 0.1 + 0.9 * share, message)
+            self.recorder.add(at, channels, march.state, level.flow.column_scale)
+            level.steps += 1
+            level.seconds = earlier + time.monotonic() - began
+            self.history.append({"step": number, "level": level.name, "residual": report.remaining, "courant": 0.0, **channels, "time": at})
+            share = len(self.recorder.entries) / self.recorder.steps
+            yield Progress(number, level.name, march.number, report.remaining, 0.0, channels, 0.1 + 0.9 * share**1.5, message)
             message = ""
-        level.seconds += time.monotonic() - began
 
     def _balance(self):
         i = self.sheet.instruments
         return Balance((i.moment_x, i.moment_y), self.setup.elements, bool(self.setup.slots), self.sheet.domain.kind == "half")
 
-    def _changes(self):
+    def _changes(self, over=STEADY_OVER):
         """Relative change of the watched coefficients over the last steps."""
-        recent = self._level.recent
-        if len(recent) <= STEADY_OVER:
+        recent = self._level.recent[-over - 1:]
+        if len(recent) <= over:
             return {name: float("inf") for name in WATCHED}
         scale = max(abs(recent[-1]["lift"]), 0.05)
         floor = {"lift": scale, "drag": max(abs(recent[-1]["drag"]), 0.002), "moment": scale}
@@ -321,11 +345,18 @@ class Execution:
 
     def _is_settled(self):
         march, run = self._level.march, self.sheet.run
-        return (not march.flow.first_order and march.residual <= run.residual
-                and max(self._changes().values()) <= run.steady and self._criteria_met())
+        if march.flow.first_order or not self._criteria_met() or max(self._changes().values()) > run.steady:
+            return False
+        return march.residual <= run.residual or self._has_stalled()
+
+    def _has_stalled(self):
+        """Whether a small limit cycle keeps the residual up while the forces no longer move."""
+        march = self._level.march
+        return (self.sheet.flow.model == "turbulent" and march.residual < STALLED_BELOW
+                and max(self._changes(STALLED_OVER).values()) <= self.sheet.run.steady)
 
     def _criteria_met(self):
-        recent = self._level.recent
+        recent = self._level.recent[-STEADY_OVER - 1:]
         for name, within in self.criteria.items():
             values = [r[name] for r in recent]
             if len(recent) <= STEADY_OVER or None in values or np.ptp(values) > within * max(abs(values[-1]), 1e-9):
@@ -345,14 +376,38 @@ class Execution:
 
     def _finish_level(self):
         level = self._level
-        level.flow.time_rate = 0.0
-        level.flow.residual(level.march.state)
-        taps = read_taps(level.flow, level.march.state)
+        level.flow.time_rate, state = 0.0, self._state()
+        level.flow.residual(state)
+        taps = read_taps(level.flow, state)
         self.finished.append(LevelResult(
             level.name, level.flow.n_cells, level.steps, level.march.residual, self._is_settled(), round(level.seconds, 3),
             self._read(self._balance(), {"step": len(self.history), "residual": level.march.residual, "courant": level.march.courant}), self._changes(), find_shocks(taps),
             find_separation(taps) if self.sheet.flow.model != "inviscid" else [],
-            measure_quality(level.flow.mesh).as_dict(), wall_units(level.flow, level.march.state)))
+            measure_quality(level.flow.mesh).as_dict(), wall_units(level.flow, state)))
+
+    def _momentum_gap(self, last, around):
+        """Difference of wall and contour drag as a share of the drag (of a tenth of the lift where there is hardly any)."""
+        if around is None or self.sheet.domain.kind == "half":
+            return None
+        scale = max(abs(last.coefficients["drag"]), 0.1 * abs(last.coefficients["lift"]) if self.sheet.flow.model == "inviscid" else 0.0, 1e-4)
+        return (around["drag"] - last.coefficients["drag"]) / scale
+
+    def _layer(self):
+        """Boundary-layer thicknesses that were really reached, at the stations of the planner."""
+        if self.sheet.flow.model == "inviscid":
+            return []
+        flow, out = self._level.flow, []
+        sampler = WallSampler(flow.mesh, self._state(), flow.stream.gamma, flow.stream.mach)
+        taps = read_taps(flow, self._state())
+        for side in taps.sides:
+            k = taps.side(side)
+            for x in (STATIONS if len(k) > 8 else ()):
+                span = taps.x[k].min(), np.ptp(taps.x[k])
+                near = k[int(np.argmin(np.abs(taps.x[k] - span[0] - min(x, 0.97) * span[1])))]
+                found = sampler.profile(near).thicknesses()
+                if found:
+                    out.append({"surface": side, "x": float(taps.x[near]), "cf": float(taps.cf[near]), **found})
+        return out
 
     def _undefined(self):
         """Formula channels without a value at the end."""
@@ -392,26 +447,28 @@ class Execution:
             self._finish_level()
         last, setup = self.finished[-1], self.setup
         names = [n for n, v in last.coefficients.items() if isinstance(v, float)]
-        trends = {name: grid_trend([f.coefficients[name] for f in self.finished]) for name in names
-                  if all(isinstance(f.coefficients.get(name), float) for f in self.finished)}
+        # A level whose forces still moved when the next one took over says nothing about the grid.
+        steady = [f for f in self.finished if f is last or f.settled or max(f.changes.values()) < 5e-3]
+        trends = {name: grid_trend([f.coefficients[name] for f in steady]) for name in names
+                  if all(isinstance(f.coefficients.get(name), float) for f in steady)}
         coefficients, unsteady = last.coefficients, None
         swinging = swings([entry["lift"] for entry in self.history if entry["level"] == last.level and "time" not in entry])
         if self.time_march is not None:
-            level.flow.residual(self.time_march.state)
             channels = self.recorder.statistics()
-            unsteady = {"step": self.recorder.step, "steps": self.time_march.number, "from": self.sheet.run.discard * self.time_march.number * self.recorder.step,
+            unsteady = {"step": self.recorder.step, "steps": len(self.recorder.entries), "from": self.recorder.start,
                         "to": self.time_march.time * setup.stream.mach, "channels": channels}
             coefficients = {name: channels[name]["mean"] if name in channels else value for name, value in last.coefficients.items()}
             trends = {name: statistical_trend(channels[name]) if name in channels else t for name, t in trends.items()}
+        around = None if self.time_march is not None else momentum_balance(level.flow)
         verdict = judge(setup, last.level, last.residual, last.changes, last.settled, last.shocks, last.separations,
-                        trends, stopped, last.y_plus, unsteady, swinging, self._undefined())
+                        trends, stopped, last.y_plus, unsteady, swinging, self._undefined(), self._momentum_gap(last, around))
         probes = {p.name: read_probe(level.flow, self._state(), p.x, p.y) for p in self.sheet.instruments.probes}
         levels = [{k: v for k, v in vars(f).items() if k != "changes"} for f in self.finished]
         return {
             "format": 1, "title": self.sheet.title, "coefficients": coefficients,
             "trends": {name: t.as_dict() for name, t in trends.items()},
             "forces": forces(coefficients, setup.air, setup.chord, self.sheet.instruments.span),
-            "unsteady": unsteady, "formulas": [f.name for f in self.sheet.instruments.formulas],
+            "control_volume": around, "layer": self._layer(), "unsteady": unsteady, "formulas": [f.name for f in self.sheet.instruments.formulas],
             "levels": levels, "verdict": verdict.as_dict(), "shocks": last.shocks, "separations": last.separations,
             "probes": probes, "air": derived_air(setup), "shape": setup.shape.section.measure(setup.chord).as_dict(),
             "y_plus": last.y_plus, "cells": last.cells, "steps": len(self.history), "seconds": round(self._clock(), 2),

@@ -51,10 +51,15 @@ class Recorder:
         self.frames, self.times = [], []
         self.entries = []
 
-    def add(self, number, time, channels, state, scale):
+    @property
+    def start(self):
+        """Time in chords from which on statistics are made."""
+        return self.discard * len(self.entries) * self.step
+
+    def add(self, time, channels, state, scale):
         """Keep one time step."""
         self.entries.append(channels)
-        left = self.steps - number
+        left = self.steps - len(self.entries)
         if self.count and left % self.every == 0 and left < self.count * self.every:
             self.frames.append((state[:, :4] / scale[:4]).astype(np.float16))
             self.times.append(time)

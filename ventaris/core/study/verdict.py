@@ -15,7 +15,7 @@ class Verdict:
 
 
 def judge(setup, level, residual, changes, settled, shocks, separations, trends, stopped_by_user=False, y_plus=None,
-          unsteady=None, swinging=(False, 0.0), undefined=()):
+          unsteady=None, swinging=(False, 0.0), undefined=(), momentum_gap=None):
     """Write the verdict of a run.
 
     Parameters
@@ -36,6 +36,8 @@ def judge(setup, level, residual, changes, settled, shocks, separations, trends,
         Whether the lift of a steady run swings as shedding makes it, and by how much.
     undefined : sequence of str
         Formula channels that had no value at the end.
+    momentum_gap : float or None
+        Share by which the drag from the surrounding air differs from that of the walls.
     """
     worst = max(changes.values(), default=0.0)
     if stopped_by_user:
@@ -43,12 +45,19 @@ def judge(setup, level, residual, changes, settled, shocks, separations, trends,
             f": residual {residual:.0e} of the start. The numbers are those of that moment.")
     elif unsteady:
         return _judge_time(setup, level, unsteady, warnings(setup, shocks, separations, {}, y_plus) + _formula_warnings(undefined))
+    elif settled and residual > setup.sheet.run.residual:
+        words = (f"Settled on the {level} grid by its forces: lift, drag and moment stood still within {worst:.1g} over thirty steps, while the residual stalled at "
+                 f"{residual:.0e} of the start, as a small limit cycle in wakes or corners makes it.")
     elif settled:
         words = f"Settled on the {level} grid: residual {residual:.0e} of the start, lift and drag steady within {worst:.1g}."
     else:
         words = (f"Not settled on the {level} grid: residual {residual:.0e} of the start, lift and drag still change by "
                  f"{worst:.1g}. Run it further, or read the values as provisional.")
     extra = _formula_warnings(undefined)
+    if momentum_gap is not None:
+        words += f" Walls and surrounding air agree on the drag within {100 * abs(momentum_gap):.2g} %."
+        if abs(momentum_gap) > 0.01 and settled:
+            extra.append("The momentum lost by the surrounding air differs from the force on the walls by more than 1 %: some of the flow has not come to rest. Run it further.")
     if swinging[0] and not settled:
         extra.insert(0, f"The lift swings by ± {swinging[1]:.3g} about a mean from step to step: this flow sheds vortices or buffets and has no steady answer. "
                      "Follow it in time: set Time to unsteady in the flow section.")
@@ -99,8 +108,8 @@ def warnings(setup, shocks, separations, trends, y_plus=None):
             out.append("The flow separates ahead of mid-chord. Such flow is rarely steady; a steady answer is one of several.")
     if model == "turbulent":
         if y_plus and y_plus["mean"] > 1.5:
-            out.append(f"The first cells stand at y+ {y_plus['mean']:.1f} on average, up to {y_plus['largest']:.1f}. The friction is trustworthy below "
-                       "about 1.5: give a smaller first layer.")
+            treated = "a wall function bridges the rest, with friction known to some per cent" if y_plus["mean"] > 5 else "friction is surest below about 1.5"
+            out.append(f"The first cells stand at y+ {y_plus['mean']:.1f} on average, up to {y_plus['largest']:.1f}: {treated}. Plan the wall layer in the grid section to resolve it.")
         if any(s["kind"] == "separation" and s["x"] < 0.7 for s in separations):
             out.append("The boundary layer separates well ahead of the trailing edge: near and beyond stall a steady answer with this closure "
                        "usually overstates the lift.")

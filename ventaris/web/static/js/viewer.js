@@ -234,8 +234,8 @@ export class FlowCanvas {
 
   _listen() {
     let drag = null;
-    this.canvas.addEventListener("pointerdown", (e) => { drag = { at: this.toWorld(e) }; this.canvas.setPointerCapture(e.pointerId); this.canvas.classList.add("dragging"); });
-    this.canvas.addEventListener("pointerup", () => { drag = null; this.canvas.classList.remove("dragging"); });
+    this.canvas.addEventListener("pointerdown", (e) => { drag = { at: this.toWorld(e), x: e.clientX, y: e.clientY }; this.canvas.setPointerCapture(e.pointerId); this.canvas.classList.add("dragging"); });
+    this.canvas.addEventListener("pointerup", (e) => { if (drag && Math.hypot(e.clientX - drag.x, e.clientY - drag.y) < 4) this.options.onPick?.(...this.toWorld(e)); drag = null; this.canvas.classList.remove("dragging"); });
     this.canvas.addEventListener("pointermove", (e) => {
       const at = this.toWorld(e);
       if (drag) this.look({ x: this.view.x + drag.at[0] - at[0], y: this.view.y + drag.at[1] - at[1] });
