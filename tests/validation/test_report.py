@@ -6,7 +6,9 @@ from unittest import mock
 
 from ventaris.core.study.trend import grid_trend
 from ventaris.validation import report
-from ventaris.validation.cases import CASES, Case, Check, plate_mesh
+from ventaris.validation.case import Case, Check
+from ventaris.validation.cases import CASES
+from ventaris.validation.turbulence import plate_mesh
 
 
 def good():

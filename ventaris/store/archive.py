@@ -10,7 +10,7 @@ from .measured import add_measured, measured_of
 
 FORMAT = 1
 MOST_BYTES = 600_000_000
-ARRAYS = ("field", "taps", "picture", "checkpoint")
+ARRAYS = ("field", "taps", "picture", "frames", "checkpoint")
 
 
 class ArchiveError(ValueError):

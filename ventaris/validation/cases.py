@@ -1,7 +1,4 @@
 """The cases: each runs the program and compares with an exact or published value."""
-import time
-from dataclasses import dataclass, field
-
 import numpy as np
 
 from .. import __version__
@@ -10,70 +7,10 @@ from ..core.flow.discretisation import Discretisation
 from ..core.flow.steady import MarchControls, SteadyMarch
 from ..core.flow.stream import FreeStream
 from ..core.grids.mesh import mesh_from_cells
-from ..core.grids.spacing import geometric_line
 from ..core.instruments.probe import read_probe
-from ..core.instruments.taps import read_taps
-from ..core.sheet import read_sheet
-from ..core.study.execute import execute
-from ..core.study.trend import grid_trend
+from . import arrangements, turbulence
+from .case import Case, Check, cp_curves, naca0012, run_sheet, side, taps_of, trends_of
 from .panel import karman_tsien, solve_section
-
-
-@dataclass
-class Check:
-    """One number against its accepted interval."""
-
-    name: str
-    value: float
-    low: float
-    high: float
-    source: str
-
-    @property
-    def passed(self):
-        return bool(self.low <= self.value <= self.high)
-
-
-@dataclass
-class Case:
-    """A finished case.
-
-    Attributes
-    ----------
-    curves : list of (label, x, y, style)
-        For its picture: style is "computed" or "reference".
-    """
-
-    key: str
-    title: str
-    setup: str
-    checks: list
-    seconds: float = 0.0
-    curves: list = field(default_factory=list)
-    axes: tuple = ("x/c", "Cp")
-    trends: dict = field(default_factory=dict)
-
-    @property
-    def passed(self):
-        return all(c.passed for c in self.checks)
-
-
-def run_sheet(**sections):
-    """Run a sheet given as keyword sections; returns the finished Execution."""
-    run = execute(read_sheet({"format": 1, **sections}))
-    for _ in run:
-        pass
-    return run
-
-
-def taps_of(run):
-    _, flow, state = run.field()
-    flow.residual(state)
-    return read_taps(flow, state)
-
-
-def naca0012(thickness=0.12):
-    return {"kind": "four-digit", "thickness": thickness, "chord": 1.0}
 
 
 def free_stream(n=24, seed=3):
@@ -113,7 +50,7 @@ def transonic():
               Check("upper shock x/c", upper[0] if upper else np.nan, 0.60, 0.645, source),
               Check("lower shock x/c", lower[0] if lower else np.nan, 0.30, 0.38, source)]
     return Case("transonic", "NACA 0012, M 0.8, α 1.25°, inviscid", "19 456 cells, far field 50 chords with vortex", checks,
-                r["seconds"], _cp_curves(taps), trends=_trends(r))
+                r["seconds"], cp_curves(taps), trends=trends_of(r))
 
 
 def low_speed():
@@ -123,13 +60,13 @@ def low_speed():
     section = run.setup.shape.section
     lift, middle, cp = solve_section(section.at(section.stations(602)), incidence)
     lift, cp = lift / np.sqrt(1 - mach**2), karman_tsien(cp, mach)
-    curves = [("computed, upper", *_side(taps, "upper"), "computed"), ("computed, lower", *_side(taps, "lower"), "computed")]
+    curves = [("computed, upper", *side(taps, "upper"), "computed"), ("computed, lower", *side(taps, "lower"), "computed")]
     half, total, count = len(cp) // 2, 0.0, 0
     for name, part in (("upper", slice(half, None)), ("lower", slice(0, half))):
         order = np.argsort(middle[part, 0])
         x, value = middle[part, 0][order], cp[part][order]
         curves.append((f"panel method, {name}", x, value, "reference"))
-        station, mine = _side(taps, name)
+        station, mine = side(taps, name)
         use = (station > 0.005) & (station < 0.99)
         total += ((mine[use] - np.interp(station[use], x, value)) ** 2).sum()
         count += use.sum()
@@ -137,7 +74,7 @@ def low_speed():
     checks = [Check("size of CD in counts", abs(r["coefficients"]["drag"]) * 1e4, 0, 2, "exact: 0 (potential flow)"),
               Check("CL over the panel method's", r["coefficients"]["lift"] / lift, 0.99, 1.01, "panel method of 600 panels, Prandtl-Glauert"),
               Check("Cp, root mean square difference", rms, 0, 0.003, "panel method, Karman-Tsien; x/c 0.005 to 0.99")]
-    return Case("low-speed", "NACA 0012, M 0.1, α 2°, inviscid", "19 456 cells", checks, r["seconds"], curves, trends=_trends(r))
+    return Case("low-speed", "NACA 0012, M 0.1, α 2°, inviscid", "19 456 cells", checks, r["seconds"], curves, trends=trends_of(r))
 
 
 def shock_expansion(thickness, mach, incidence):
@@ -167,7 +104,7 @@ def double_wedge():
     checks = [Check("CL over exact", r["coefficients"]["lift"] / lift, 0.985, 1.015, "shock-expansion theory, NACA 1135"),
               Check("CD over exact", r["coefficients"]["drag"] / drag, 0.985, 1.015, "shock-expansion theory, NACA 1135")]
     return Case("double-wedge", "Double wedge 10 %, M 2, α 2°, inviscid", "19 456 cells, far field 20 chords", checks, r["seconds"],
-                _cp_curves(taps_of(run)), trends=_trends(r))
+                cp_curves(taps_of(run)), trends=trends_of(r))
 
 
 def laminar():
@@ -180,8 +117,8 @@ def laminar():
               Check("CD from pressure", r["coefficients"]["drag_pressure"], 0.0220, 0.0235, source),
               Check("separation x/c", places[0] if places else np.nan, 0.80, 0.83, source)]
     taps = taps_of(run)
-    curves = [("computed, Cf upper", *_side(taps, "upper", "cf"), "computed")]
-    return Case("laminar", "NACA 0012, M 0.5, Re 5 000, α 0°, laminar", "19 456 cells", checks, r["seconds"], curves, ("x/c", "Cf"), _trends(r))
+    curves = [("computed, Cf upper", *side(taps, "upper", "cf"), "computed")]
+    return Case("laminar", "NACA 0012, M 0.5, Re 5 000, α 0°, laminar", "19 456 cells", checks, r["seconds"], curves, ("x/c", "Cf"), trends_of(r))
 
 
 def cylinder():
@@ -198,7 +135,7 @@ def cylinder():
     source = "Dennis & Chang 1970 (2.045, 0.94 D); Fornberg 1980 (2.00, 0.91 D)"
     checks = [Check("CD", r["coefficients"]["drag"], 1.95, 2.10, source), Check("length of the wake bubble / D", bubble, 0.88, 0.98, source)]
     return Case("cylinder", "Circular cylinder, Re 20, M 0.1", "16 640 cells, far field 100 diameters", checks, r["seconds"],
-                [("computed, u on the axis behind the cylinder", x - 1, u, "computed")], ("x/D behind the cylinder", "u/U"), _trends(r))
+                [("computed, u on the axis behind the cylinder", x - 1, u, "computed")], ("x/D behind the cylinder", "u/U"), trends_of(r))
 
 
 def order_of_accuracy():
@@ -219,96 +156,7 @@ def order_of_accuracy():
                 [("entropy error", [4.0, 2.0, 1.0], errors, "computed")], ("cell size / fine cell size", "entropy error (root mean square)"))
 
 
-def plate_mesh(ahead=24, along=80, layers=80, first=4e-6, length=2.0, height=1.0):
-    """A flat plate from x = 0 with a symmetry line before it."""
-    upstream = -geometric_line(0.003, ahead, 0.33)[::-1]
-    plate = geometric_line(0.003, along, length)
-    x = np.concatenate([upstream[:-1], plate])
-    y = geometric_line(first, layers, height)
-    number = np.arange(len(x) * len(y)).reshape(len(x), len(y))
-    points = np.stack(np.meshgrid(x, y, indexing="ij"), axis=-1).reshape(-1, 2)
-    cells = np.stack([number[:-1, :-1], number[1:, :-1], number[1:, 1:], number[:-1, 1:]], axis=-1).reshape(-1, 4)
-    pairs = lambda line: np.stack([line[:-1], line[1:]], axis=1)
-    edges = {"plate": pairs(number[ahead:, 0]), "symmetry": pairs(number[:ahead + 1, 0]),
-             "far field": np.concatenate([pairs(number[:, -1]), pairs(number[0]), pairs(number[-1])])}
-    return mesh_from_cells(points, cells, edges, ["plate"])
-
-
-def flat_plate():
-    """Skin friction and the law of the wall on a flat plate."""
-    started = time.monotonic()
-    reynolds = 5e6
-    mesh = plate_mesh()
-    flow = Discretisation(mesh, FreeStream(0.2, reynolds=reynolds), "no-slip", vortex=False, closure="spalart-allmaras")
-    march = SteadyMarch(flow, flow.uniform_state(), MarchControls(first_order_steps=25, courant_growth=1.5))
-    while march.step_count < 150 and (march.residual > 1e-7 or flow.first_order):
-        march.advance()
-    _, friction = flow.wall_loads()
-    x, cf = mesh.face_centre[flow.wall, 0], friction[:, 0] / (flow.stream.dynamic_pressure * mesh.area[flow.wall])
-    at = float(np.interp(0.97, x, cf))
-    column = np.argsort(np.abs(mesh.centre[:, 0] - x[np.argmin(np.abs(x - 0.97))]), kind="stable")[:80]
-    column = column[np.argsort(mesh.centre[column, 1])]
-    local = float(np.interp(mesh.centre[column[0], 0], x, cf))
-    shear = np.sqrt(0.5 * local) * 0.2
-    y_plus = mesh.centre[column, 1] * shear * reynolds / 0.2
-    u_plus = march.state[column, 2] / shear
-    log = (y_plus > 60) & (y_plus < 400)
-    error = float(np.abs(u_plus[log] / (np.log(y_plus[log]) / 0.41 + 5.0) - 1).max())
-    checks = [Check("Cf at x = 0.97", at, 0.97 * 0.00271, 1.03 * 0.00271, "published Spalart-Allmaras solutions of this plate: 0.0027 to 0.00272"),
-              Check("largest deviation from the law of the wall, y+ 60 to 400", error, 0, 0.04, "u+ = ln(y+)/0.41 + 5.0"),
-              Check("residual reached", march.residual, 0, 1e-6, "settled")]
-    seen = y_plus < 3000
-    return Case("flat-plate", "Flat plate, M 0.2, Re 5e6 per length, Spalart-Allmaras", f"{mesh.n_cells} cells, y+ {y_plus[0]:.2f} at the first centre", checks,
-                time.monotonic() - started, [("computed", np.log10(y_plus[seen]), u_plus[seen], "computed"),
-                                             ("law of the wall", np.log10(y_plus[log]), np.log(y_plus[log]) / 0.41 + 5.0, "reference")], ("log10 y+", "u+"))
-
-
-def _turbulent_section(incidence, lift, drag, lift_share, drag_share):
-    run = run_sheet(shape=naca0012(), flow={"model": "turbulent"},
-                    air={"motion": "mach", "mach": 0.15, "incidence": incidence, "viscosity_law": "from Reynolds number", "reynolds": 6e6})
-    r = run.result
-    source = "published fine-grid Spalart-Allmaras solutions (turbulence-model verification cases, 897 x 257 points)"
-    checks = [Check("CD", r["coefficients"]["drag"], drag * (1 - drag_share), drag * (1 + drag_share), source)]
-    checks.append(Check("CL", r["coefficients"]["lift"], lift * (1 - lift_share), lift * (1 + lift_share), source) if lift else
-                  Check("CL", r["coefficients"]["lift"], -1e-3, 1e-3, "symmetry: 0"))
-    return Case(f"turbulent-{incidence}", f"NACA 0012, M 0.15, Re 6e6, α {incidence}°, Spalart-Allmaras",
-                f"{r['cells']} cells, y+ {r['y_plus']['mean']:.2f} on average", checks, r["seconds"], _cp_curves(taps_of(run)), trends=_trends(r))
-
-
-def turbulent_0():
-    return _turbulent_section(0, 0.0, 0.00819, 0, 0.04)
-
-
-def turbulent_10():
-    return _turbulent_section(10, 1.091, 0.01231, 0.015, 0.04)
-
-
-def turbulent_transonic():
-    run = run_sheet(shape=naca0012(), flow={"model": "turbulent"},
-                    air={"motion": "mach", "mach": 0.7, "incidence": 1.49, "viscosity_law": "from Reynolds number", "reynolds": 9e6})
-    r = run.result
-    source = "Harris, NASA TM 81927, 1981 (wind tunnel), and published computations of it"
-    checks = [Check("CL", r["coefficients"]["lift"], 0.241, 0.262, source), Check("CD", r["coefficients"]["drag"], 0.0079, 0.0091, source),
-              Check("residual reached", r["levels"][-1]["residual"], 0, 1e-6, "settled")]
-    return Case("turbulent-transonic", "NACA 0012, M 0.7, Re 9e6, α 1.49°, Spalart-Allmaras", f"{r['cells']} cells, y+ {r['y_plus']['mean']:.2f} on average", checks,
-                r["seconds"], _cp_curves(taps_of(run)), trends=_trends(r))
-
-
-def _side(taps, name, what="cp"):
-    k = taps.side(name)
-    return taps.x[k], getattr(taps, what)[k]
-
-
-def _cp_curves(taps):
-    return [(f"computed, {name}", *_side(taps, name), "computed") for name in ("upper", "lower")]
-
-
-def _trends(result):
-    return {name: grid_trend(result["trends"][name]["values"]) for name in ("lift", "drag")}
-
-
 CASES = {"free-stream": free_stream, "transonic": transonic, "low-speed": low_speed, "double-wedge": double_wedge,
-         "laminar": laminar, "cylinder": cylinder, "order": order_of_accuracy, "flat-plate": flat_plate, "turbulent-0": turbulent_0, "turbulent-10": turbulent_10,
-         "turbulent-transonic": turbulent_transonic}
+         "laminar": laminar, "cylinder": cylinder, "order": order_of_accuracy, **turbulence.CASES, **arrangements.CASES}
 
 VERSION = __version__

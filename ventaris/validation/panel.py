@@ -26,11 +26,40 @@ def solve_section(loop, incidence):
     middle : ndarray, shape (n, 2)
     cp : ndarray, shape (n,)
     """
-    start, end = loop[::-1][:-1], loop[::-1][1:]
+    parts, swirls, lengths = _solve([loop], incidence)
+    return float(2 * swirls[0] * lengths[0]), *parts[0]
+
+
+def solve_elements(loops, incidence):
+    """Flow round several closed outlines.
+
+    Parameters
+    ----------
+    loops : list of ndarray, shape (n_k + 1, 2)
+        As for `solve_section`.
+
+    Returns
+    -------
+    list of (lift, middle, cp)
+        The lift of each element on unit chord, from its pressures.
+    """
+    out = []
+    for (middle, cp), loop in zip(_solve(loops, incidence)[0], loops):
+        edge = loop[::-1][1:] - loop[::-1][:-1]
+        force = (-cp[:, None] * np.stack([-edge[:, 1], edge[:, 0]], axis=1)).sum(0)
+        out.append((float(force @ [-np.sin(incidence), np.cos(incidence)]), middle, cp))
+    return out
+
+
+def _solve(loops, incidence):
+    """[(middle, cp)], vorticity strength and perimeter of each outline."""
+    start = np.concatenate([loop[::-1][:-1] for loop in loops])
+    end = np.concatenate([loop[::-1][1:] for loop in loops])
+    bounds = np.cumsum([0] + [len(loop) - 1 for loop in loops])
     middle, tangent = 0.5 * (start + end), end - start
     length = np.linalg.norm(tangent, axis=1)
     angle = np.arctan2(tangent[:, 1], tangent[:, 0])
-    n = len(length)
+    n, bodies = len(length), len(loops)
     dx, dy = middle[:, None, 0] - start[None, :, 0], middle[:, None, 1] - start[None, :, 1]
     ex, ey = middle[:, None, 0] - end[None, :, 0], middle[:, None, 1] - end[None, :, 1]
     log = 0.5 * np.log((ex**2 + ey**2) / (dx**2 + dy**2))
@@ -39,18 +68,22 @@ def solve_section(loop, incidence):
     np.fill_diagonal(log, 0.0)
     delta = angle[:, None] - angle[None, :]
     sine, cosine = np.sin(delta), np.cos(delta)
-    matrix, rhs = np.zeros((n + 1, n + 1)), np.zeros(n + 1)
-    matrix[:n, :n] = (sine * log + cosine * turn) / (2 * np.pi)
-    matrix[:n, n] = (cosine * log - sine * turn).sum(axis=1) / (2 * np.pi)
-    rhs[:n] = np.sin(angle - incidence)
     along = (sine * turn - cosine * log) / (2 * np.pi)
     swirl = (sine * log + cosine * turn) / (2 * np.pi)
-    matrix[n, :n] = along[0] + along[-1]
-    matrix[n, n] = swirl[0].sum() + swirl[-1].sum()
-    rhs[n] = -np.cos(angle[0] - incidence) - np.cos(angle[-1] - incidence)
+    lift_part = (cosine * log - sine * turn) / (2 * np.pi)
+    own = [slice(bounds[k], bounds[k + 1]) for k in range(bodies)]
+    by_body = lambda matrix: np.stack([matrix[:, part].sum(axis=1) for part in own], axis=1)
+    matrix, rhs = np.zeros((n + bodies, n + bodies)), np.zeros(n + bodies)
+    matrix[:n, :n], matrix[:n, n:] = swirl, by_body(lift_part)
+    rhs[:n] = np.sin(angle - incidence)
+    whole = np.concatenate([along, by_body(swirl)], axis=1)
+    for k, part in enumerate(own):
+        first, last = part.start, part.stop - 1
+        matrix[n + k] = whole[first] + whole[last]
+        rhs[n + k] = -np.cos(angle[first] - incidence) - np.cos(angle[last] - incidence)
     strength = np.linalg.solve(matrix, rhs)
-    speed = np.cos(angle - incidence) + along @ strength[:n] + strength[n] * swirl.sum(axis=1)
-    return float(2 * strength[n] * length.sum()), middle, 1 - speed**2
+    cp = 1 - (np.cos(angle - incidence) + whole @ strength) ** 2
+    return [(middle[part], cp[part]) for part in own], strength[n:], [length[part].sum() for part in own]
 
 
 def karman_tsien(cp, mach):
