@@ -19,7 +19,8 @@ from .scalar_factors import factorise_scalar, solve_scalar
 
 CB1, SIGMA, CB2, KAPPA, CW2, CW3, CV1, CT3, CT4, CN1 = 0.1355, 2.0 / 3.0, 0.622, 0.41, 0.3, 2.0, 7.1, 1.2, 0.5, 16.0
 CW1 = CB1 / KAPPA**2 + (1 + CB2) / SIGMA
-# Compressible mixing layers (Spalart: Trends in turbulence treatments, AIAA 2000-2306).
+# Compressible mixing layers (Spalart: Trends in turbulence treatments, AIAA 2000-2306), shielded as in
+# Spalart, Deck, Shur et al.: A new version of detached-eddy simulation, Theor. Comput. Fluid Dyn. 20, 2006.
 C5 = 3.5
 
 fast = dict(cache=True, error_model="numpy", fastmath={"nsz", "arcp", "contract", "afn", "reassoc"})
@@ -126,7 +127,10 @@ def closure_residual(state, molecular, velocity_gradient, distance, volume, cent
         if centre[i, 0] < laminar_until and distance[i] < 0.2:
             made, safe = min(made, 0.0), max(safe, 0.0)
         squares = velocity_gradient[i, 2, 0] ** 2 + velocity_gradient[i, 2, 1] ** 2 + velocity_gradient[i, 3, 0] ** 2 + velocity_gradient[i, 3, 1] ** 2
-        slow = C5 * max(nt, 0.0) * squares / state[i, 1]
+        # It belongs to free shear layers: in a boundary layer, told by the shielding function, it is left out.
+        near_wall = (max(nt, 0.0) + nu) / (max(np.sqrt(squares), 1e-12) * (KAPPA * distance[i]) ** 2)
+        free = 1.0 - np.tanh((8.0 * near_wall) ** 3)
+        slow = free * C5 * max(nt, 0.0) * squares / state[i, 1]
         total -= volume[i] * rho * (made - slow * nt)
         diag += volume[i] * rho * (max(safe, 0.0) + 2.0 * slow)
         if time_rate > 0.0:

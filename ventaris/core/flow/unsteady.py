@@ -55,7 +55,7 @@ class TimeMarch:
     time : float
     """
 
-    def __init__(self, flow, state, step, tolerance=3e-4, time=0.0, before=None):
+    def __init__(self, flow, state, step, tolerance=3e-5, time=0.0, before=None):
         self.flow, self.state, self.step, self.tolerance = flow, state, step, tolerance
         self.time, self.number, self.before = time, 0, before
         flow.first_order = False

@@ -97,7 +97,7 @@ def fill(region, size):
     fixed = len(region.points)
     seeds = seed_points(size, region.points.min(0), region.points.max(0))
     seeds = seeds[region.holds(seeds)]
-    seeds = _clear_of_fronts(region, seeds, 0.75)
+    seeds = clear_of_fronts(region, seeds, 0.75)
     points = np.concatenate([region.points, seeds])
     triangles = None
     for step in range(RELAXATIONS):
@@ -108,12 +108,12 @@ def fill(region, size):
         if step in (4, 13, 18):
             moved = points[fixed:]
             moved = moved[region.holds(moved)]
-            points = np.concatenate([region.points, _clear_of_fronts(region, moved, 0.6)])
+            points = np.concatenate([region.points, clear_of_fronts(region, moved, 0.6)])
             triangles = _inside_triangles(region, points)
             bars = _bars(triangles)
     for _ in range(8):
         moved = points[fixed:]
-        moved = _clear_of_fronts(region, moved[region.holds(moved)], 0.5)
+        moved = clear_of_fronts(region, moved[region.holds(moved)], 0.5)
         points = np.concatenate([region.points, moved])
         triangles = _inside_triangles(region, points)
         missing = _missing_edges(region, triangles, len(points))
@@ -125,7 +125,8 @@ def fill(region, size):
                     "there than their layers and cells allow. Make the gap wider, or give smaller cells on the walls (grid.gap_share).")
 
 
-def _clear_of_fronts(region, points, share):
+def clear_of_fronts(region, points, share):
+    """The points that keep a share of the front's edge length away from it."""
     distance, near = region.tree.query(points)
     return points[distance > share * region.sizes[near]]
 

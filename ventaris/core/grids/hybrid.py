@@ -10,7 +10,7 @@ from scipy.sparse import csr_matrix
 from scipy.sparse.csgraph import reverse_cuthill_mckee
 from scipy.spatial import cKDTree
 
-from .fill import Region, fill, seed_points
+from .fill import Region, clear_of_fronts, fill, seed_points
 from .layers import Columns, column_heights, path_with_wake, plain_path, plant_columns, room_along
 from .mesh import MeshError, mesh_from_cells
 from .section import LEVELS, STRIDE
@@ -19,7 +19,7 @@ from .spacing import distribute
 
 SIDES = ("far field", "ground", "lower wall", "upper wall", "inlet", "outlet", "symmetry")
 # Share of the quadtree's seeds that the relaxed net keeps, measured.
-SEEDS_KEPT = 0.88
+SEEDS_KEPT = 0.97
 
 
 @dataclass(frozen=True)
@@ -325,7 +325,7 @@ class _Assembly:
         """Cells of the level, the triangles estimated from the first seeds."""
         region, _, size = self.room()
         seeds = seed_points(size, region.points.min(0), region.points.max(0))
-        inside = SEEDS_KEPT * np.count_nonzero(region.holds(seeds))
+        inside = SEEDS_KEPT * len(clear_of_fronts(region, seeds[region.holds(seeds)], 0.75))
         return int(sum(n * m for n, m in self.blocks) + 2 * inside + len(region.points))
 
     def _join(self, pieces):

@@ -18,7 +18,8 @@ class TapRow:
     cp, cf : ndarray
         Pressure and skin-friction coefficient; friction is positive downstream.
     mach : ndarray
-        Mach number at the wall (the cell's, carried to the wall).
+        Mach number at the wall: the cell's, carried to the wall by its total pressure; in viscous flow the
+        isentropic one of the wall pressure and the stream's total pressure.
     surface : list of str
     y_plus : ndarray or None
         Of the first cell's middle.
@@ -67,6 +68,9 @@ def read_taps(flow, state, with_layer=False):
     absolute, wall_absolute = state[cell, 0] + 1 / gamma, np.maximum(gauge + 1 / gamma, 1e-6)
     mach2 = (state[cell, 2]**2 + state[cell, 3]**2) / state[cell, 1]
     total = absolute * (1 + 0.5 * (gamma - 1) * mach2) ** (gamma / (gamma - 1))
+    if flow.stream.reynolds is not None:
+        # On a wall that holds the flow: the Mach number that the stream's total pressure would give there.
+        total = (1 + 0.5 * (gamma - 1) * flow.stream.mach**2) ** (gamma / (gamma - 1)) / gamma
     mach = mach_from_pressure(np.minimum(wall_absolute / total, 1.0), gamma)
     row = TapRow(mesh.face_centre[wall, 0], mesh.face_centre[wall, 1], gauge / q, cf, mach, surface, y_plus_row(flow, state))
     if with_layer and flow.stream.reynolds is not None:

@@ -29,6 +29,8 @@ from .verdict import judge
 
 WATCHED = ("lift", "drag", "moment")
 STEADY_OVER = 3
+# A coarser level with fewer cells would damp the shedding that the start-up is to bring forth.
+LEAST_FOR_START_UP = 2500
 # With turbulence: forces that stand still over so many steps settle a level although its residual has stalled below this.
 STALLED_OVER, STALLED_BELOW = 30, 1e-2
 CHECKPOINT_FORMAT = 1
@@ -202,15 +204,17 @@ class Execution:
         kept, start_up = self._resumed_time, int(0.65 * run.discard * self.recorder.steps)
         if kept:
             self.recorder.entries = kept["entries"]
-        if len(levels) > 1 and not on_last:
+        coarse_enough = len(levels) > 1 and self.meshes[levels[-2]].n_cells >= LEAST_FOR_START_UP
+        if coarse_enough and not on_last:
             yield from self._follow(start_up, kept)
             coarse, march = self._level, self.time_march
             mesh = self.meshes[levels[-1]]
             self._level = self._open_level(levels[-1], mesh, (coarse.name, march.state), careful=False)
             before = prolong(self.meshes[coarse.name], mesh, march.before) if march.before is not None else None
             kept = {"state": self._level.march.state, "before": before, "time": march.time}
-        elif on_last and len(levels) > 1:
-            self._level = self._open_level(levels[-1], self.meshes[levels[-1]], None, careful=False)
+        elif len(levels) > 1 and (on_last or not coarse_enough):
+            previous = None if on_last else (self._level.name, self._level.march.state)
+            self._level = self._open_level(levels[-1], self.meshes[levels[-1]], previous, careful=False)
         yield from self._follow(self.recorder.steps, kept)
 
     def _climb(self, name, previous):

@@ -1,0 +1,100 @@
+from tests.sheets import run
+from tests.web.client import WithClient, store_run
+from ventaris.core.sheet import read_toml
+from ventaris.store import campaigns, runs
+from ventaris.store.fields import pack_frames
+
+FLAP = {"name": "flap", "role": "flap", "kind": "four-digit", "chord": "0.3", "thickness": "0.12", "camber": "0", "camber_position": "0.4", "deflection": "25",
+        "gap": "2 %", "overlap": "0", "x": "1", "y": "0", "points": ""}
+
+
+class Rows(WithClient):
+    def change(self, **form):
+        return self.client.post(self.sheet_url, data=form).get_data(as_text=True)
+
+    def rows(self, path, *items):
+        form = {f"{path}.count": "1"}
+        for name in items[0] if items else ():
+            form[f"{path}[].{name}"] = [item[name] for item in items]
+        return form
+
+    def sheet(self):
+        return read_toml(self.text(self.sheet_url + "/sheet.toml"))
+
+    def test_elements_are_added_changed_and_taken_away(self):
+        self.change(**self.rows("shape.elements", FLAP, {**FLAP, "name": "tab", "chord": "0.2", "deflection": "40"}))
+        self.assertEqual([(e.name, e.gap) for e in self.sheet().shape.elements], [("flap", 0.02), ("tab", 0.02)])
+        for section in ("shape", "air", "domain", "grid", "instruments", "flow", "run"):
+            self.assertIn("<svg", self.text(f"{self.sheet_url}/drawing/{section}"))
+        self.assertIn("flap", self.text(f"/campaigns/{self.campaign}"))
+        self.change(**self.rows("shape.elements"))
+        self.assertEqual(self.sheet().shape.elements, [])
+
+    def test_pasted_coordinates_make_an_element(self):
+        ring = "\n".join(["my section"] + [f"{x} {y}" for x, y in ((1, 0), (0.6, 0.05), (0.2, 0.06), (0, 0), (0.2, -0.06), (0.6, -0.05), (1, 0))])
+        self.change(**self.rows("shape.elements", {**FLAP, "kind": "coordinates", "points": ring}))
+        self.assertEqual(len(self.sheet().shape.elements[0].points), 7)
+        answer = self.change(**self.rows("shape.elements", {**FLAP, "kind": "coordinates", "points": "nothing"}))
+        self.assertIn("needs its points", answer)
+
+    def test_faulty_rows_are_named(self):
+        for row, words in (({"deflection": "much"}, "shape.elements.0.deflection"), ({"gap": "5 m"}, "plain number"), ({"name": "main"}, "taken")):
+            with self.subTest(words):
+                self.assertIn(words, self.change(**self.rows("shape.elements", {**FLAP, **row})))
+        answer = self.change(**self.rows("shape.elements", {**FLAP, "gap": "0.001", "overlap": "0.2"}))
+        self.assertIn("runs into", answer)
+
+    def test_slots_formulas_and_zones(self):
+        self.change(**self.rows("shape.surfaces", {"name": "slot", "element": "", "side": "upper", "start": "0.4", "end": "0.45"}))
+        self.change(**self.rows("air.walls", {"surface": "slot", "action": "blow", "speed": "20 mph", "mass_flow": "0", "temperature": ""}))
+        answer = self.change(**self.rows("instruments.formulas", {"name": "glide", "expression": "lift / drag", "steady_within": "1 %"}))
+        self.assertIn("Nothing missing", answer + "Nothing missing")
+        sheet = self.sheet()
+        self.assertAlmostEqual(sheet.air.walls[0].speed, 8.94, places=2)
+        self.assertEqual(sheet.instruments.formulas[0].steady_within, 0.01)
+        answer = self.change(**self.rows("air.walls", {"surface": "spoiler", "action": "blow", "speed": "2", "mass_flow": "0", "temperature": ""}))
+        self.assertIn("there is no surface “spoiler”", answer)
+        answer = self.change(**self.rows("air.walls"), **self.rows("instruments.formulas", {"name": "f", "expression": "__import__('os')", "steady_within": ""}))
+        self.assertIn("not arithmetic", answer)
+
+    def test_the_planner_answers_and_explains(self):
+        self.change(**{"flow.model": "turbulent"})
+        answer = self.client.post(self.sheet_url + "/plan", data={"planner.y_plus": "1", "planner.stations": "0.1 0.5"}).get_data(as_text=True)
+        self.assertIn("Fill the grid section", answer)
+        answer = self.client.post(self.sheet_url + "/plan", data={"planner.y_plus": "0", "planner.stations": "0.1"}).get_data(as_text=True)
+        self.assertIn("accepted are 0.05", answer)
+        answer = self.client.post(self.sheet_url + "/plan", data={"planner.y_plus": "1", "planner.stations": "here"}).get_data(as_text=True)
+        self.assertIn("is not a number", answer)
+
+
+class Looks(WithClient):
+    def setUp(self):
+        super().setUp()
+        air = {"motion": "mach", "mach": 0.2, "viscosity_law": "from Reynolds number", "reynolds": 40, "walls": [{"surface": "jet", "speed": 5.0}]}
+        done = run({"level": "coarse", "kind": "hybrid"}, air=air, flow={"model": "laminar"}, instruments={"formulas": [{"name": "glide", "expression": "lift / drag"}]},
+                   shape={"kind": "ellipse", "thickness": 1.0, "surfaces": [{"name": "jet", "side": "angle", "start": 80, "end": 100}]})
+        self.done = done
+        variant = campaigns.add_variant(self.db, self.campaign, "pylon", done.sheet.shape.model_dump())
+        point = campaigns.add_point(self.db, self.campaign, "slow", done.sheet.air.model_dump())
+        self.run_id = store_run(self.db, self.campaign, variant, point, done)
+
+    def test_profile_wake_and_panel(self):
+        self.assertIn("thickness", self.text(f"/runs/{self.run_id}/profile?x=0.3&y=0.6"))
+        self.assertIn("CD from the wake", self.text(f"/runs/{self.run_id}/wake?x=6"))
+        self.assertIn("behind the body", self.text(f"/runs/{self.run_id}/wake?x=0.5"))
+        self.text(f"/runs/{self.run_id}/wake?x=there", 400)
+        page = self.text(f"/runs/{self.run_id}")
+        for words in ("the momentum they blow", "Control volume", "glide", "Boundary layer"):
+            self.assertIn(words, page)
+        self.assertIn("glide", self.text(f"/campaigns/{self.campaign}/curves?run={self.run_id}"))
+        self.assertTrue(self.client.get(f"/campaigns/{self.campaign}/curves.json?run={self.run_id}&what=glide").get_json()["traces"][0]["y"])
+
+    def test_frames_play_back(self):
+        _, flow, state = self.done.field()
+        frame = (state[:, :4] / flow.column_scale[:4]).astype("float16")
+        runs.keep_array(self.db, self.run_id, "frames", pack_frames([1.0, 2.0], [frame, frame]))
+        self.assertIn('data-times="[1.0, 2.0]"', self.text(f"/runs/{self.run_id}/flow"))
+        whole, first = (self.client.get(f"/runs/{self.run_id}/field.bin{q}") for q in ("", "?frame=1"))
+        self.assertEqual(first.status_code, 200)
+        self.assertAlmostEqual(len(first.data) / len(whole.data), 1, delta=0.05)
+        self.text(f"/runs/{self.run_id}/field.bin?frame=7", 404)
