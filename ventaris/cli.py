@@ -82,7 +82,8 @@ def _run(options):
     from .core.grids.mesh import MeshError
     from .core.sheet import SheetError, read_toml
     from .core.study.checks import examine
-    from .core.study.execute import RunFailed, execute
+    from .core.study.execute import execute
+    from .core.study.progress import RunFailed
     try:
         sheet = read_toml(options.sheet.read_bytes(), options.settings)
     except OSError as error:

@@ -8,7 +8,8 @@ from ventaris.core.formats.results import history_csv
 from ventaris.core.sheet.arrangement import Formula
 from ventaris.core.study.channels import Channels, FormulaError
 from ventaris.core.study.checks import examine
-from ventaris.core.study.execute import RunFailed
+from ventaris.core.study.execute import execute
+from ventaris.core.study.progress import RunFailed
 from ventaris.core.study.statistics import statistics_of, swings
 from tests.sheets import sheet
 
@@ -59,7 +60,6 @@ class Formulas(unittest.TestCase):
         _, findings = examine(wrong)
         self.assertEqual((findings[0].grade, findings[0].path), ("stop", "instruments.formulas"))
         with self.assertRaises(RunFailed):
-            from ventaris.core.study.execute import execute
             execute(wrong)
 
 

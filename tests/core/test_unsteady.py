@@ -12,7 +12,8 @@ from ventaris.core.grids.mesh import mesh_from_cells
 from ventaris.core.instruments.control_volume import momentum_balance
 from ventaris.core.instruments.profiles import WallSampler, wake_profile
 from ventaris.core.study.checks import examine
-from ventaris.core.study.execute import Checkpoint, execute
+from ventaris.core.study.execute import execute
+from ventaris.core.study.progress import Checkpoint
 from ventaris.store.fields import pack_frames, unpack_frames
 
 CYLINDER = {"shape": {"kind": "ellipse", "thickness": 1.0}, "flow": {"model": "laminar", "time": "unsteady"},

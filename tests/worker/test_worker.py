@@ -57,6 +57,20 @@ class InThisProcess(WithQueue):
             self.assertTrue(runs.kept_array(self.db, run_id, "field"))
         self.assertIsNotNone(runs.measured_cost(self.db))
 
+    def test_a_sweep_starts_from_its_finished_neighbour(self):
+        start = {"run": {"start": "neighbour"}}
+        first = self.queue(**start)
+        next_one = self.queue(air={"motion": "mach", "mach": 0.3, "incidence": 3}, **start)
+        unlike = self.queue({"level": "coarse", "around": 160}, **start)
+        work(self.folder.name, until_idle=True)
+        lines = {run_id: " ".join(line for _, line in runs.log(self.db, run_id)) for run_id in (first, next_one, unlike)}
+        self.assertIn("No finished neighbour", lines[first])
+        self.assertIn("Starting from p", lines[next_one])
+        self.assertIn("No finished neighbour", lines[unlike])
+        steps = [runs.run(self.db, run_id)["result"]["steps"] for run_id in (first, next_one)]
+        self.assertLess(steps[1], 0.7 * steps[0])
+        self.assertAlmostEqual(runs.run(self.db, next_one)["result"]["coefficients"]["lift"] / runs.run(self.db, first)["result"]["coefficients"]["lift"], 1.5, delta=0.06)
+
     def test_a_sheet_that_cannot_run_fails_with_words_and_the_next_one_runs(self):
         bad = self.queue(shape={"kind": "four-digit", "thickness": 0.3, "edits": {"flap_deflection": 40, "flap_blend": 0.01}})
         good = self.queue()

@@ -48,6 +48,13 @@ def runs_of_cell(database, variant_id, point_id):
     return [_parsed(row) for row in rows]
 
 
+def finished_of_variant(database, variant_id):
+    """Settled runs of a variant, newest first, as (id, sheet, point_name) rows."""
+    return database.execute("""
+        SELECT run.id, run.sheet, operating_point.name AS point_name FROM run JOIN operating_point ON operating_point.id = run.point_id
+        WHERE run.variant_id = ? AND run.state = 'settled' ORDER BY run.id DESC LIMIT 60""", (variant_id,)).fetchall()
+
+
 def queue_position(database, run_id):
     """How many runs stand ahead of a waiting one."""
     return database.execute("SELECT count(*) FROM run WHERE state IN ('waiting', 'gridding', 'running') AND id < ?", (run_id,)).fetchone()[0]

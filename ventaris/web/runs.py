@@ -5,7 +5,7 @@ from flask import Blueprint, abort, current_app, g, jsonify, redirect, render_te
 
 from ..core.formats.results import history_csv, taps_csv
 from ..core.formats.vtu import write_vtu
-from ..core.sheet import read_toml
+from ..core.sheet import SheetError, read_toml
 from ..core.study.setup import prepare
 from ..store import campaigns as store, runs
 from ..store.fields import unpack_field, unpack_taps
@@ -27,7 +27,10 @@ def show(run_id):
 
 def _context(run):
     older = runs.runs_of_cell(g.database, run["variant_id"], run["point_id"])
-    formulas = [f.name for f in read_toml(run["sheet"]).instruments.formulas]
+    try:
+        formulas = [f.name for f in read_toml(run["sheet"]).instruments.formulas]
+    except SheetError:
+        formulas = []
     return {"run": run, "formulas": formulas, "log": runs.log(g.database, run["id"]), "older": [r for r in older if r["id"] != run["id"]],
             "has_field": runs.array_version(g.database, run["id"], "field") > 0,
             "worker": run["state"] not in runs.ACTIVE or is_worker_running(current_app.config["FOLDER"]),

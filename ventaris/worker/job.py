@@ -4,16 +4,19 @@ import traceback
 
 from ..core.grids.mesh import MeshError
 from ..core.instruments.taps import read_taps
-from ..core.sheet import SheetError, read_toml
+from ..core.sheet import SheetError, differing_inputs, read_toml
 from ..core.shapes.coordinates import ShapeError
-from ..core.study.execute import Checkpoint, RunFailed, execute
+from ..core.study.execute import execute
+from ..core.study.progress import Checkpoint, RunFailed
 from ..store import runs
 from ..store.database import StoreError
-from ..store.fields import pack_field, pack_frames, pack_taps
+from ..store.fields import pack_field, pack_frames, pack_taps, unpack_field
 
 RECORD_EVERY = 0.25
 PICTURE_EVERY = 0.8
 CHECKPOINT_EVERY = 3.0
+# Inputs in which a neighbour of a sweep may differ.
+SWEPT = {"air.incidence", "air.mach", "air.speed", "run.start", "air.reynolds"}
 
 
 class Job:
@@ -51,7 +54,10 @@ class Job:
         if checkpoint:
             runs.forget_history_after(self.database, self.id, len(checkpoint.history))
             runs.say(self.database, self.id, f"Going on from the checkpoint at step {len(checkpoint.history)}")
-        self.execution = execute(sheet, checkpoint, self.run["extra_steps"])
+        neighbour = None
+        if sheet.run.start == "neighbour" and not checkpoint:
+            neighbour = self._neighbour(sheet)
+        self.execution = execute(sheet, checkpoint, self.run["extra_steps"], neighbour)
         for progress in self.execution:
             self.pending.append(self.execution.history[-1])
             if progress.message:
@@ -70,6 +76,26 @@ class Job:
         self._flush({"share": 1.0, "level": result["levels"][-1]["level"], "left": 0})
         runs.finish(self.database, self.id, "settled" if settled else "stopped", result, line=result["verdict"]["words"])
         runs.learn_cost(self.database, result["cost_per_cell_step"])
+
+    def _neighbour(self, sheet):
+        """(Mesh, state) of the finished run of the same variant whose operating point is nearest and whose other inputs are the same."""
+        best, found = float("inf"), None
+        for other in runs.finished_of_variant(self.database, self.run["variant_id"]):
+            there = read_toml(other["sheet"])
+            differing = {path for path, *_ in differing_inputs(sheet, there)}
+            if other["id"] == self.id or not differing <= SWEPT or sheet.shape != there.shape:
+                continue
+            away = (abs(sheet.air.incidence - there.air.incidence) + 20 * abs(sheet.air.mach - there.air.mach) * (sheet.air.motion == "mach")
+                    + 0.1 * abs(sheet.air.speed - there.air.speed) * (sheet.air.motion == "speed"))
+            if away < best:
+                best, found = away, other
+        data = runs.kept_array(self.database, found["id"], "field") if found else None
+        if not data:
+            runs.say(self.database, self.id, "No finished neighbour yet: the run climbs from the coarse grid")
+            return None
+        runs.say(self.database, self.id, f"Starting from {found['point_name']}")
+        _, mesh, state = unpack_field(data)
+        return mesh, state
 
     def _checkpoint(self):
         """The run's checkpoint, or None: without one, or with a damaged one, it begins afresh."""

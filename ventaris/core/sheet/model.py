@@ -191,6 +191,10 @@ class Flow(SheetSection):
 class Run(SheetSection):
     """How long, and how."""
 
+    start: Literal["climb", "neighbour"] = choice(
+        "climb", "Start from", "The climb gives an error bar. A neighbour is the nearest finished operating point of the same variant on the same grid: quicker in a "
+        "sweep and it follows one branch into a stall, but gives no error bar.", climb="coarse, medium, fine in turn", neighbour="the nearest finished point")
+
     residual: float = number(1e-6, "", 1e-12, 1e-2, "Residual to reach", "Share of the impulsive start's residual.")
     steady: float = number(1e-4, "", 1e-8, 1e-1, "Instruments steady within", "Share of the coefficient over the last three steps.")
     steps: int = number(150, "", 5, 5000, "Most steps per level", "The level ends here even if it has not settled.", whole=True)

@@ -1,8 +1,5 @@
 """Run a sheet: an interruptible climb from the coarse grid to the level asked for."""
-import io
-import json
 import time
-import zipfile
 from dataclasses import dataclass, field, replace
 
 import numpy as np
@@ -21,6 +18,7 @@ from ..sheet import write_toml
 from .channels import Channels, FormulaError
 from .planner import STATIONS
 from .preflight import base_channels
+from .progress import Checkpoint, LevelResult, Progress, RunFailed
 from .setup import prepare
 from .statistics import swings
 from .trend import grid_trend, statistical_trend
@@ -33,99 +31,6 @@ STEADY_OVER = 3
 LEAST_FOR_START_UP = 2500
 # With turbulence: forces that stand still over so many steps settle a level although its residual has stalled below this.
 STALLED_OVER, STALLED_BELOW = 30, 1e-2
-CHECKPOINT_FORMAT = 1
-
-
-class RunFailed(RuntimeError):
-    """The run cannot give an answer; the message says why and what to try."""
-
-
-@dataclass
-class Progress:
-    """One step of a run.
-
-    Attributes
-    ----------
-    step : int
-        Counted over all levels.
-    level : str
-    level_step : int
-    residual, courant : float
-    channels : dict
-        Coefficients at this step.
-    share : float
-        Rough share of the whole work done.
-    message : str
-        A line for the log, often empty.
-    """
-
-    step: int
-    level: str
-    level_step: int
-    residual: float
-    courant: float
-    channels: dict
-    share: float
-    message: str = ""
-
-
-@dataclass
-class LevelResult:
-    """What a finished level leaves behind."""
-
-    level: str
-    cells: int
-    steps: int
-    residual: float
-    settled: bool
-    seconds: float
-    coefficients: dict
-    changes: dict
-    shocks: list
-    separations: list
-    quality: dict
-    y_plus: dict | None = None
-
-
-@dataclass
-class Checkpoint:
-    """Everything needed to go on with a run in another process."""
-
-    sheet: str
-    level: str
-    state: np.ndarray
-    march: dict
-    history: list
-    finished: list
-    seconds: float
-    time: dict | None = None
-
-    def to_bytes(self):
-        """As compressed bytes."""
-        head = {k: getattr(self, k) for k in ("sheet", "level", "march", "history", "finished", "seconds")}
-        head["format"] = CHECKPOINT_FORMAT
-        out = io.BytesIO()
-        arrays = {}
-        if self.time:
-            head["time"] = {"time": self.time["time"], "entries": self.time["entries"]}
-            arrays = {"time_state": self.time["state"], "time_before": self.time["before"]}
-        np.savez_compressed(out, state=self.state, head=np.frombuffer(json.dumps(head).encode(), dtype=np.uint8), **arrays)
-        return out.getvalue()
-
-    @classmethod
-    def from_bytes(cls, data):
-        """Read what `to_bytes` wrote; raises `RunFailed` when it is damaged or of another version."""
-        try:
-            with np.load(io.BytesIO(data), allow_pickle=False) as stored:
-                head = json.loads(bytes(stored["head"]))
-                state = stored["state"]
-                if head.get("time"):
-                    head["time"].update(state=stored["time_state"], before=stored["time_before"])
-        except (ValueError, KeyError, OSError, EOFError, zipfile.BadZipFile):
-            raise RunFailed("The checkpoint is damaged. Run the sheet afresh.") from None
-        if head.pop("format", None) != CHECKPOINT_FORMAT:
-            raise RunFailed("The checkpoint was written by another version of Ventaris. Run the sheet afresh.")
-        return cls(state=state, **head)
 
 
 @dataclass
@@ -150,6 +55,8 @@ class Execution:
     resume : Checkpoint or None
     extra_steps : int
         Steps granted beyond the sheet's limit on every level (running a stopped run further).
+    neighbour : tuple (Mesh, state) or None
+        A finished field to start from on the finest level; one that does not fit is passed over.
 
     Attributes
     ----------
@@ -157,8 +64,8 @@ class Execution:
         Set when the run has ended; see `docs/formats.md`.
     """
 
-    def __init__(self, sheet, resume=None, extra_steps=0):
-        self.sheet, self.extra_steps = sheet, extra_steps
+    def __init__(self, sheet, resume=None, extra_steps=0, neighbour=None):
+        self.sheet, self.extra_steps, self._neighbour = sheet, extra_steps, neighbour
         if resume:
             # A level that had ended is opened again, to be marched further or found settled.
             resume.finished = [done for done in resume.finished if done["level"] != resume.level]
@@ -183,6 +90,9 @@ class Execution:
         self.meshes = self.setup.generate()
         previous, levels = None, self.setup.levels
         in_time = self.sheet.flow.time == "unsteady"
+        start = self._from_neighbour() if not self._resume else None
+        if start:
+            previous, levels = start, levels[-1:]
         on_last = bool(self._resume and self._resume.level == levels[-1])
         for name in levels:
             if self._resume and any(done["level"] == name for done in self._resume.finished):
@@ -194,6 +104,17 @@ class Execution:
         if in_time:
             yield from self._follow_on_levels(on_last)
         self.result = self.conclude()
+
+    def _from_neighbour(self):
+        """("neighbour", state) on the finest mesh, or None where there is none that fits."""
+        if self._neighbour is None or self.sheet.run.start != "neighbour" or self.sheet.flow.time == "unsteady":
+            return None
+        mesh, state = self._neighbour
+        closure = {"turbulent": 1 if self.sheet.flow.closure == "spalart-allmaras" else 2}.get(self.sheet.flow.model, 0)
+        if state.shape[1] != 4 + closure or mesh.n_cells != self.meshes[self.setup.levels[-1]].n_cells:
+            return None
+        self.meshes["neighbour"] = mesh
+        return "neighbour", state
 
     def _follow_on_levels(self, on_last):
         """Follow the flow in time: the start-up on the second finest level, what counts on the finest."""
@@ -229,6 +150,8 @@ class Execution:
                 if retried:
                     raise RunFailed(f"The {name} grid: {error}") from None
                 retried, self._resume = True, None
+                # A second try does not trust the start either.
+                previous = None if previous and previous[0] == "neighbour" else previous
 
     def _open_level(self, name, mesh, previous, careful):
         inviscid = self.sheet.flow.model == "inviscid"
@@ -421,7 +344,7 @@ class Execution:
         """Work done over the whole, from cells times steps."""
         level = self._level
         expected = (14 if self.setup.stream.mach < 0.6 else 22) * (2 if self.sheet.flow.model == "turbulent" else 1)
-        total = sum(self.meshes[name].n_cells for name in self.setup.levels)
+        total = sum(self.meshes[name].n_cells for name in self.setup.levels if "neighbour" not in self.meshes or name == level.name)
         done = sum(f.cells for f in self.finished)
         drop = np.log10(max(level.march.residual, 1e-16)) / np.log10(self.sheet.run.residual)
         here = min(0.97, max(level.steps / (level.steps + expected), float(np.clip(drop, 0, 1)) ** 2))
@@ -488,13 +411,15 @@ def derived_air(setup):
             "total_temperature": air.total_temperature, "incidence": setup.sheet.air.incidence}
 
 
-def execute(sheet, resume=None, extra_steps=0):
+def execute(sheet, resume=None, extra_steps=0, neighbour=None):
     """Run a sheet.
 
     Parameters
     ----------
     sheet : Sheet
     resume : Checkpoint or bytes or None
+    neighbour : tuple (Mesh, state) or None
+        See `Execution`.
 
     Returns
     -------
@@ -510,4 +435,4 @@ def execute(sheet, resume=None, extra_steps=0):
     """
     if isinstance(resume, (bytes, bytearray, memoryview)):
         resume = Checkpoint.from_bytes(bytes(resume))
-    return Execution(sheet, resume, extra_steps)
+    return Execution(sheet, resume, extra_steps, neighbour)

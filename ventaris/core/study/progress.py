@@ -1,0 +1,101 @@
+"""What a run hands out while it runs: its steps, its finished levels, and checkpoints to go on from."""
+import io
+import json
+import zipfile
+from dataclasses import dataclass
+
+import numpy as np
+
+CHECKPOINT_FORMAT = 1
+
+
+class RunFailed(RuntimeError):
+    """The run cannot give an answer; the message says why and what to try."""
+
+
+@dataclass
+class Progress:
+    """One step of a run.
+
+    Attributes
+    ----------
+    step : int
+        Counted over all levels.
+    level : str
+    level_step : int
+    residual, courant : float
+    channels : dict
+        Coefficients at this step.
+    share : float
+        Rough share of the whole work done.
+    message : str
+        A line for the log, often empty.
+    """
+
+    step: int
+    level: str
+    level_step: int
+    residual: float
+    courant: float
+    channels: dict
+    share: float
+    message: str = ""
+
+
+@dataclass
+class LevelResult:
+    """What a finished level leaves behind."""
+
+    level: str
+    cells: int
+    steps: int
+    residual: float
+    settled: bool
+    seconds: float
+    coefficients: dict
+    changes: dict
+    shocks: list
+    separations: list
+    quality: dict
+    y_plus: dict | None = None
+
+
+@dataclass
+class Checkpoint:
+    """Everything needed to go on with a run in another process."""
+
+    sheet: str
+    level: str
+    state: np.ndarray
+    march: dict
+    history: list
+    finished: list
+    seconds: float
+    time: dict | None = None
+
+    def to_bytes(self):
+        """As compressed bytes."""
+        head = {k: getattr(self, k) for k in ("sheet", "level", "march", "history", "finished", "seconds")}
+        head["format"] = CHECKPOINT_FORMAT
+        out = io.BytesIO()
+        arrays = {}
+        if self.time:
+            head["time"] = {"time": self.time["time"], "entries": self.time["entries"]}
+            arrays = {"time_state": self.time["state"], "time_before": self.time["before"]}
+        np.savez_compressed(out, state=self.state, head=np.frombuffer(json.dumps(head).encode(), dtype=np.uint8), **arrays)
+        return out.getvalue()
+
+    @classmethod
+    def from_bytes(cls, data):
+        """Read what `to_bytes` wrote; raises `RunFailed` when it is damaged or of another version."""
+        try:
+            with np.load(io.BytesIO(data), allow_pickle=False) as stored:
+                head = json.loads(bytes(stored["head"]))
+                state = stored["state"]
+                if head.get("time"):
+                    head["time"].update(state=stored["time_state"], before=stored["time_before"])
+        except (ValueError, KeyError, OSError, EOFError, zipfile.BadZipFile):
+            raise RunFailed("The checkpoint is damaged. Run the sheet afresh.") from None
+        if head.pop("format", None) != CHECKPOINT_FORMAT:
+            raise RunFailed("The checkpoint was written by another version of Ventaris. Run the sheet afresh.")
+        return cls(state=state, **head)
