@@ -44,7 +44,7 @@ def write_report(path, only="", echo=lambda line: None):
         done.append(result)
         echo(f"{'accepted' if result.passed else 'REFUSED ':8s} {result.title} ({result.seconds:.1f} s)")
         for check in result.checks:
-            echo(f"    {check.name} = {check.value:.6g}, accepted {check.low:g} to {check.high:g}{'' if check.passed else '   <-- outside'}")
+            echo(f"    {check.name} = {check.value:.6g}, accepted {check.low:g} to {check.high:g}{'' if check.passed else '   <-- outside' + (', known' if check.open_since else '')}")
     if not only:
         path.parent.mkdir(parents=True, exist_ok=True)
         path.write_text(HEAD + _summary(done) + "".join(_section(path, case) for case in done) + _machine())
@@ -54,14 +54,21 @@ def write_report(path, only="", echo=lambda line: None):
 
 def _summary(done):
     lines = ["| case | accepted | time |", "|---|---|---|"]
-    lines += [f"| [{c.title}](#{c.key}) | {'yes' if c.passed else '**no**'} | {c.seconds:.1f} s |" for c in done]
+    lines += [f"| [{c.title}](#{c.key}) | {_accepted(c)} | {c.seconds:.1f} s |" for c in done]
     return "\n".join(lines) + "\n\n"
+
+
+def _accepted(case):
+    if not case.passed:
+        return "**no**"
+    return "yes" if all(c.passed for c in case.checks) else "**in part**"
 
 
 def _section(path, case):
     lines = [f'<a id="{case.key}"></a>', "", f"## {case.title}", "", case.setup + ".", "", "| number | computed | accepted | source |", "|---|---|---|---|"]
     for c in case.checks:
         lines.append(f"| {c.name} | {'' if c.passed else '**'}{c.value:.5g}{'' if c.passed else ' (outside)**'} | {c.low:g} … {c.high:g} | {c.source} |")
+    lines += [f"\n**Open.** {c.name}: {c.open_since}" for c in case.checks if c.open_since and not c.passed]
     for name, trend in case.trends.items():
         values = ", ".join(f"{v:.5f}" for v in trend.values)
         extra = f"; extrapolated {trend.extrapolated:.5f}" if trend.extrapolated is not None else ""
