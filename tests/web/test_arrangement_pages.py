@@ -1,5 +1,5 @@
 from tests.sheets import run
-from tests.web.client import WithClient, store_run
+from tests.web.client import WithClient, finished, store_run
 from ventaris.core.sheet import read_toml
 from ventaris.store import campaigns, runs
 from ventaris.store.fields import pack_frames
@@ -98,3 +98,28 @@ class Looks(WithClient):
         self.assertEqual(first.status_code, 200)
         self.assertAlmostEqual(len(first.data) / len(whole.data), 1, delta=0.05)
         self.text(f"/runs/{self.run_id}/field.bin?frame=7", 404)
+
+
+class GridStudy(WithClient):
+    def test_a_study_is_queued_shown_and_leaves_the_matrix_alone(self):
+        url = self.sheet_url + "/study"
+        self.assertIn("No study of this cell yet", self.text(url))
+        answer = self.client.post(url, data={"factors": "one"})
+        self.assertEqual(answer.status_code, 400)
+        self.assertIn("is not a number", answer.get_data(as_text=True))
+        self.assertEqual(self.client.post(url, data={"factors": "0.7 1"}).status_code, 302)
+        queued = runs.study_runs(self.db, self.variant, self.point)
+        self.assertEqual(sorted(r["study"] for r in queued), [0.7, 1.0])
+        self.assertEqual(runs.latest_runs(self.db, self.campaign), {})
+        for row, value in zip(queued, (0.30, 0.31)):
+            result = {**finished().result, "cells": int(1000 * row["study"] ** 2)}
+            result["coefficients"] = {**result["coefficients"], "lift": value}
+            runs.finish(self.db, row["id"], "settled", result)
+        page = self.text(url)
+        for words in ("limit", "error bar of the finest", "<svg"):
+            self.assertIn(words, page)
+
+    def test_a_study_that_is_too_fine_is_refused(self):
+        self.client.post(self.sheet_url, data={"grid.around": "1600", "grid.layers": "200", "grid.level": "fine"})
+        answer = self.client.post(self.sheet_url + "/study", data={"factors": "1 4"})
+        self.assertIn("fewer than 400 000", answer.get_data(as_text=True))

@@ -14,11 +14,11 @@ class StateError(RuntimeError):
     """The run is not in a state in which this can be done."""
 
 
-def add_run(database, campaign_id, variant_id, point_id, sheet_toml):
-    """Put a run in the queue; returns its id."""
+def add_run(database, campaign_id, variant_id, point_id, sheet_toml, study=None):
+    """Put a run in the queue; returns its id.  `study` is the factor of a grid study's run, which is not the cell's answer."""
     with transaction(database):
-        run_id = database.execute("INSERT INTO run (campaign_id, variant_id, point_id, sheet) VALUES (?, ?, ?, ?)",
-                                  (campaign_id, variant_id, point_id, sheet_toml)).lastrowid
+        run_id = database.execute("INSERT INTO run (campaign_id, variant_id, point_id, sheet, study) VALUES (?, ?, ?, ?, ?)",
+                                  (campaign_id, variant_id, point_id, sheet_toml, study)).lastrowid
         _say(database, run_id, "Waiting for the worker")
     return run_id
 
@@ -38,13 +38,19 @@ def latest_runs(database, campaign_id):
     """The newest run of every cell: {(variant_id, point_id): run}."""
     rows = database.execute("""
         SELECT * FROM run WHERE campaign_id = ?
-        AND id IN (SELECT max(id) FROM run WHERE campaign_id = ? GROUP BY variant_id, point_id)""", (campaign_id, campaign_id))
+        AND id IN (SELECT max(id) FROM run WHERE campaign_id = ? AND study IS NULL GROUP BY variant_id, point_id)""", (campaign_id, campaign_id))
     return {(row["variant_id"], row["point_id"]): _parsed(row) for row in rows}
 
 
 def runs_of_cell(database, variant_id, point_id):
     """All runs of a cell, newest first."""
-    rows = database.execute("SELECT * FROM run WHERE variant_id = ? AND point_id = ? ORDER BY id DESC", (variant_id, point_id))
+    rows = database.execute("SELECT * FROM run WHERE variant_id = ? AND point_id = ? AND study IS NULL ORDER BY id DESC", (variant_id, point_id))
+    return [_parsed(row) for row in rows]
+
+
+def study_runs(database, variant_id, point_id):
+    """Runs of the cell's grid study, newest first."""
+    rows = database.execute("SELECT * FROM run WHERE variant_id = ? AND point_id = ? AND study IS NOT NULL ORDER BY id DESC", (variant_id, point_id))
     return [_parsed(row) for row in rows]
 
 
@@ -52,7 +58,7 @@ def finished_of_variant(database, variant_id):
     """Settled runs of a variant, newest first, as (id, sheet, point_name) rows."""
     return database.execute("""
         SELECT run.id, run.sheet, operating_point.name AS point_name FROM run JOIN operating_point ON operating_point.id = run.point_id
-        WHERE run.variant_id = ? AND run.state = 'settled' ORDER BY run.id DESC LIMIT 60""", (variant_id,)).fetchall()
+        WHERE run.variant_id = ? AND run.state = 'settled' AND run.study IS NULL ORDER BY run.id DESC LIMIT 60""", (variant_id,)).fetchall()
 
 
 def queue_position(database, run_id):

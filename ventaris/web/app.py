@@ -16,7 +16,7 @@ from ..store.campaigns import Conflict
 from ..store.database import StoreError, open_database, remember, setting
 from ..store.deletions import last_deletion
 from ..store.runs import StateError
-from . import campaigns, compare, curves, flow, looks, maps, presentation, runs, sheets
+from . import campaigns, compare, curves, flow, looks, maps, presentation, runs, sheets, study
 
 LARGEST_UPLOAD = 64_000_000
 POLICY = ("default-src 'self'; script-src 'self'; style-src 'self'; img-src 'self' data: blob:; font-src 'self'; connect-src 'self'; "
@@ -50,7 +50,7 @@ def create_app(folder, password=None, local=True):
     CSRFProtect(app)
     presentation.register(app)
     use_face(str(Path(__file__).parent / "static/vendor/fonts/ibm-plex-sans-400.ttf"))
-    for room in (campaigns, sheets, runs, flow, looks, curves, compare, maps):
+    for room in (campaigns, sheets, study, runs, flow, looks, curves, compare, maps):
         app.register_blueprint(room.pages)
     _security(app, password, local)
     _errors(app)

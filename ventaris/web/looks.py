@@ -144,3 +144,28 @@ def side_chart(found):
         parts.append(f'<text x="{LEFT - 4}" y="{HEIGHT - BOTTOM - (value - y[0]) / (y[-1] - y[0]) * (HEIGHT - BOTTOM - 8) + 3:.1f}" text-anchor="end">{value:.2g}</text>')
     parts += [f'<text x="{WIDTH - 8}" y="{HEIGHT - 1}" text-anchor="end">u over the stream</text>', '<text x="4" y="10">y, c</text>']
     return _svg(parts)
+
+
+def fit_chart(cells, values, fitted, label):
+    """Values of a grid study over the cell size, with the curve to the limit, as a small SVG."""
+    h = 1 / np.sqrt(np.asarray(cells, dtype=float))
+    h = h / h.min()
+    slope = (np.asarray(values) - fitted.extrapolated) / h**fitted.order
+    line = np.linspace(0, h.max(), 60)
+    curve = fitted.extrapolated + float(np.average(slope, weights=1 / h)) * line**fitted.order
+    low, high = min(*values, fitted.extrapolated, curve.min()), max(*values, fitted.extrapolated, curve.max())
+    pad = max(0.08 * (high - low), 1e-6)
+    low, high = low - pad, high + pad
+    left = LEFT + 26
+
+    def place(a, b):
+        return left + np.asarray(a) / h.max() * (WIDTH - left - 20), HEIGHT - BOTTOM - (np.asarray(b) - low) / (high - low) * (HEIGHT - BOTTOM - 16)
+
+    parts = [_axis_line(left, HEIGHT - BOTTOM, WIDTH - 6, HEIGHT - BOTTOM), _axis_line(left, 8, left, HEIGHT - BOTTOM), _path(*place(line, curve), "law")]
+    for value in _ticks(low, high):
+        parts.append(f'<text x="{left - 4}" y="{float(place(0, value)[1]) + 3:.1f}" text-anchor="end">{value:.4g}</text>')
+    for value in _ticks(0.0, float(h.max())):
+        parts.append(f'<text x="{float(place(value, low)[0]):.1f}" y="{HEIGHT - 12}" text-anchor="middle">{value:g}</text>')
+    parts += [f'<circle class="reading" cx="{a:.1f}" cy="{b:.1f}" r="3"/>' for a, b in zip(*place(h, values))]
+    parts += [f'<text x="{WIDTH - 8}" y="{HEIGHT - 1}" text-anchor="end">cell size, the finest is 1</text>', f'<text x="4" y="10">{label}</text>']
+    return _svg(parts)
