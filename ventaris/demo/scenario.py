@@ -26,10 +26,10 @@ DART = {
 TURBULENT = {
     "name": "Courier drone, turbulent",
     "question": "What does the drone's section really cost at 28 m/s, with friction: thick or thin, slow or at a high lift?",
-    "setup": {"instruments": {"span": 1.6}, "flow": {"model": "turbulent"}},
+    "setup": {"instruments": {"span": 1.6, "formulas": [{"name": "glide", "expression": "lift / drag"}]}, "flow": {"model": "turbulent"},
+              "grid": {"around": 160, "layers": 64, "wake": 36}},
     "variants": [DRONE["variants"][0], DRONE["variants"][1]],
-    "points": [("28 m/s, 2°", {"motion": "speed", "speed": 28, "altitude": 400, "incidence": 2}),
-               ("28 m/s, 6°", {"motion": "speed", "speed": 28, "altitude": 400, "incidence": 6})]}
+    "points": [(f"28 m/s, {a}°".replace("-", "−"), {"motion": "speed", "speed": 28, "altitude": 400, "incidence": a}) for a in (-2, 2, 6, 10, 14)]}
 
 FLAP = {"name": "flap", "chord": 0.28, "thickness": 0.12, "camber": 0.03, "deflection": 22, "overlap": 0.005}
 

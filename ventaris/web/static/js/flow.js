@@ -5,7 +5,7 @@ const root = document.getElementById("flow");
 if (root) {
   const id = root.dataset.run, stage = document.getElementById("stage"), get = (n) => document.getElementById(n);
   const query = new URLSearchParams(location.search);
-  const flags = { bands: query.get("bands") !== "0", iso: query.get("iso") === "1", sonic: query.get("sonic") !== "0", grid: query.get("grid") === "1", stream: query.get("stream") === "1", vectors: query.get("vectors") === "1", lock: query.has("low") };
+  const flags = { bands: query.get("bands") !== "0", iso: query.get("iso") === "1", sonic: query.get("sonic") !== "0", reversed: query.get("reversed") === "1", grid: query.get("grid") === "1", stream: query.get("stream") === "1", vectors: query.get("vectors") === "1", lock: query.has("low") };
   const view = new FlowCanvas(stage, { legend: document.querySelector("[data-legend]"), quantity: query.get("q") || "mach", wheel: true, onProbe: reading, onPick: (x, y) => look("profile", { x, y }), onView: () => { remember(); lines(); } });
 
   async function look(what, values) {
@@ -22,7 +22,7 @@ if (root) {
   function apply() {
     for (const b of document.querySelectorAll("[data-toggle]")) b.setAttribute("aria-pressed", String(flags[b.dataset.toggle]));
     get("rake").hidden = !flags.stream;
-    view.set({ quantity: get("quantity").value, banded: flags.bands, iso: flags.iso, sonic: flags.sonic, grid: flags.grid, bands: Math.min(Math.max(parseInt(get("bandcount").value, 10) || 24, 2), 120), map: get("map").value || null, range: range() });
+    view.set({ quantity: get("quantity").value, banded: flags.bands, iso: flags.iso, sonic: flags.sonic, reversed: flags.reversed, grid: flags.grid, bands: Math.min(Math.max(parseInt(get("bandcount").value, 10) || 24, 2), 120), map: get("map").value || null, range: range() });
     if (!flags.lock) { const [low, high] = view.range(); get("low").value = format(low); get("high").value = format(high); }
     remember();
     lines();
@@ -30,7 +30,7 @@ if (root) {
 
   function parameters() {
     const p = new URLSearchParams({ q: get("quantity").value });
-    for (const name of ["bands", "iso", "sonic", "grid", "stream", "vectors"]) if (flags[name] !== ["bands", "sonic"].includes(name)) p.set(name, flags[name] ? "1" : "0");
+    for (const name of ["bands", "iso", "sonic", "reversed", "grid", "stream", "vectors"]) if (flags[name] !== ["bands", "sonic"].includes(name)) p.set(name, flags[name] ? "1" : "0");
     const r = range();
     if (r) { p.set("low", r[0]); p.set("high", r[1]); }
     if (get("map").value) p.set("map", get("map").value);

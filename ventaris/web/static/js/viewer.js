@@ -2,10 +2,10 @@
 import * as THREE from "../vendor/three/three.module.min.js";
 
 const VERTEX = `
-attribute float value; attribute float mach; varying float v; varying float m;
-void main() { v = value; m = mach; gl_Position = projectionMatrix * modelViewMatrix * vec4(position, 1.0); }`;
+attribute float value; attribute float mach; attribute float along; varying float v; varying float m; varying float a;
+void main() { v = value; m = mach; a = along; gl_Position = projectionMatrix * modelViewMatrix * vec4(position, 1.0); }`;
 const FRAGMENT = `
-uniform sampler2D colours; uniform float low, high, bands; uniform bool banded, iso, sonic; varying float v; varying float m;
+uniform sampler2D colours; uniform float low, high, bands; uniform bool banded, iso, sonic, reversed; varying float v; varying float m; varying float a;
 float line(float x, float width) { float w = max(fwidth(x), 1e-9); return 1.0 - smoothstep(width - 0.5, width + 0.5, abs(fract(x - 0.5) - 0.5) / w); }
 void main() {
   float s = clamp((v - low) / (high - low), 0.0, 1.0);
@@ -17,6 +17,12 @@ void main() {
     float w = max(fwidth(m), 1e-9), d = abs(m - 1.0) / w;
     c = mix(c, vec3(1.0), 1.0 - smoothstep(1.6, 2.4, d));
     c = mix(c, vec3(0.106, 0.165, 0.184), 1.0 - smoothstep(0.7, 1.4, d));
+  }
+  if (reversed) {
+    // Where the flow runs back: a dotted veil, bounded by the line of no speed along the stream.
+    float d = abs(a) / max(fwidth(a), 1e-9);
+    if (a < 0.0) c = mix(c, vec3(0.659, 0.243, 0.196), 0.28 * step(0.5, fract((gl_FragCoord.x + gl_FragCoord.y) / 6.0)));
+    c = mix(c, vec3(0.659, 0.243, 0.196), 1.0 - smoothstep(0.9, 1.7, d));
   }
   gl_FragColor = vec4(c, 1.0);
 }`;
@@ -49,7 +55,7 @@ export class FlowCanvas {
   constructor(holder, options = {}) {
     this.holder = holder;
     this.options = options;
-    this.state = { quantity: options.quantity || "mach", banded: false, iso: false, sonic: false, grid: false, bands: 24, range: null, map: null };
+    this.state = { quantity: options.quantity || "mach", banded: false, iso: false, sonic: false, reversed: false, grid: false, bands: 24, range: null, map: null };
     this.view = { ...SECTION_VIEW };
     this.renderer = new THREE.WebGLRenderer({ antialias: true, preserveDrawingBuffer: true });
     this.renderer.setPixelRatio(Math.min(window.devicePixelRatio, 2));
@@ -63,7 +69,7 @@ export class FlowCanvas {
     this.camera = new THREE.OrthographicCamera(-1, 1, 1, -1, -10, 10);
     this.layers = {};
     this.material = new THREE.ShaderMaterial({ vertexShader: VERTEX, fragmentShader: FRAGMENT, side: THREE.DoubleSide, uniforms: {
-      colours: { value: null }, low: { value: 0 }, high: { value: 1 }, bands: { value: 24 }, banded: { value: false }, iso: { value: false }, sonic: { value: false } } });
+      colours: { value: null }, low: { value: 0 }, high: { value: 1 }, bands: { value: 24 }, banded: { value: false }, iso: { value: false }, sonic: { value: false }, reversed: { value: false } } });
     new ResizeObserver(() => this.draw()).observe(holder);
     this._listen();
   }
@@ -102,7 +108,6 @@ export class FlowCanvas {
     const shared = new THREE.BufferAttribute(position, 3);
     const surface = new THREE.BufferGeometry();
     surface.setAttribute("position", shared);
-    surface.setAttribute("mach", new THREE.BufferAttribute(d.fields.mach, 1));
     surface.setIndex(new THREE.BufferAttribute(d.tri, 1));
     this._replace("surface", new THREE.Mesh(surface, this.material), 0);
     const edges = new THREE.BufferGeometry();
@@ -135,6 +140,9 @@ export class FlowCanvas {
     const s = this.state, d = this.data;
     if (!d) return;
     const q = d.byKey[s.quantity];
+    for (const [name, field] of [["mach", "mach"], ["along", "u"]]) {
+      if (this.layers.surface.geometry.getAttribute(name)?.array !== d.fields[field]) this.layers.surface.geometry.setAttribute(name, new THREE.BufferAttribute(d.fields[field], 1));
+    }
     this.layers.surface.geometry.setAttribute("value", new THREE.BufferAttribute(d.fields[s.quantity], 1));
     const [low, high] = this.range();
     const u = this.material.uniforms;
@@ -142,7 +150,7 @@ export class FlowCanvas {
     Object.assign(u.low, { value: low }); Object.assign(u.high, { value: high });
     // An odd number of bands keeps small noise about the neutral value inside one band.
     this.bands = s.bands + (q.diverging && s.bands % 2 === 0 ? 1 : 0);
-    u.colours.value = table.texture; u.bands.value = this.bands; u.banded.value = s.banded; u.iso.value = s.iso; u.sonic.value = s.sonic;
+    u.colours.value = table.texture; u.bands.value = this.bands; u.banded.value = s.banded; u.iso.value = s.iso; u.sonic.value = s.sonic; u.reversed.value = s.reversed;
     this.layers.grid.visible = s.grid;
     this.draw();
     this._legend(q, low, high, table.bytes);
