@@ -30,6 +30,40 @@ class Words(unittest.TestCase):
         self.assertIn("which had settled", judge(setup(), "coarse", 1e-9, STEADY, True, [], [], {}, True).words)
 
 
+class InTime(unittest.TestCase):
+    def channel(self, mean, error, frequency, periods):
+        return {"mean": mean, "mean_error": error, "rms": 0.1, "amplitude": 0.3, "frequency": frequency, "frequency_error": 0.001, "periods": periods}
+
+    def judged(self, **more):
+        unsteady = {"step": 0.1, "steps": 1000, "from": 60.0, "to": 100.0,
+                    "channels": {"lift": self.channel(0.0, 1e-4, 0.165, 6.6), "drag": self.channel(1.33, 1e-3, 0.33, 13)}} | more
+        return judge(setup(), "fine", 1e-4, STEADY, False, [], [], {}, unsteady=unsteady)
+
+    def test_a_tone_is_said_with_its_strouhal_number(self):
+        v = self.judged()
+        self.assertTrue(v.settled)
+        self.assertIn("Strouhal number of 0.1650 ± 0.0010", v.words)
+
+    def test_too_short_too_rough_and_too_coarse_in_time_are_said(self):
+        self.assertIn("Too short for statistics", self.judged(channels={}).words)
+        rough = self.judged(channels={"lift": self.channel(0, 0.1, 0.165, 2), "drag": self.channel(1.3, 0.2, 0.33, 4)})
+        self.assertFalse(rough.settled)
+        self.assertIn("follow it longer", rough.warnings[0])
+        self.assertTrue(any("damped by the time step" in w for w in self.judged(step=0.5).warnings))
+
+    def test_a_steady_run_that_sheds_is_told_so(self):
+        v = judge(setup(), "fine", 1e-2, {"lift": 0.1}, False, [], [], {}, swinging=(True, 0.12))
+        self.assertIn("sheds vortices or buffets", v.warnings[0])
+        self.assertIn("± 0.12", v.warnings[0])
+
+    def test_settled_by_forces_and_by_momentum(self):
+        prepared = setup(flow={"model": "turbulent"})
+        self.assertIn("by its forces", judge(prepared, "fine", 4e-3, STEADY, True, [], [], {}).words)
+        self.assertIn("agree on the drag within 0.2 %", judge(prepared, "fine", 1e-7, STEADY, True, [], [], {}, momentum_gap=0.002).words)
+        self.assertTrue(any("more than 1 %" in w for w in judge(prepared, "fine", 1e-7, STEADY, True, [], [], {}, momentum_gap=0.02).warnings))
+        self.assertIn("no value at the end", judge(prepared, "fine", 1e-7, STEADY, True, [], [], {}, undefined=["glide"]).warnings[0])
+
+
 class Warnings(unittest.TestCase):
     def text(self, prepared, shocks=(), separations=(), trends=None, y_plus=None):
         return " ".join(warnings(prepared, list(shocks), list(separations), trends or {}, y_plus))

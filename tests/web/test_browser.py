@@ -70,6 +70,13 @@ class WholePath(unittest.TestCase):
     def tearDown(self):
         self.assertEqual(self.errors, [])
 
+    def wait_until(self, condition, seconds=30):
+        for _ in range(10 * seconds):
+            if condition():
+                return
+            self.page.wait_for_timeout(100)
+        self.fail("waited too long")
+
     def go(self, path):
         self.page.goto(self.server.address + path)
 
@@ -273,6 +280,57 @@ class WholePath(unittest.TestCase):
         page.select_option("[name='flow.model']", "inviscid")
         page.select_option("[name='air.viscosity_law']", "sutherland")
         page.wait_for_selector("#saved:has-text('saved')")
+
+    def test_elements_a_plan_and_a_formula_are_made_on_the_sheet(self):
+        page = self.page
+        self.go("/")
+        page.fill("#name", "Flap by hand")
+        page.click("text=Begin")
+        page.fill("#name", "base")
+        page.click("text=Add and open its sheet")
+        page.fill("#name", "slow")
+        page.fill("#speed", "30")
+        page.click("text=Add and open its sheet")
+        page.wait_for_selector("#drawing svg")
+        page.click("[data-rows='shape.elements'] [data-add-row]")
+        page.wait_for_selector("#drawing svg text:has-text('flap')")
+        gap = page.locator("[name='shape.elements[].gap']").first
+        gap.fill("much")
+        gap.press("Tab")
+        page.wait_for_selector(".problem:has-text('is not a number')")
+        gap.fill("3 %")
+        gap.press("Tab")
+        page.wait_for_selector("#saved:has-text('saved') >> nth=0")
+        page.select_option("[name='flow.model']", "turbulent")
+        page.click("[data-plan]")
+        page.click("[data-fill]")
+        self.wait_until(lambda: page.input_value("[name='grid.planned_speed']") == "30")
+        page.click("[data-rows='instruments.formulas'] [data-add-row]")
+        page.wait_for_selector("#saved:has-text('saved')")
+        page.reload()
+        self.assertEqual(page.input_value("[name='instruments.formulas[].expression']"), "lift / drag")
+        self.assertEqual(page.input_value("[name='shape.elements[].gap']"), "0.03")
+        page.click("[data-rows='shape.elements'] [data-drop-row]")
+        self.wait_until(lambda: "flap" not in page.locator("#drawing").text_content())
+
+    def test_boundary_layer_wake_and_frames_at_a_click(self):
+        page = self.page
+        self.go("/")
+        page.click("text=Snow-kart rear wing")
+        page.goto(self.server.address + page.locator("a:has-text('flow')").first.get_attribute("href"))
+        page.wait_for_selector("#stage[data-ready]")
+        page.mouse.click(450, 420)
+        page.wait_for_selector("#profile svg")
+        page.fill("#wake-x", "2")
+        page.click("#survey")
+        page.wait_for_selector("#wake svg")
+        self.go("/")
+        page.click("text=Cable pylon with blowing slots, in time")
+        page.goto(self.server.address + page.locator("a:has-text('flow')").first.get_attribute("href"))
+        page.wait_for_selector("#stage[data-ready]")
+        before = page.inner_text("#frame-time")
+        page.click("#play")
+        self.wait_until(lambda: page.inner_text("#frame-time") != before)
 
     def test_a_run_can_be_paused_and_resumed_from_the_page(self):
         page = self.page

@@ -104,13 +104,16 @@ def fill(region, size):
         if step in (0, 2, 5, 9, 14, 19):
             triangles = _inside_triangles(region, points)
             bars = _bars(triangles)
-        points[fixed:] += 0.9 * _push(points, bars, size)[fixed:]
+            # The points move by little until the next triangulation: sizes are asked for once.
+            wanted = size(0.5 * (points[bars[:, 0]] + points[bars[:, 1]]))
+        points[fixed:] += 0.9 * _push(points, bars, wanted)[fixed:]
         if step in (4, 13, 18):
             moved = points[fixed:]
             moved = moved[region.holds(moved)]
             points = np.concatenate([region.points, clear_of_fronts(region, moved, 0.6)])
             triangles = _inside_triangles(region, points)
             bars = _bars(triangles)
+            wanted = size(0.5 * (points[bars[:, 0]] + points[bars[:, 1]]))
     for _ in range(8):
         moved = points[fixed:]
         moved = clear_of_fronts(region, moved[region.holds(moved)], 0.5)
@@ -141,17 +144,17 @@ def _inside_triangles(region, points):
 
 
 def _bars(triangles):
-    bars = np.sort(np.concatenate([triangles[:, [0, 1]], triangles[:, [1, 2]], triangles[:, [2, 0]]]), axis=1)
-    return np.unique(bars, axis=0)
+    ends = np.concatenate([triangles[:, [0, 1]], triangles[:, [1, 2]], triangles[:, [2, 0]]]).astype(np.int64)
+    count = int(triangles.max()) + 1
+    key = np.unique(ends.min(axis=1) * count + ends.max(axis=1))
+    return np.stack([key // count, key % count], axis=1)
 
 
-def _push(points, bars, size):
+def _push(points, bars, wanted):
     """Movement of each point by its compressed bars, at most a fraction of the local size."""
     line = points[bars[:, 0]] - points[bars[:, 1]]
     length = np.maximum(np.linalg.norm(line, axis=1), 1e-300)
-    wanted = size(0.5 * (points[bars[:, 0]] + points[bars[:, 1]]))
-    wanted_scaled = wanted * STRETCH
-    force = np.maximum(wanted_scaled - length, 0)[:, None] * line / length[:, None]
+    force = np.maximum(STRETCH * wanted - length, 0)[:, None] * line / length[:, None]
     move = np.zeros_like(points)
     for d in range(2):
         move[:, d] = np.bincount(bars[:, 0], force[:, d], len(points)) - np.bincount(bars[:, 1], force[:, d], len(points))

@@ -107,6 +107,7 @@ form.addEventListener("click", async (event) => {
 
 function changed() {
   applyConditions();
+  document.getElementById("saved").textContent = "saving";
   htmx.trigger(form, "rows-changed");
   draw();
 }
