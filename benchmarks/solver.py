@@ -13,11 +13,14 @@ sys.path.insert(0, str(Path(__file__).parents[1]))
 from ventaris.core.flow.discretisation import Discretisation  # noqa: E402
 from ventaris.core.flow.krylov import gmres  # noqa: E402
 from ventaris.core.flow.stream import FreeStream  # noqa: E402
+from ventaris.core.flow.unsteady import TimeMarch  # noqa: E402
+from ventaris.core.grids.hybrid import HybridGrid  # noqa: E402
 from ventaris.core.grids.section import SectionGridPlan, generate_levels  # noqa: E402
 from ventaris.core.sheet import read_sheet  # noqa: E402
 from ventaris.core.shapes.families import four_digit  # noqa: E402
 from ventaris.core.shapes.section import Section  # noqa: E402
 from ventaris.core.study.execute import execute  # noqa: E402
+from ventaris.core.study.setup import prepare  # noqa: E402
 
 
 def median_seconds(action, repeats=9):
@@ -35,9 +38,11 @@ def parts():
     seconds = median_seconds(lambda: generate_levels(section, SectionGridPlan()), 3)
     print(f"{'grid, three levels':34s} {1000 * seconds:8.0f} ms for 25 536 cells")
     mesh = generate_levels(section, SectionGridPlan(), ("fine",))["fine"]
-    for name, stream, wall in (("inviscid M 0.1", FreeStream(0.1, 0.03), "slip"), ("laminar M 0.5", FreeStream(0.5, 0.03, reynolds=5000.0), "no-slip"),
-                               ("transonic M 0.8, limited", FreeStream(0.8, 0.02), "slip")):
-        flow = Discretisation(mesh, stream, wall)
+    for name, stream, wall, closure in (("inviscid M 0.1", FreeStream(0.1, 0.03), "slip", None), ("laminar M 0.5", FreeStream(0.5, 0.03, reynolds=5000.0), "no-slip", None),
+                               ("transonic M 0.8, limited", FreeStream(0.8, 0.02), "slip", None),
+                               ("Spalart-Allmaras M 0.15", FreeStream(0.15, 0.03, reynolds=6e6), "no-slip", "spalart-allmaras"),
+                               ("k-omega SST M 0.15", FreeStream(0.15, 0.03, reynolds=6e6), "no-slip", "sst")):
+        flow = Discretisation(mesh, stream, wall, closure=closure)
         state = flow.uniform_state()
         residual = flow.residual(state).copy()
         flow.prepare(state, 100.0)
@@ -49,10 +54,29 @@ def parts():
             print(f"{name + ': ' + part:52s} {1e6 * seconds / mesh.n_cells:7.3f} us per cell")
 
 
+def triangles():
+    """The hybrid grid of a section with slat and flap, and one time step on lines."""
+    shape = {"elements": [{"name": "slat", "role": "slat", "chord": 0.16, "deflection": 25, "overlap": -0.01}, {"name": "flap", "deflection": 30, "overlap": 0.005}]}
+    setup = prepare(read_sheet({"format": 1, "shape": shape, "flow": {"model": "turbulent"}, "air": {"speed": 70, "incidence": 4}}))
+    made = []
+    seconds = median_seconds(lambda: made.append(HybridGrid(setup.outlines, setup.plan).level("fine")), 3)
+    print(f"{'hybrid grid, fine level':34s} {seconds:8.2f} s for {made[0].n_cells} cells")
+    cylinder = prepare(read_sheet({"format": 1, "shape": {"kind": "ellipse", "thickness": 1.0}, "flow": {"model": "laminar"}, "grid": {"around": 208, "layers": 80},
+                                   "air": {"motion": "mach", "mach": 0.1, "viscosity_law": "from Reynolds number", "reynolds": 100}}))
+    mesh = cylinder.generate(("fine",))["fine"]
+    flow = Discretisation(mesh, cylinder.stream, "no-slip", vortex=False)
+    march = TimeMarch(flow, flow.uniform_state(), 0.8)
+    for _ in range(20):
+        march.advance()
+    seconds = median_seconds(march.advance, 15)
+    print(f"{'time step, cylinder':34s} {1e6 * seconds / mesh.n_cells:8.1f} us per cell ({mesh.n_cells} cells)")
+
+
 def whole():
     cases = {"subsonic inviscid, 19 456 cells": dict(air={"motion": "mach", "mach": 0.1, "incidence": 2}),
              "transonic inviscid, 12 288 cells": dict(air={"motion": "mach", "mach": 0.8, "incidence": 1.25}, grid={"around": 176, "layers": 48, "wake": 40}),
-             "laminar Re 5 000, 19 456 cells": dict(air={"motion": "mach", "mach": 0.5, "viscosity_law": "from Reynolds number", "reynolds": 5000}, flow={"model": "laminar"})}
+             "laminar Re 5 000, 19 456 cells": dict(air={"motion": "mach", "mach": 0.5, "viscosity_law": "from Reynolds number", "reynolds": 5000}, flow={"model": "laminar"}),
+             "turbulent Re 6e6, 26 752 cells": dict(air={"motion": "mach", "mach": 0.15, "incidence": 10, "viscosity_law": "from Reynolds number", "reynolds": 6e6}, flow={"model": "turbulent"})}
     for name, sections in cases.items():
         times, first = [], []
         for _ in range(4):
@@ -70,4 +94,5 @@ def whole():
 
 if __name__ == "__main__":
     parts()
+    triangles()
     whole()

@@ -65,13 +65,13 @@ def shedding():
     """Vortex street of a cylinder."""
     run = run_sheet(shape={"kind": "ellipse", "thickness": 1.0}, flow={"model": "laminar", "time": "unsteady"}, grid={"around": 208, "layers": 80},
                     air={"motion": "mach", "mach": 0.1, "viscosity_law": "from Reynolds number", "reynolds": 100},
-                    run={"duration": 120, "time_step": 0.08, "discard": 0.6, "disturbance": 0.5, "frames": 0, "residual": 1e-4})
+                    run={"duration": 100, "time_step": 0.08, "discard": 0.6, "disturbance": 0.5, "frames": 0, "residual": 1e-4})
     r = run.result
     lift, drag = (r["unsteady"]["channels"][name] for name in ("lift", "drag"))
     source = "range of published computations and measurements (Williamson 1996: St 0.164; Park, Kwon, Choi 1998: CD 1.33, CL' 0.33)"
     checks = [Check("Strouhal number", lift["frequency"] or np.nan, 0.160, 0.170, source), Check("mean CD", drag["mean"], 1.30, 1.40, source),
               Check("amplitude of CL", lift["amplitude"], 0.29, 0.36, source)]
-    seen = [h for h in run.history if h.get("time", 0) > 60]
+    seen = [h for h in run.history if h.get("time", 0) > 50]
     return Case("shedding", "Circular cylinder in time, Re 100, M 0.1", f"{r['cells']} cells, {r['unsteady']['steps']} steps of {r['unsteady']['step']:g} diameters", checks,
                 r["seconds"], [("computed", [h["time"] for h in seen], [h["lift"] for h in seen], "computed")], ("time, diameters travelled", "CL"))
 

@@ -122,7 +122,7 @@ class Execution:
         step = time_step(self.setup)
         self.recorder = Recorder(run, step)
         # The change of grids rings for a while: that is part of the start-up too.
-        kept, start_up = self._resumed_time, int(0.65 * run.discard * self.recorder.steps)
+        kept, start_up = self._resumed_time, int(0.8 * run.discard * self.recorder.steps)
         if kept:
             self.recorder.entries = kept["entries"]
         coarse_enough = len(levels) > 1 and self.meshes[levels[-2]].n_cells >= LEAST_FOR_START_UP
