@@ -8,7 +8,7 @@ from ventaris.core.grids.layers import path_with_wake, plain_path, plant_columns
 from ventaris.core.grids.mesh import MeshError
 from ventaris.core.grids.quality import skewness
 from ventaris.core.grids.sizing import Zone
-from ventaris.core.sheet import SheetError, read_sheet, read_toml, write_toml
+from ventaris.core.sheet import SheetError, differing_inputs, read_sheet, read_toml, write_toml
 from ventaris.core.sheet.model import Shape
 from ventaris.core.shapes.build import build
 from ventaris.core.shapes.coordinates import ShapeError
@@ -72,6 +72,17 @@ class Elements(unittest.TestCase):
                     air={"speed": 30, "walls": [{"surface": "slot", "speed": 5}]}, grid={"zones": [{"kind": "circle"}]},
                     instruments={"formulas": [{"name": "glide", "expression": "lift / drag"}]})
         self.assertEqual(read_toml(write_toml(one)), one)
+
+
+class Differences(unittest.TestCase):
+    def test_a_changed_slot_is_a_changed_input(self):
+        one, other = (sheet(shape={"elements": [{**FLAP, "gap": gap}]}) for gap in (0.02, 0.03))
+        self.assertEqual(differing_inputs(one, other), [("shape.elements.flap.gap", "flap: Slot gap", "0.02", "0.03")])
+        fewer = sheet()
+        self.assertEqual([d[0] for d in differing_inputs(one, fewer)], ["shape.elements"])
+        self.assertEqual(differing_inputs(one, one), [])
+        blown = [sheet(air={"speed": 30, "walls": [{"surface": "upper", "speed": v}]}) for v in (1, 2)]
+        self.assertEqual(differing_inputs(*blown)[0][:2], ("air.walls.upper.speed", "upper: Speed"))
 
 
 class NamedSurfaces(unittest.TestCase):

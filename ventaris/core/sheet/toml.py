@@ -110,6 +110,12 @@ def _differences(prefix, one, other):
             continue
         if name == "title" and not prefix:
             continue
+        if _is_rows(a) and _is_rows(b) and len(a) == len(b):
+            for one_row, other_row in zip(a, b):
+                own = getattr(one_row, "name", "") or getattr(one_row, "surface", "")
+                for sub, label, *values in _differences("", one_row, other_row):
+                    yield f"{path}.{own}.{sub}" if own else f"{path}.{sub}", f"{own}: {label}" if own else label, *values
+            continue
         used = [type(s).applies(name, s) for s in (one, other)]
         if not any(used) or a == b:
             continue
@@ -117,6 +123,10 @@ def _differences(prefix, one, other):
         shown = [_shown(value, meta) if used_ else "–" for value, used_ in zip((a, b), used)]
         if shown[0] != shown[1] or meta.get("kind") == "points":
             yield path, meta.get("label") or name, shown[0], shown[1]
+
+
+def _is_rows(value):
+    return isinstance(value, list) and bool(value) and isinstance(value[0], SheetSection)
 
 
 def _shown(value, meta):
