@@ -150,3 +150,37 @@ class Planning(unittest.TestCase):
             self.assertIn(path, [f.path for f in findings])
         _, findings = examine(sheet({"level": "fine"}, flow={"model": "turbulent"}, air={"speed": 2.0}))
         self.assertIn("flow.model", [f.path for f in findings])
+
+
+class TwoEquations(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls):
+        cls.setup = prepare(sheet(flow={"model": "turbulent", "closure": "sst"}, air={**TURBULENT["air"], "turbulence_intensity": 1.0, "viscosity_ratio": 5.0}))
+        cls.flow = Discretisation(cls.setup.generate()["coarse"], cls.setup.stream, "no-slip", closure="sst")
+
+    def test_the_stream_has_the_intensity_and_viscosity_ratio_given(self):
+        far = np.argmax(self.flow.distance)
+        k, log_omega = self.flow.uniform_state()[far, 4:]
+        self.assertAlmostEqual(k / (1.5 * (0.01 * 0.15) ** 2), 1, delta=0.02)
+        self.assertAlmostEqual(k / np.exp(log_omega) / (0.15 / 3e6), 5.0, delta=0.2)
+
+    def test_the_closures_agree_on_a_sections_drag(self):
+        one, other = (run({"level": "medium"}, flow={"model": "turbulent", "closure": closure}, air=TURBULENT["air"]).result["coefficients"]
+                      for closure in ("spalart-allmaras", "sst"))
+        self.assertAlmostEqual(other["drag"] / one["drag"], 1, delta=0.06)
+        self.assertAlmostEqual(other["lift"] / one["lift"], 1, delta=0.03)
+
+    def test_a_wall_function_bridges_a_coarse_first_cell(self):
+        # y+ about 40: the friction drag stays within a tenth of the resolved one.
+        fine = run({"level": "medium"}, **TURBULENT).result
+        coarse = run({"level": "medium", "first_height": 5e-4, "layers": 52}, **TURBULENT).result
+        self.assertGreater(coarse["y_plus"]["mean"], 20)
+        self.assertAlmostEqual(coarse["coefficients"]["drag_friction"] / fine["coefficients"]["drag_friction"], 1, delta=0.12)
+        self.assertTrue(any("wall function bridges" in w for w in coarse["verdict"]["warnings"]))
+
+    def test_the_first_height_is_judged_by_its_y_plus(self):
+        for height, words, grade in ((0.02, "beyond the wall function's reach", "warn"), (6e-4, "a wall function takes over", "note"),
+                                     (3e-5, "friction is surest near 1", "note"), (1e-7, "far thinner than needed", "warn")):
+            _, findings = examine(sheet({"level": "coarse", "first_height": height}, **TURBULENT))
+            mine = [f for f in findings if f.path == "grid.first_height"]
+            self.assertTrue(mine and words in mine[0].message and mine[0].grade == grade, (height, mine))

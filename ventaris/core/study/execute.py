@@ -378,6 +378,9 @@ class Execution:
         steady = [f for f in self.finished if f is last or f.settled or max(f.changes.values()) < 5e-3]
         trends = {name: grid_trend([f.coefficients[name] for f in steady]) for name in names
                   if all(isinstance(f.coefficients.get(name), float) for f in steady)}
+        if len(steady) < len(self.finished):
+            for trend in trends.values():
+                trend.words += " Coarser levels whose forces still moved are left out."
         coefficients, unsteady = last.coefficients, None
         swinging = swings([entry["lift"] for entry in self.history if entry["level"] == last.level and "time" not in entry])
         if self.time_march is not None:
