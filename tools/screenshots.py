@@ -55,16 +55,19 @@ def main():
             return [cell.locator(f"a:has-text('{word}')").get_attribute("href") for word in ("sheet", "flow")]
 
         def layer_and_wake():
-            page.mouse.click(450, 440)
+            page.mouse.click(150, 560)
             page.wait_for_selector("#profile svg")
             page.fill("#wake-x", "1.9")
             page.click("#survey")
             page.wait_for_selector("#wake svg")
+            page.evaluate("window.scrollTo(0, 0)")
             page.mouse.move(520, 430)
 
         sheet, flow = cells_of("Snow-kart rear wing")
         shot("arrangement", sheet, "#drawing svg", then=lambda: page.locator("[data-rows='shape.elements']").scroll_into_view_if_needed())
+        page.set_viewport_size({"width": 1280, "height": 1320})
         shot("layer", flow + "?q=eddy&grid=1&view=1.05,0.12,1.1", "#stage[data-ready]", then=layer_and_wake)
+        page.set_viewport_size({"width": 1280, "height": 800})
         sheet, flow = cells_of("Cable pylon with blowing slots, in time")
         shot("shedding", flow + "?q=speed&reversed=1&view=2.4,0,7", "#stage[data-ready]")
         shot("in-time", flow.replace("/flow", ""), "#live canvas")

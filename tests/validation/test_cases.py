@@ -44,5 +44,9 @@ def _add(key, case):
     setattr(Cases, "test_" + key.replace("-", "_"), test)
 
 
+# Takes two minutes and differs from the 10 degree case by incidence and cells only: `ventaris validate` runs it, the stored report is checked.
+LEFT_TO_THE_REPORT = {"turbulent-15"}
+
 for _key, _case in CASES.items():
-    _add(_key, _case)
+    if _key not in LEFT_TO_THE_REPORT:
+        _add(_key, _case)

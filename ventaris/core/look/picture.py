@@ -88,7 +88,8 @@ def thumbnail_box(picture):
     """A window that holds the whole body, in the proportions of the small picture."""
     left, right, bottom, top = THUMBNAIL_BOX
     low, high = (f(np.concatenate(picture.wall), 0) for f in (np.min, np.max))
-    grow = max(1.0, (high[1] - low[1] + 0.3) / (top - bottom), (high[0] - low[0] + 0.4) / (right - left))
+    # Cards cut a strip off above and below.
+    grow = max(1.0, (high[1] - low[1] + 0.2) / (0.75 * (top - bottom)), (high[0] - low[0] + 0.4) / (right - left))
     width, height = grow * (right - left), grow * (top - bottom)
     x, y = (0.5 * (left + right), 0.5 * (bottom + top)) if grow == 1.0 else 0.5 * (low + high)
     return x - 0.5 * width, x + 0.5 * width, y - 0.5 * height, y + 0.5 * height
