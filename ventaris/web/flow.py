@@ -101,9 +101,8 @@ def _frame(run_id, number):
     if not 0 <= number < len(times):
         abort(404, f"There are {len(times)} frames.")
     level, mesh, _ = unpack_field(field_)
-    air = prepare(read_toml(runs.run(g.database, run_id)["sheet"])).air
-    scale = np.array([air.mach**2, 0.4 * air.mach**2, air.mach, air.mach])
-    picture = drawable(mesh, frames[number].astype(float) * scale, air)
+    setup = prepare(read_toml(runs.run(g.database, run_id)["sheet"]))
+    picture = drawable(mesh, frames[number].astype(float) * setup.stream.column_scale, setup.air)
     response = Response(pack(picture, {"level": level, "time": float(times[number]), "quantities": []}, picture.values), mimetype="application/octet-stream")
     response.headers["Cache-Control"] = "private, max-age=3600"
     return response

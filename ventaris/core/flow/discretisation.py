@@ -60,15 +60,14 @@ class Discretisation:
         self.wall_local = wall - self.n_interior
         self.kind, self.ghost = lay_out(mesh, stream, wall_kind, boundaries or {})
         inside = self.n_interior
-        self.blown_local = np.nonzero(self.kind == k.BLOWN)[0]
         self.sticky = inside + np.nonzero(self.kind == k.NO_SLIP)[0]
         self.solid_local = np.nonzero(self.kind != k.FAR_FIELD)[0]
         self.far_local = np.nonzero(self.kind == k.FAR_FIELD)[0]
-        self._lift_direction = np.array([-np.sin(stream.incidence), np.cos(stream.incidence)])
+        self._lift_direction = stream.axes[1]
         self.row_scale = np.array([1 / mach, (stream.gamma - 1) / mach**3, 1 / mach**2, 1 / mach**2])
         if mach > 1:
             self.row_scale = np.array([1 / mach, (stream.gamma - 1) / mach, 1 / mach**2, 1 / mach**2])
-        self.column_scale = np.array([mach**2, 0.4 * mach**2, mach, mach])
+        self.column_scale = stream.column_scale
         # The limiter must not see waves weaker than this.
         self.epsilon2 = (0.3 * np.array([0.7 * mach**2, 0.4 * mach**2, mach, mach])) ** 2
         self.closure = None

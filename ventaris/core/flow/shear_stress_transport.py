@@ -227,7 +227,7 @@ class ShearStressTransport:
         f, m, wall = self.flow, self.flow.mesh, self.flow.wall_treatment
         closure_residual(state, molecular, self.eddy, self.blend, velocity_gradient, self.own_gradient, f.distance, m.volume, m.centre, m.face_centre,
                          m.normal, m.area, f.left, f.right, f.kind, f.flux, f.cell_face_start, f.cell_faces, f.cell_face_sign, f.n_interior,
-                         f.stream.gamma, self.far_k, self.far_w, self.laminar_until, self.at_wall, wall.pin, wall.cell_shear_velocity, f.time_rate,
+                         f.stream.gamma, self.far_k, self.far_w, self.laminar_until, self.at_wall, wall.pin, wall.shear_velocity, f.time_rate,
                          f.history, self.weight, self.row_scale, out, self.diagonal)
 
     def prepare(self, state, molecular, time_factor):

@@ -215,7 +215,7 @@ class SpalartAllmaras:
         """Fill column 4 of the residual."""
         f, m = self.flow, self.flow.mesh
         wall = f.wall_treatment
-        pinned = KAPPA * wall.cell_shear_velocity * f.distance
+        pinned = KAPPA * wall.shear_velocity * f.distance
         closure_residual(state, molecular, velocity_gradient, f.distance, m.volume, m.centre, m.face_centre, m.normal, m.area, f.left,
                          f.right, f.kind, f.flux, f.cell_face_start, f.cell_faces, f.cell_face_sign, f.n_interior, f.stream.gamma, self.far_value,
                          self.laminar_until, wall.pin, pinned, f.time_rate, f.history[:, 4], self.row_scale, out, self.diagonal)

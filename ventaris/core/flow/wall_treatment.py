@@ -42,8 +42,8 @@ def y_plus_of(reynolds):
 
 
 @njit(**checked)
-def bridge_walls(state, faces, kind, cell, normal, ghost, distance, constants, bridging, shear, y_plus, shear_velocity, pin, cell_shear_velocity):
-    """y+ and shear velocity at the no-slip faces, and what the first cell is given by the law of the wall."""
+def bridge_walls(state, faces, kind, cell, normal, ghost, distance, constants, shear, pin, shear_velocity):
+    """The factor on the viscosity at the no-slip faces, and what the first cell is given by the law of the wall."""
     g = constants[GAMMA]
     for f in faces:
         if kind[f] != NO_SLIP:
@@ -57,15 +57,13 @@ def bridge_walls(state, faces, kind, cell, normal, ghost, distance, constants, b
         reynolds = speed * distance[i] / nu
         y = np.sqrt(reynolds)
         factor = 1.0
-        if bridging and y > 3.0:
+        if y > 3.0:
             y = y_plus_of(reynolds)
             factor = max(1.0, y / law_of_the_wall(y))
             y = np.sqrt(factor * reynolds)
-        shear[f], y_plus[f] = factor, y
-        shear_velocity[f] = y * nu / distance[i]
-        share = min(max((y - RESOLVED_BELOW) / (BRIDGED_ABOVE - RESOLVED_BELOW), 0.0), 1.0)
-        pin[i] = share if bridging else 0.0
-        cell_shear_velocity[i] = shear_velocity[f]
+        shear[f] = factor
+        pin[i] = min(max((y - RESOLVED_BELOW) / (BRIDGED_ABOVE - RESOLVED_BELOW), 0.0), 1.0)
+        shear_velocity[i] = y * nu / distance[i]
 
 
 class WallTreatment:
@@ -75,16 +73,15 @@ class WallTreatment:
     ----------
     shear : ndarray, shape (n_boundary,)
         Factor on the molecular viscosity at each wall face.
-    y_plus, shear_velocity : ndarray, shape (n_boundary,)
-    pin, cell_shear_velocity : ndarray, shape (n_cells,)
+    pin, shear_velocity : ndarray, shape (n_cells,)
         How strongly a closure is held to the law of the wall in a cell, and the shear velocity there.
     """
 
     def __init__(self, flow, bridging):
         self.flow, self.bridging, self.held = flow, bridging, False
         n = len(flow.kind)
-        self.shear, self.y_plus, self.shear_velocity = np.ones(n), np.zeros(n), np.zeros(n)
-        self.pin, self.cell_shear_velocity = np.zeros(flow.n_cells), np.zeros(flow.n_cells)
+        self.shear = np.ones(n)
+        self.pin, self.shear_velocity = np.zeros(flow.n_cells), np.zeros(flow.n_cells)
         self.faces = np.nonzero(flow.kind == NO_SLIP)[0]
 
     def update(self, state):
@@ -92,5 +89,5 @@ class WallTreatment:
         if self.bridging and not self.held:
             f, m = self.flow, self.flow.mesh
             inner = f.n_interior
-            bridge_walls(state, self.faces, f.kind, f.left[inner:], m.normal[inner:], f.ghost, f.distance, f.constants, self.bridging,
-                         self.shear, self.y_plus, self.shear_velocity, self.pin, self.cell_shear_velocity)
+            bridge_walls(state, self.faces, f.kind, f.left[inner:], m.normal[inner:], f.ghost, f.distance, f.constants,
+                         self.shear, self.pin, self.shear_velocity)

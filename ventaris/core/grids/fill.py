@@ -10,6 +10,7 @@ Persson, Strang: A simple mesh generator in MATLAB, SIAM Review 46(2), 2004.
 import numpy as np
 from scipy.spatial import Delaunay, cKDTree
 
+from ..shapes.outline import crossed_oddly
 from .mesh import MeshError
 
 RELAXATIONS = 24
@@ -61,17 +62,7 @@ class Region:
 
     def holds(self, points):
         """Which points lie in the region, shape (n,); exact, by crossings of a horizontal ray."""
-        a, b = self.points[self.edges[:, 0]], self.points[self.edges[:, 1]]
-        inside = np.zeros(len(points), dtype=bool)
-        order = np.argsort(points[:, 1], kind="stable")
-        y = points[order, 1]
-        low, high = np.minimum(a[:, 1], b[:, 1]), np.maximum(a[:, 1], b[:, 1])
-        first, last = np.searchsorted(y, low, "left"), np.searchsorted(y, high, "left")
-        for k in np.nonzero(last > first)[0]:
-            pick = order[first[k]:last[k]]
-            x = a[k, 0] + (points[pick, 1] - a[k, 1]) * (b[k, 0] - a[k, 0]) / (b[k, 1] - a[k, 1])
-            inside[pick] ^= points[pick, 0] < x
-        return inside
+        return crossed_oddly(self.points[self.edges[:, 0]], self.points[self.edges[:, 1]], points)
 
 
 def fill(region, size):

@@ -3,7 +3,7 @@
 The fine wall points and layers are thinned for the coarser levels, so that wall and layers are
 nested; the triangles are made anew with sizes to match.
 """
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 
 import numpy as np
 from scipy.sparse import csr_matrix

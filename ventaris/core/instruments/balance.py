@@ -44,8 +44,7 @@ class Balance:
         """
         pressure, other = flow.wall_loads()
         q = flow.stream.dynamic_pressure
-        c, s = np.cos(flow.stream.incidence), np.sin(flow.stream.incidence)
-        along, across = np.array([c, s]), np.array([-s, c])
+        along, across = flow.stream.axes
         if self.half:
             pressure, other = (2.0 * force * [1.0, 0.0] for force in (pressure, other))
         total = pressure + other

@@ -33,7 +33,7 @@ def momentum_balance(flow, reach=1.0):
     total = total + flow.flux[border].sum(0)
     slots = flow.flux[flow.wall][flow.is_blown, 0].sum()
     q = flow.stream.dynamic_pressure
-    c, s = np.cos(flow.stream.incidence), np.sin(flow.stream.incidence)
+    along, across = flow.stream.axes
     force = -total[2:4]
-    return {"lift": float(force @ [-s, c] / q), "drag": float(force @ [c, s] / q),
+    return {"lift": float(force @ across / q), "drag": float(force @ along / q),
             "mass": float((total[0] + slots) / flow.stream.mach), "reach": float(reach)}

@@ -13,6 +13,8 @@ from dataclasses import dataclass
 import numpy as np
 from scipy.spatial import cKDTree
 
+from ..gas import isentropic_pressure_ratio
+
 EDGE = 0.99
 SAMPLES = 70
 REACH = 0.3
@@ -43,12 +45,12 @@ class WallProfile:
 
     def thicknesses(self):
         """Thickness, displacement and momentum thickness in chords, shape factor, cells within; None where no edge is found."""
-        beyond = np.nonzero(self.share >= EDGE * min(1.0, self.share.max()))[0]
+        target = EDGE * min(1.0, self.share.max())
+        beyond = np.nonzero(self.share >= target)[0]
         if not len(beyond) or beyond[0] < 2:
             return None
         k = int(beyond[0])
         a, b = self.share[k - 1], self.share[k]
-        target = EDGE * min(1.0, self.share.max())
         edge = self.y[k - 1] + (self.y[k] - self.y[k - 1]) * (target - a) / max(b - a, 1e-12)
         y, u = np.concatenate([[0], self.y[:k + 1]]), np.concatenate([[0], self.u[:k + 1]])
         rho = np.concatenate([self.density[:1], self.density[:k + 1]]) / self.density[k]
@@ -95,7 +97,7 @@ class WallSampler:
         # Downstream is where the layer's outer part goes.
         sign = np.sign(tangential[min(len(tangential) - 1, len(tangential) // 2)]) or 1.0
         absolute = np.maximum(p + 1 / g, 1e-9)
-        total = (1 + 0.5 * (g - 1) * self.mach**2) ** (g / (g - 1)) / g
+        total = isentropic_pressure_ratio(self.mach, g) / g
         ideal_mach2 = 2 / (g - 1) * np.maximum((total / absolute) ** ((g - 1) / g) - 1, 1e-12)
         mach2 = (u * u + v * v) / np.maximum(t, 1e-9)
         # Same total temperature: the speeds compare as M over sqrt(1 + (g-1)/2 M^2) do.
@@ -135,8 +137,8 @@ def wake_profile(mesh, state, gamma, mach, x, low, high, count=400):
     g = gamma
     absolute = np.maximum(p + 1 / g, 1e-9)
     m2 = (u * u + v * v) / np.maximum(t, 1e-9)
-    total = absolute * (1 + 0.5 * (g - 1) * m2) ** (g / (g - 1))
-    stream_total = (1 + 0.5 * (g - 1) * mach**2) ** (g / (g - 1)) / g
+    total = absolute * isentropic_pressure_ratio(np.sqrt(m2), g)
+    stream_total = isentropic_pressure_ratio(mach, g) / g
     q = 0.5 * mach**2
     # Pressures over the dynamic pressure of incompressible flow with the same total pressure.
     full = (stream_total - 1 / g) / q

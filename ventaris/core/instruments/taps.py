@@ -3,7 +3,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from ..gas import mach_from_pressure
+from ..gas import isentropic_pressure_ratio, mach_from_pressure
 from .profiles import WallSampler
 
 
@@ -70,7 +70,7 @@ def read_taps(flow, state, with_layer=False):
     total = absolute * (1 + 0.5 * (gamma - 1) * mach2) ** (gamma / (gamma - 1))
     if flow.stream.reynolds is not None:
         # On a wall that holds the flow: the Mach number that the stream's total pressure would give there.
-        total = (1 + 0.5 * (gamma - 1) * flow.stream.mach**2) ** (gamma / (gamma - 1)) / gamma
+        total = isentropic_pressure_ratio(flow.stream.mach, gamma) / gamma
     mach = mach_from_pressure(np.minimum(wall_absolute / total, 1.0), gamma)
     row = TapRow(mesh.face_centre[wall, 0], mesh.face_centre[wall, 1], gauge / q, cf, mach, surface, y_plus_row(flow, state))
     if with_layer and flow.stream.reynolds is not None:

@@ -167,10 +167,18 @@ def crossing(one, other):
 
 def holds(polygon, points):
     """Which points lie inside a closed polygon, by crossings, shape (n,)."""
-    x, y = points[:, 0], points[:, 1]
+    return crossed_oddly(polygon, np.roll(polygon, -1, axis=0), points)
+
+
+def crossed_oddly(start, end, points):
+    """Which points send a horizontal ray across an odd number of edges, shape (n,)."""
     inside = np.zeros(len(points), dtype=bool)
-    for (x1, y1), (x2, y2) in zip(polygon, np.roll(polygon, -1, axis=0)):
-        if y1 != y2:
-            between = (y1 > y) != (y2 > y)
-            inside ^= between & (x < (x2 - x1) * (y - y1) / (y2 - y1) + x1)
+    order = np.argsort(points[:, 1], kind="stable")
+    y = points[order, 1]
+    low, high = np.minimum(start[:, 1], end[:, 1]), np.maximum(start[:, 1], end[:, 1])
+    first, last = np.searchsorted(y, low, "left"), np.searchsorted(y, high, "left")
+    for k in np.nonzero(last > first)[0]:
+        pick = order[first[k]:last[k]]
+        x = start[k, 0] + (points[pick, 1] - start[k, 1]) * (end[k, 0] - start[k, 0]) / (end[k, 1] - start[k, 1])
+        inside[pick] ^= points[pick, 0] < x
     return inside

@@ -3,6 +3,8 @@ import ast
 import math
 import operator
 
+from ..instruments.balance import channel_name
+
 BINARY = {ast.Add: operator.add, ast.Sub: operator.sub, ast.Mult: operator.mul, ast.Div: operator.truediv, ast.Pow: operator.pow}
 UNARY = {ast.UAdd: operator.pos, ast.USub: operator.neg}
 FUNCTIONS = {"abs": abs, "sqrt": math.sqrt, "min": min, "max": max, "sin": math.sin, "cos": math.cos, "tan": math.tan, "exp": math.exp,
@@ -64,6 +66,18 @@ class Channels:
                 out[name] = None
             known[name] = out[name]
         return out
+
+
+def base_channels(setup):
+    """Names of the channels that a run of this sheet records by itself."""
+    names = ["step", "residual", "courant", "lift", "drag", "moment", "drag_pressure", "drag_friction", "lift_pressure"]
+    if setup.slots:
+        names += ["lift_without_slots", "drag_without_slots", "slot_mass_flow"]
+    for element in setup.elements:
+        names += [channel_name(f"lift_{element}"), channel_name(f"drag_{element}")]
+    for probe in setup.sheet.instruments.probes:
+        names += [channel_name(f"cp_{probe.name}")]
+    return names
 
 
 def _check_name(name, base, taken):

@@ -9,15 +9,14 @@ from ..flow.prolongation import prolong
 from ..flow.steady import FlowDiverged, MarchControls, SteadyMarch
 from ..flow.unsteady import TimeMarch
 from ..grids.quality import measure_quality
-from ..instruments.control_volume import momentum_balance
 from ..instruments.balance import Balance, channel_name, forces
+from ..instruments.control_volume import momentum_balance
 from ..instruments.probe import containing_cell, read_cell, read_probe
 from ..instruments.profiles import WallSampler
 from ..instruments.taps import find_separation, find_shocks, read_taps, wall_units
 from ..sheet import write_toml
-from .channels import Channels, FormulaError
+from .channels import Channels, FormulaError, base_channels
 from .planner import STATIONS
-from .preflight import base_channels
 from .progress import Checkpoint, LevelResult, Progress, RunFailed
 from .setup import prepare
 from .statistics import swings

@@ -8,6 +8,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from .setup import uses_triangles
+
 MOST = 8
 LOWEST, HIGHEST = 0.3, 4.0
 
@@ -56,7 +58,7 @@ def scaled(sheet, factor):
     grid = sheet.grid
     change = {"around": int(np.clip(16 * round(grid.around * factor / 16), 64, 1600)), "wake": int(np.clip(4 * round(grid.wake * factor / 4), 16, 400))}
     base = grid.layers or {"turbulent": 88}.get(sheet.flow.model, 64)
-    lines = grid.kind != "hybrid" and not (sheet.shape.elements or sheet.shape.surfaces or sheet.domain.kind != "far field" or sheet.shape.attitude == "inverted")
+    lines = not uses_triangles(sheet)
     if lines or grid.layers:
         change["layers"] = int(np.clip(4 * round(base * factor / 4), 24 if lines else 4, 400))
     for name in ("first_height", "nose_size", "tail_size", "least_size", "wake_size"):

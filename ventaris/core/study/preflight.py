@@ -5,8 +5,7 @@ import numpy as np
 
 from ..flow.discretisation import PRECONDITION_BELOW
 from ..grids.spacing import geometric_ratio
-from ..instruments.balance import channel_name
-from .channels import Channels, FormulaError
+from .channels import Channels, FormulaError, base_channels
 from .setup import wall_unit
 from .unsteady import time_step
 
@@ -202,15 +201,3 @@ def formula_findings(setup):
         Channels(setup.sheet.instruments.formulas, base_channels(setup))
     except FormulaError as error:
         yield Finding("stop", "instruments.formulas", str(error))
-
-
-def base_channels(setup):
-    """Names of the channels that a run of this sheet records by itself."""
-    names = ["step", "residual", "courant", "lift", "drag", "moment", "drag_pressure", "drag_friction", "lift_pressure"]
-    if setup.slots:
-        names += ["lift_without_slots", "drag_without_slots", "slot_mass_flow"]
-    for element in setup.elements:
-        names += [channel_name(f"lift_{element}"), channel_name(f"drag_{element}")]
-    for probe in setup.sheet.instruments.probes:
-        names += [channel_name(f"cp_{probe.name}")]
-    return names

@@ -1,5 +1,4 @@
 """From a run sheet to the things that are run: shape, air, grid plan, boundaries, free stream."""
-import json
 from dataclasses import dataclass
 
 import numpy as np
@@ -50,6 +49,11 @@ def needs_triangles(sheet):
     """Whether only the hybrid grid can do this arrangement."""
     shape = sheet.shape
     return bool(shape.elements or shape.surfaces) or shape.attitude == "inverted" or sheet.domain.kind != "far field"
+
+
+def uses_triangles(sheet):
+    """Whether the sheet's grid is layers and triangles rather than lines."""
+    return sheet.grid.kind == "hybrid" or needs_triangles(sheet)
 
 
 def section_plan(sheet, reynolds):
@@ -181,7 +185,7 @@ _grids = {}
 def _hybrid_grid(setup):
     """The lines of a hybrid grid, kept while the same ones are asked for again."""
     sheet = setup.sheet
-    key = json.dumps([sheet.shape.model_dump_json(), repr(setup.plan), sheet.air.incidence])
+    key = sheet.shape.model_dump_json(), setup.plan, sheet.air.incidence
     if key not in _grids:
         while len(_grids) >= 6:
             _grids.pop(next(iter(_grids)))
@@ -247,7 +251,7 @@ def prepare(sheet):
     _check_domain(sheet, shape, outlines)
     if sheet.grid.kind == "lines" and needs_triangles(sheet):
         raise ValueError("grid.kind = lines: lines go round one upright section in free air, without named surfaces. Take triangles, or let the program choose")
-    if sheet.grid.kind == "hybrid" or needs_triangles(sheet):
+    if uses_triangles(sheet):
         plan = hybrid_plan(sheet, reynolds, outlines)
         _check_gaps(plan, outlines)
     else:
