@@ -6,7 +6,7 @@ from .boundaries import lay_out
 from .gradients import face_offsets, gradient_stencils, layer_stencil, wall_layer_cells
 from .shear_stress_transport import ShearStressTransport
 from .spalart_allmaras import SpalartAllmaras
-from .updates import block_diagonal_product
+from .updates import block_diagonal_product, clip_change
 from .wall_treatment import WallTreatment
 
 PRECONDITION_BELOW = 0.6
@@ -81,6 +81,10 @@ class Discretisation:
             self.closure = CLOSURES[closure](self, laminar_until)
             self.column_scale = np.append(self.column_scale, self.closure.column_scale)
         self.history = np.zeros((self.n_cells, self.columns_of_state))
+
+    @property
+    def flow_columns(self):
+        return 4
 
     @property
     def columns_of_state(self):
@@ -244,6 +248,10 @@ class Discretisation:
         block_diagonal_product(self.gamma, vector, out)
         if self.closure is not None:
             out[:, 4:] += self.closure.pseudo_time * vector[:, 4:]
+
+    def clip_change(self, state, change, most):
+        """Hold a change within bounds, cell by cell; returns how many cells were held."""
+        return clip_change(state, change, most)
 
     def linear_operator(self, state, residual):
         """Product of the exact (finite-difference) Jacobian, pseudo-time term included, with a scaled vector."""

@@ -10,7 +10,6 @@ from dataclasses import dataclass
 import numpy as np
 
 from .krylov import gmres
-from .updates import clip_change
 
 
 LIMITER_HELD_BELOW = 3e-3
@@ -39,6 +38,8 @@ class MarchControls:
         Largest change of a cell's pressure and temperature in a step, as a share.
     retries : int
         How often the march may go back to its last good state.
+    least_solved : float
+        The Courant number falls when a step leaves more than this share of its linear system unsolved; 1 never asks.
     """
 
     courant_start: float = 10.0
@@ -49,6 +50,7 @@ class MarchControls:
     krylov_tolerance: float = 0.1
     most_change: float = 0.2
     retries: int = 4
+    least_solved: float = 1.0
 
 
 @dataclass
@@ -98,7 +100,7 @@ class SteadyMarch:
         self.flow.first_order = False
         # Measured without the closure, whose own start may be far off its equations.
         flow = self.flow
-        start, closure = np.ascontiguousarray(flow.uniform_state()[:, :4]), flow.closure
+        start, closure = np.ascontiguousarray(flow.uniform_state()[:, :flow.flow_columns]), flow.closure
         flow.closure, flow.wall_treatment.shear[:] = None, 1.0
         norm = self._norm(flow.residual(start))
         flow.closure = closure
@@ -137,10 +139,10 @@ class SteadyMarch:
         before = self.residual
         self.flow.prepare(self.state, self.courant)
         tolerance = c.krylov_tolerance if before > 1e-4 else 0.5 * c.krylov_tolerance
-        change, vectors, _ = gmres(self.flow.linear_operator(self.state, self._vector), self.flow.apply_factors,
+        change, vectors, self._unsolved = gmres(self.flow.linear_operator(self.state, self._vector), self.flow.apply_factors,
                                    -self._vector, tolerance, c.krylov_vectors)
         change *= self.flow.column_scale
-        clipped = clip_change(self.state, change, c.most_change)
+        clipped = self.flow.clip_change(self.state, change, c.most_change)
         if self.flow.closure is not None:
             self.flow.closure.clip(self.state, change)
         accepted = self._take(change, before)
@@ -185,7 +187,7 @@ class SteadyMarch:
     def _adapt_courant(self, before, clipped, first):
         c = self.controls
         ratio = self.residual / before
-        if clipped > 0.02 * self.flow.n_cells or self._last_factor < 0.5:
+        if clipped > 0.02 * self.flow.n_cells or self._last_factor < 0.5 or self._unsolved > c.least_solved:
             self.courant *= 0.5
         elif first:
             self.courant *= 1.5
@@ -214,7 +216,7 @@ class SteadyMarch:
         self._evaluate()
         if self.retries > self.controls.retries:
             centres = self.flow.mesh.centre[worst]
-            places = "; ".join(f"x = {x:.3f}, y = {y:.3f}" for x, y in centres[:3])
+            places = "; ".join(", ".join(f"{axis} = {value:.3f}" for axis, value in zip("xyz", at)) for at in centres[:3])
             raise FlowDiverged(
                 f"The flow could not be kept alive after {self.controls.retries} retries with smaller steps. "
                 f"The worst cells (in chords): {places}. Try a lower starting Courant number (run.courant_start), more "

@@ -1,12 +1,11 @@
 """The run sheet: everything that defines one run."""
-import functools
 from typing import Literal
 
-from pydantic import Field, ValidationError, model_validator
+from pydantic import Field, model_validator
 
 from ..gas import AIR_CONSTANT
 from .arrangement import Element, Formula, NamedSurface, RefinedZone, WallAction
-from .fields import SheetError, SheetSection, choice, number, problems_of, text
+from .fields import SheetSection, choice, number, text
 
 FORMAT = 1
 
@@ -209,11 +208,17 @@ class Run(SheetSection):
     krylov_vectors: int = number(40, "", 5, 200, "Krylov vectors", "Most vectors of one linear solution.", whole=True)
 
 
-class Sheet(SheetSection):
-    """One run, whole."""
+class SheetBase(SheetSection):
+    """What every run sheet begins with."""
 
     format: Literal[1] = FORMAT
     title: str = text("", "Title", "", 120)
+
+
+class Sheet(SheetBase):
+    """One run of sections in a plane, whole."""
+
+    space: Literal["section"] = "section"
     shape: Shape = Field(default_factory=Shape)
     air: Air = Field(default_factory=Air)
     domain: Domain = Field(default_factory=Domain)
@@ -224,28 +229,3 @@ class Sheet(SheetSection):
 
 
 SECTIONS = {"shape": Shape, "air": Air, "domain": Domain, "grid": Grid, "instruments": Instruments, "flow": Flow, "run": Run}
-
-
-def read_section(name, values):
-    """Validate one section given as a dict; raises SheetError."""
-    try:
-        return SECTIONS[name].model_validate(values)
-    except ValidationError as error:
-        raise SheetError(problems_of(error, name)) from None
-
-
-def read_sheet(values):
-    """Validate a whole sheet given as a dict; raises SheetError with every problem found."""
-    if isinstance(values, dict) and values.get("format", FORMAT) != FORMAT:
-        raise SheetError([("format", f"format = {values['format']}: this program reads format {FORMAT}. "
-                           "Export the sheet again, or update Ventaris.")])
-    try:
-        return Sheet.model_validate(values)
-    except ValidationError as error:
-        raise SheetError(problems_of(error)) from None
-
-
-@functools.cache
-def default_setup():
-    """Sections that a campaign shares, with their defaults, as plain values."""
-    return {name: SECTIONS[name]().model_dump() for name in ("domain", "grid", "instruments", "flow", "run")}

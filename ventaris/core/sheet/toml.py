@@ -3,7 +3,7 @@ import json
 import tomllib
 
 from .fields import SheetError, SheetSection
-from .model import read_sheet
+from .spaces import read_sheet
 from .. import units
 
 
@@ -57,6 +57,8 @@ def apply_setting(values, setting):
 def write_toml(sheet):
     """Write a sheet as TOML, with units as comments; fields that do not apply are left out."""
     lines = [f"format = {sheet.format}", f"title = {_value(sheet.title)}"]
+    if sheet.space != "section":
+        lines.insert(1, f"space = {_value(sheet.space)}")
     for name in type(sheet).model_fields:
         part = getattr(sheet, name)
         if isinstance(part, SheetSection):

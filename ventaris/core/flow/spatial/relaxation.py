@@ -1,0 +1,378 @@
+"""First-order Jacobians of the three-dimensional flow, kept on the faces, and their incomplete factors.
+
+On cubes two neighbours of a cell are hardly ever neighbours of each other, so that an incomplete
+factorisation changes the diagonal blocks only; the off-diagonal ones are read from the faces.
+Cells are cut into a fixed number of strips that are factorised apart, so that two threads can work and the answer
+does not depend on how many there are.
+
+References
+----------
+Pommerell: Solution of large unsymmetric systems of linear equations, ETH Zurich, 1992 (diagonal ILU).
+"""
+import numpy as np
+from numba import njit, prange
+
+from ..kernels import (FAR_FIELD, GAMMA, INLET, MACH, OUTLET, PRANDTL, SLIP, TURBULENT_PRANDTL, VISCOUS, dissipation,
+                       fast, reference_speed2, viscosity, wave_speeds)
+
+NV = 5
+STRIPS = 4
+
+
+@njit(parallel=True, **fast)
+def spectral_sums(state, eddy, face_start, faces, sign, normal, area, volume, constants, out):
+    """Sum over the faces of each cell of half the largest wave speed times the face area."""
+    for i in prange(state.shape[0]):
+        t, u, v, w = state[i, 1], state[i, 2], state[i, 3], state[i, 4]
+        ur2 = reference_speed2(u * u + v * v + w * w, t, constants)
+        alpha = 0.5 * (1.0 - ur2 / t)
+        nu = 0.0
+        if constants[VISCOUS] != 0.0:
+            rho = constants[GAMMA] * (state[i, 0] + 1.0 / constants[GAMMA]) / t
+            nu = (viscosity(t, constants) + eddy[i]) / rho
+        total = 0.0
+        for k in range(face_start[i], face_start[i + 1]):
+            f = faces[k]
+            un = u * normal[f, 0] + v * normal[f, 1] + w * normal[f, 2]
+            wave = abs(un) * (1.0 - alpha) + np.sqrt(alpha * alpha * un * un + ur2)
+            total += 0.5 * (wave + 4.0 * nu * area[f] / volume[i]) * area[f]
+        out[i] = total
+
+
+@njit(**fast)
+def flux_jacobian(p, t, u, v, w, nx, ny, nz, constants, out):
+    """d(flux)/d[p, t, u, v, w] of the exact flux through a unit face."""
+    g = constants[GAMMA]
+    cp = 1.0 / (g - 1.0)
+    rho = g * (p + 1.0 / g) / t
+    rp, rt = g / t, -rho / t
+    un = u * nx + v * ny + w * nz
+    H = cp * t + 0.5 * (u * u + v * v + w * w)
+    out[0, 0], out[0, 1], out[0, 2], out[0, 3], out[0, 4] = rp * un, rt * un, rho * nx, rho * ny, rho * nz
+    out[1, 0], out[1, 1] = rp * un * H, rt * un * H + rho * un * cp
+    out[1, 2], out[1, 3], out[1, 4] = rho * (nx * H + un * u), rho * (ny * H + un * v), rho * (nz * H + un * w)
+    out[2, 0], out[2, 1], out[2, 2], out[2, 3], out[2, 4] = rp * un * u + nx, rt * un * u, rho * (un + u * nx), rho * u * ny, rho * u * nz
+    out[3, 0], out[3, 1], out[3, 2], out[3, 3], out[3, 4] = rp * un * v + ny, rt * un * v, rho * v * nx, rho * (un + v * ny), rho * v * nz
+    out[4, 0], out[4, 1], out[4, 2], out[4, 3], out[4, 4] = rp * un * w + nz, rt * un * w, rho * w * nx, rho * w * ny, rho * (un + w * nz)
+
+
+@njit(**fast)
+def dissipation_matrix(p, t, u, v, w, nx, ny, nz, constants, out):
+    """The upwind matrix acting on jumps of [p, t, u, v, w], evaluated at one state."""
+    g = constants[GAMMA]
+    cp = 1.0 / (g - 1.0)
+    rho = g * (p + 1.0 / g) / t
+    rp, rt = g / t, -rho / t
+    q2 = u * u + v * v + w * w
+    H = cp * t + 0.5 * q2
+    un = u * nx + v * ny + w * nz
+    ur2 = reference_speed2(q2, t, constants)
+    cstar, mstar, alpha = wave_speeds(un, np.sqrt(t), ur2, t)
+    for k in range(NV):
+        dp, dt = 1.0 if k == 0 else 0.0, 1.0 if k == 1 else 0.0
+        du, dv, dw = 1.0 if k == 2 else 0.0, 1.0 if k == 3 else 0.0, 1.0 if k == 4 else 0.0
+        d0, d1, d2, d3, d4 = dissipation(rp * dp + rt * dt, dp, du, dv, dw, rho * (cp * dt + u * du + v * dv + w * dw),
+                                         rho, u, v, w, H, un, nx, ny, nz, ur2, cstar, mstar, alpha)
+        out[0, k], out[1, k], out[2, k], out[3, k], out[4, k] = d0, d4, d1, d2, d3
+
+
+@njit(parallel=True, **fast)
+def face_jacobians(state, eddy, left, right, n_interior, kind, ghost, shear, gap, normal, area, centre, constants, row_scale, column_scale,
+                   total_enthalpy, out):
+    """Scaled first-order Jacobian of each face's flux to its left and right cell, shape (n_faces, 2, 5, 5)."""
+    cp = 1.0 / (constants[GAMMA] - 1.0)
+    g = constants[GAMMA]
+    chunk = 256
+    for block in prange((len(left) + chunk - 1) // chunk):
+        a, d, one, two = np.empty((NV, NV)), np.empty((NV, NV)), np.empty((NV, NV)), np.empty((NV, NV))
+        for f in range(block * chunk, min(len(left), (block + 1) * chunk)):
+            i = left[f]
+            nx, ny, nz, s = normal[f, 0], normal[f, 1], normal[f, 2], area[f]
+            pl, tl, ul, vl, wl = state[i, 0], state[i, 1], state[i, 2], state[i, 3], state[i, 4]
+            b = f - n_interior
+            if f < n_interior or kind[b] == FAR_FIELD:
+                if f < n_interior:
+                    j = right[f]
+                    pr, tr, ur, vr, wr = state[j, 0], state[j, 1], state[j, 2], state[j, 3], state[j, 4]
+                else:
+                    pr, tr, ur, vr, wr = ghost[b, 0], ghost[b, 1], ghost[b, 2], ghost[b, 3], ghost[b, 4]
+                dissipation_matrix(0.5 * (pl + pr), 0.5 * (tl + tr), 0.5 * (ul + ur), 0.5 * (vl + vr), 0.5 * (wl + wr), nx, ny, nz, constants, d)
+                flux_jacobian(pl, tl, ul, vl, wl, nx, ny, nz, constants, a)
+                for r in range(NV):
+                    for k in range(NV):
+                        one[r, k] = 0.5 * s * (a[r, k] + d[r, k])
+                flux_jacobian(pr, tr, ur, vr, wr, nx, ny, nz, constants, a)
+                for r in range(NV):
+                    for k in range(NV):
+                        two[r, k] = 0.5 * s * (a[r, k] - d[r, k])
+                if constants[VISCOUS] != 0.0 and f < n_interior:
+                    distance = (centre[j, 0] - centre[i, 0]) * nx + (centre[j, 1] - centre[i, 1]) * ny + (centre[j, 2] - centre[i, 2]) * nz
+                    molecular, turbulent = viscosity(0.5 * (tl + tr), constants), 0.5 * (eddy[i] + eddy[j])
+                    mu = (molecular + turbulent) * s / distance
+                    heat = cp * (molecular / constants[PRANDTL] + turbulent / constants[TURBULENT_PRANDTL]) * s / distance
+                    um, vm, wm = 0.5 * (ul + ur), 0.5 * (vl + vr), 0.5 * (wl + wr)
+                    one[1, 1] += heat
+                    two[1, 1] -= heat
+                    add_stress(one, mu, nx, ny, nz, um, vm, wm)
+                    add_stress(two, -mu, nx, ny, nz, um, vm, wm)
+                finish_block(two, row_scale, column_scale, total_enthalpy)
+                for r in range(NV):
+                    for k in range(NV):
+                        out[f, 1, r, k] = two[r, k]
+            else:
+                for r in range(NV):
+                    for k in range(NV):
+                        one[r, k] = 0.0
+                if kind[b] == OUTLET:
+                    flux_jacobian(ghost[b, 0], tl, ul, vl, wl, nx, ny, nz, constants, a)
+                    for r in range(NV):
+                        for k in range(1, NV):
+                            one[r, k] = s * a[r, k]
+                elif kind[b] == INLET:
+                    flux_jacobian(pl, ghost[b, 1], ghost[b, 2], ghost[b, 3], ghost[b, 4], nx, ny, nz, constants, a)
+                    for r in range(NV):
+                        one[r, 0] = s * a[r, 0]
+                else:
+                    one[2, 0], one[3, 0], one[4, 0] = nx * s, ny * s, nz * s
+                    if kind[b] == SLIP:
+                        speed = np.sqrt(min(tl, max(ul * ul + vl * vl + wl * wl, constants[MACH] ** 2)))
+                        k0 = g * (pl + 1.0 / g) / tl * speed * s
+                        for r in range(3):
+                            for k in range(3):
+                                one[2 + r, 2 + k] = k0 * normal[f, r] * normal[f, k]
+                    else:
+                        mu = shear[b] * viscosity(tl, constants) * s / gap[b]
+                        for r in range(3):
+                            for k in range(3):
+                                one[2 + r, 2 + k] = mu * ((1.0 if r == k else 0.0) - normal[f, r] * normal[f, k])
+            finish_block(one, row_scale, column_scale, total_enthalpy)
+            for r in range(NV):
+                for k in range(NV):
+                    out[f, 0, r, k] = one[r, k]
+
+
+@njit(**fast)
+def add_stress(m, mu, nx, ny, nz, u, v, w):
+    m[2, 2] += mu * (1.0 + nx * nx / 3.0)
+    m[2, 3] += mu * nx * ny / 3.0
+    m[2, 4] += mu * nx * nz / 3.0
+    m[3, 2] += mu * nx * ny / 3.0
+    m[3, 3] += mu * (1.0 + ny * ny / 3.0)
+    m[3, 4] += mu * ny * nz / 3.0
+    m[4, 2] += mu * nx * nz / 3.0
+    m[4, 3] += mu * ny * nz / 3.0
+    m[4, 4] += mu * (1.0 + nz * nz / 3.0)
+    m[1, 2] += mu * u
+    m[1, 3] += mu * v
+    m[1, 4] += mu * w
+
+
+@njit(**fast)
+def finish_block(m, row_scale, column_scale, total_enthalpy):
+    for k in range(NV):
+        m[1, k] -= total_enthalpy * m[0, k]
+    for r in range(NV):
+        for k in range(NV):
+            m[r, k] *= row_scale[r] * column_scale[k]
+
+
+@njit(**fast)
+def preconditioner_matrix(p, t, u, v, w, constants, physical, out):
+    """Gamma: the matrix of the pseudo-time term; `physical` is that of real time."""
+    g = constants[GAMMA]
+    cp = 1.0 / (g - 1.0)
+    rho = g * (p + 1.0 / g) / t
+    q2 = u * u + v * v + w * w
+    theta = g / t if physical else 1.0 / reference_speed2(q2, t, constants) + (g - 1.0) / t
+    rt = -rho / t
+    H = cp * t + 0.5 * q2
+    for r in range(NV):
+        for k in range(NV):
+            out[r, k] = 0.0
+    out[0, 0], out[0, 1] = theta, rt
+    out[1, 0], out[1, 1], out[1, 2], out[1, 3], out[1, 4] = theta * H - 1.0, rt * H + rho * cp, rho * u, rho * v, rho * w
+    out[2, 0], out[2, 1], out[2, 2] = theta * u, rt * u, rho
+    out[3, 0], out[3, 1], out[3, 3] = theta * v, rt * v, rho
+    out[4, 0], out[4, 1], out[4, 4] = theta * w, rt * w, rho
+
+
+@njit(parallel=True, **fast)
+def assemble_diagonal(state, jacobians, time_factor, time_rate, volume, face_start, faces, sign, row_scale, column_scale, total_enthalpy,
+                      constants, diagonal, gamma):
+    """Diagonal blocks with their pseudo-time term, shape (n_cells, 5, 5)."""
+    chunk = 128
+    n = state.shape[0]
+    for block in prange((n + chunk - 1) // chunk):
+        m, total = np.empty((NV, NV)), np.empty((NV, NV))
+        for i in range(block * chunk, min(n, (block + 1) * chunk)):
+            preconditioner_matrix(state[i, 0], state[i, 1], state[i, 2], state[i, 3], state[i, 4], constants, False, m)
+            for r in range(NV):
+                for k in range(NV):
+                    m[r, k] *= time_factor[i]
+            finish_block(m, row_scale, column_scale, total_enthalpy)
+            for r in range(NV):
+                for k in range(NV):
+                    gamma[i, r, k] = m[r, k]
+                    total[r, k] = m[r, k]
+            if time_rate > 0.0:
+                preconditioner_matrix(state[i, 0], state[i, 1], state[i, 2], state[i, 3], state[i, 4], constants, True, m)
+                for r in range(NV):
+                    for k in range(NV):
+                        m[r, k] *= time_rate * volume[i]
+                finish_block(m, row_scale, column_scale, total_enthalpy)
+                for r in range(NV):
+                    for k in range(NV):
+                        total[r, k] += m[r, k]
+            for q in range(face_start[i], face_start[i + 1]):
+                f, s = faces[q], sign[q]
+                own = 0 if s > 0 else 1
+                for r in range(NV):
+                    for k in range(NV):
+                        total[r, k] += s * jacobians[f, own, r, k]
+            for r in range(NV):
+                for k in range(NV):
+                    diagonal[i, r, k] = total[r, k]
+
+
+@njit(**fast)
+def invert(a, inverse):
+    """Gauss-Jordan without pivoting search beyond the column; destroys `a`."""
+    for r in range(NV):
+        for k in range(NV):
+            inverse[r, k] = 1.0 if r == k else 0.0
+    for c in range(NV):
+        pivot = c
+        for r in range(c + 1, NV):
+            if abs(a[r, c]) > abs(a[pivot, c]):
+                pivot = r
+        if pivot != c:
+            for k in range(NV):
+                a[c, k], a[pivot, k] = a[pivot, k], a[c, k]
+                inverse[c, k], inverse[pivot, k] = inverse[pivot, k], inverse[c, k]
+        scale = 1.0 / a[c, c] if a[c, c] != 0.0 else 1.0
+        for k in range(NV):
+            a[c, k] *= scale
+            inverse[c, k] *= scale
+        for r in range(NV):
+            if r != c:
+                factor = a[r, c]
+                for k in range(NV):
+                    a[r, k] -= factor * a[c, k]
+                    inverse[r, k] -= factor * inverse[c, k]
+
+
+@njit(parallel=True, **fast)
+def factorise(strips, face_start, faces, sign, neighbour, n_interior, jacobians, diagonal):
+    """D_i - sum over j < i of A_ij D_j^-1 A_ji, inverted in place; each strip for itself."""
+    for s in prange(len(strips) - 1):
+        a, inverse, product = np.empty((NV, NV)), np.empty((NV, NV)), np.empty((NV, NV))
+        lo, hi = strips[s], strips[s + 1]
+        for i in range(lo, hi):
+            for r in range(NV):
+                for k in range(NV):
+                    a[r, k] = diagonal[i, r, k]
+            for q in range(face_start[i], face_start[i + 1]):
+                f, j = faces[q], neighbour[q]
+                if f >= n_interior or j >= i or j < lo:
+                    continue
+                # A_ij is sign times the other side's block; A_ji the negative sign times this side's.
+                other, own = (1, 0) if sign[q] > 0 else (0, 1)
+                for r in range(NV):
+                    for k in range(NV):
+                        total = 0.0
+                        for m in range(NV):
+                            total += jacobians[f, other, r, m] * diagonal[j, m, k]
+                        product[r, k] = total
+                for r in range(NV):
+                    for k in range(NV):
+                        total = 0.0
+                        for m in range(NV):
+                            total += product[r, m] * jacobians[f, own, m, k]
+                        a[r, k] += total
+            invert(a, inverse)
+            for r in range(NV):
+                for k in range(NV):
+                    diagonal[i, r, k] = inverse[r, k]
+
+
+@njit(parallel=True, **fast)
+def solve(strips, face_start, faces, sign, neighbour, n_interior, jacobians, inverse, rhs, out):
+    """Forward and backward sweep with the factors, each strip for itself."""
+    for s in prange(len(strips) - 1):
+        lo, hi = strips[s], strips[s + 1]
+        b = np.empty(NV)
+        for i in range(lo, hi):
+            for r in range(NV):
+                b[r] = rhs[i, r]
+            for q in range(face_start[i], face_start[i + 1]):
+                f, j = faces[q], neighbour[q]
+                if f >= n_interior or j >= i or j < lo:
+                    continue
+                other = 1 if sign[q] > 0 else 0
+                x0, x1, x2, x3, x4 = out[j, 0], out[j, 1], out[j, 2], out[j, 3], out[j, 4]
+                for r in range(NV):
+                    b[r] -= sign[q] * (jacobians[f, other, r, 0] * x0 + jacobians[f, other, r, 1] * x1 + jacobians[f, other, r, 2] * x2
+                                       + jacobians[f, other, r, 3] * x3 + jacobians[f, other, r, 4] * x4)
+            for r in range(NV):
+                out[i, r] = (inverse[i, r, 0] * b[0] + inverse[i, r, 1] * b[1] + inverse[i, r, 2] * b[2] + inverse[i, r, 3] * b[3]
+                             + inverse[i, r, 4] * b[4])
+        for i in range(hi - 1, lo - 1, -1):
+            for r in range(NV):
+                b[r] = 0.0
+            for q in range(face_start[i], face_start[i + 1]):
+                f, j = faces[q], neighbour[q]
+                if f >= n_interior or j <= i or j >= hi:
+                    continue
+                other = 1 if sign[q] > 0 else 0
+                x0, x1, x2, x3, x4 = out[j, 0], out[j, 1], out[j, 2], out[j, 3], out[j, 4]
+                for r in range(NV):
+                    b[r] += sign[q] * (jacobians[f, other, r, 0] * x0 + jacobians[f, other, r, 1] * x1 + jacobians[f, other, r, 2] * x2
+                                       + jacobians[f, other, r, 3] * x3 + jacobians[f, other, r, 4] * x4)
+            for r in range(NV):
+                out[i, r] -= (inverse[i, r, 0] * b[0] + inverse[i, r, 1] * b[1] + inverse[i, r, 2] * b[2] + inverse[i, r, 3] * b[3]
+                              + inverse[i, r, 4] * b[4])
+
+
+@njit(parallel=True, **fast)
+def scalar_factorise(strips, face_start, faces, sign, neighbour, n_interior, pairs, diagonal):
+    """The same for a scalar equation; `pairs[f]` holds [left on right, right on left]. `diagonal` becomes inverted factors."""
+    for s in prange(len(strips) - 1):
+        lo, hi = strips[s], strips[s + 1]
+        for i in range(lo, hi):
+            d = diagonal[i]
+            for q in range(face_start[i], face_start[i + 1]):
+                f, j = faces[q], neighbour[q]
+                if f < n_interior and lo <= j < i:
+                    d -= pairs[f, 0] * pairs[f, 1] * diagonal[j]
+            diagonal[i] = 1.0 / d
+
+
+@njit(parallel=True, **fast)
+def scalar_solve(strips, face_start, faces, sign, neighbour, n_interior, pairs, inverse, rhs, out, column):
+    for s in prange(len(strips) - 1):
+        lo, hi = strips[s], strips[s + 1]
+        for i in range(lo, hi):
+            b = rhs[i, column]
+            for q in range(face_start[i], face_start[i + 1]):
+                f, j = faces[q], neighbour[q]
+                if f < n_interior and lo <= j < i:
+                    b -= pairs[f, 0 if sign[q] > 0 else 1] * out[j, column]
+            out[i, column] = b * inverse[i]
+        for i in range(hi - 1, lo - 1, -1):
+            b = 0.0
+            for q in range(face_start[i], face_start[i + 1]):
+                f, j = faces[q], neighbour[q]
+                if f < n_interior and i < j < hi:
+                    b += pairs[f, 0 if sign[q] > 0 else 1] * out[j, column]
+            out[i, column] -= b * inverse[i]
+
+
+@njit(parallel=True, cache=True, error_model="numpy")
+def block_diagonal_product(blocks, vector, out):
+    """out += blocks * vector, cell by cell."""
+    for i in prange(vector.shape[0]):
+        for r in range(NV):
+            total = 0.0
+            for k in range(NV):
+                total += blocks[i, r, k] * vector[i, k]
+            out[i, r] += total

@@ -1,0 +1,66 @@
+"""Stencils and weights of the least-squares gradients on cut cubes."""
+import numpy as np
+from scipy.sparse import coo_matrix
+
+
+def neighbour_rows(mesh, wide):
+    """Cells across the faces of each cell; of the cells in `wide` also those one further.
+
+    Returns
+    -------
+    start, neighbour : ndarrays
+    """
+    n, inner = mesh.n_cells, mesh.n_interior
+    left, right = mesh.left[:inner], mesh.right[:inner]
+    ones = np.ones(2 * inner, dtype=np.int32)
+    near = coo_matrix((ones, (np.concatenate([left, right]), np.concatenate([right, left]))), shape=(n, n)).tocsr()
+    rows = near[wide] @ near
+    rows.sum_duplicates()
+    second = rows.tocoo()
+    owner = np.concatenate([near.tocoo().row, wide[second.row]])
+    other = np.concatenate([near.tocoo().col, second.col])
+    keep = owner != other
+    key = np.unique(owner[keep].astype(np.int64) * n + other[keep])
+    owner, other = key // n, key % n
+    start = np.zeros(n + 1, dtype=np.int64)
+    np.cumsum(np.bincount(owner, minlength=n), out=start[1:])
+    return start, other
+
+
+def weights(mesh, start, points):
+    """Weights c with grad_i = sum_k c_k (value_k - value_i), inverse distances squared, shape (m, 3).
+
+    Parameters
+    ----------
+    points : ndarray, shape (m, 3)
+        Position of each stencil member, row after row.
+    """
+    n = mesh.n_cells
+    owner = np.repeat(np.arange(n), np.diff(start))
+    offset = (points - mesh.centre[owner]) / mesh.size[owner, None]
+    weight = 1.0 / np.maximum((offset**2).sum(axis=1), 1e-6)
+    matrix = np.empty((n, 3, 3))
+    for a in range(3):
+        for b in range(a, 3):
+            matrix[:, a, b] = matrix[:, b, a] = np.bincount(owner, weight * offset[:, a] * offset[:, b], minlength=n)
+    # A cell that sees its neighbours in a plane only gets no gradient across it.
+    trace = np.trace(matrix, axis1=1, axis2=2)
+    poor = np.linalg.det(matrix) < 1e-6 * trace**3
+    matrix[~poor] = np.linalg.inv(matrix[~poor])
+    if poor.any():
+        matrix[poor] = np.linalg.pinv(matrix[poor], rcond=1e-3, hermitian=True)
+    return np.einsum("kij,kj->ki", matrix[owner], offset) * weight[:, None] / mesh.size[owner, None]
+
+
+def with_wall_feet(mesh, start, neighbour, wall_faces):
+    """Rows extended by the foot of every given wall face on the cell itself (member -1 - boundary face)."""
+    owner = mesh.left[wall_faces]
+    gap = np.einsum("ij,ij->i", mesh.face_centre[wall_faces] - mesh.centre[owner], mesh.normal[wall_faces])
+    gap = np.maximum(gap, 0.05 * mesh.size[owner])
+    foot = mesh.centre[owner] + gap[:, None] * mesh.normal[wall_faces]
+    rows = np.concatenate([np.repeat(np.arange(mesh.n_cells), np.diff(start)), owner])
+    order = np.argsort(rows, kind="stable")
+    extended = np.zeros(mesh.n_cells + 1, dtype=np.int64)
+    np.cumsum(np.bincount(rows, minlength=mesh.n_cells), out=extended[1:])
+    members = np.concatenate([neighbour, -1 - (wall_faces - mesh.n_interior)])[order]
+    return extended, members, np.concatenate([mesh.centre[neighbour], foot])[order]

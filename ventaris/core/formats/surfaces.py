@@ -1,0 +1,146 @@
+"""Triangulated surfaces in open formats: STL, OBJ, PLY and GLB, in and out."""
+import io
+import json
+
+import numpy as np
+
+from ..shapes.surface import Surface, SurfaceError, free_name, welded
+
+KINDS = ("stl", "obj", "ply", "glb")
+MOST_TRIANGLES = 4_000_000
+UNITS = {"m": 1.0, "mm": 1e-3, "cm": 1e-2, "in": 0.0254, "ft": 0.3048}
+AXES = {"+x": (1, 0, 0), "-x": (-1, 0, 0), "+y": (0, 1, 0), "-y": (0, -1, 0), "+z": (0, 0, 1), "-z": (0, 0, -1)}
+
+
+def read_surface(data, kind):
+    """Read a file.
+
+    Parameters
+    ----------
+    data : bytes
+    kind : {"stl", "obj", "ply", "glb"}
+
+    Returns
+    -------
+    Surface
+        In the file's own unit and axes; parts and surfaces under the file's own names.
+
+    Raises
+    ------
+    SurfaceError
+    """
+    if kind not in KINDS:
+        raise SurfaceError(f"The file ends in “.{kind[:12]}”. Surfaces are read from STL, OBJ, PLY and GLB files.")
+    import trimesh
+    try:
+        scene = trimesh.load_scene(io.BytesIO(data), file_type=kind, process=False, skip_materials=True)
+        pieces = list(_pieces(scene))
+    except SurfaceError:
+        raise
+    except Exception as error:
+        raise SurfaceError(f"The file cannot be read as {kind.upper()}: {str(error)[:160] or type(error).__name__}. Is it damaged, or of another kind?") from None
+    if not pieces:
+        raise SurfaceError("The file holds no triangles. Export the surface as a mesh.")
+    return _assembled(pieces)
+
+
+def _pieces(scene):
+    """(name, vertices, triangles) of everything in a scene, placed."""
+    for node in scene.graph.nodes_geometry:
+        matrix, geometry = scene.graph[node]
+        mesh = scene.geometry[geometry]
+        if not hasattr(mesh, "faces") or len(mesh.faces) == 0:
+            continue
+        vertices = np.asarray(mesh.vertices, dtype=float) @ matrix[:3, :3].T + matrix[:3, 3]
+        plain = node if node not in ("world",) and not node.startswith("geometry") else "body"
+        yield plain, vertices, np.asarray(mesh.faces, dtype=np.int64)
+
+
+def _assembled(pieces):
+    total = sum(len(t) for _, _, t in pieces)
+    if total > MOST_TRIANGLES:
+        raise SurfaceError(f"The file holds {total:,} triangles; at most {MOST_TRIANGLES:,} are taken. Simplify the surface first.")
+    vertices, triangles, part, names, offset = [], [], [], [], 0
+    for k, (name, points, faces) in enumerate(pieces):
+        vertices.append(points)
+        triangles.append(faces + offset)
+        part.append(np.full(len(faces), k))
+        names.append(free_name(" ".join(name.split())[:40] or "body", names))
+        offset += len(points)
+    vertices, triangles, part = np.concatenate(vertices), np.concatenate(triangles), np.concatenate(part)
+    bad = ~np.isfinite(vertices).all(axis=1)
+    if bad[triangles].any():
+        faulty = int(bad[triangles].any(axis=1).sum())
+        raise SurfaceError(f"{faulty} triangles have corners that are not numbers (NaN or infinite). Export the file again.")
+    return welded(Surface(vertices, triangles, part, part.copy(), tuple(names), tuple(names)))
+
+
+def placed(surface, unit="m", downstream="+x", up="+z"):
+    """A surface brought into metres and Ventaris's axes.
+
+    Parameters
+    ----------
+    unit : str
+        Of the file.
+    downstream, up : str
+        The file's axes that point along the stream and up.
+    """
+    x, z = np.array(AXES[downstream], dtype=float), np.array(AXES[up], dtype=float)
+    if abs(x @ z) > 0.5:
+        raise SurfaceError(f"shape.parts: downstream ({downstream}) and up ({up}) are the same axis of the file. Choose two different ones.")
+    matrix = np.stack([x, np.cross(z, x), z]) * UNITS[unit]
+    return surface.moved(matrix)
+
+
+def split_at_edges(surface, angle=35.0):
+    """Every part's surface divided where it turns by more than an angle; the pieces are numbered by size."""
+    from scipy.sparse import coo_matrix
+    from scipy.sparse.csgraph import connected_components
+    _, one, two, count = surface.edges
+    turn = (surface.normals[one] * surface.normals[np.maximum(two, 0)]).sum(axis=1)
+    same = (count == 2) & (turn > np.cos(np.radians(angle))) & (surface.part[one] == surface.part[np.maximum(two, 0)])
+    n = len(surface.triangles)
+    label = connected_components(coo_matrix((np.ones(same.sum()), (one[same], two[same])), shape=(n, n)), directed=False)[1]
+    patch, names = np.zeros(n, dtype=np.int64), []
+    for p, part in enumerate(surface.parts):
+        inside = surface.part == p
+        pieces, where = np.unique(label[inside], return_inverse=True)
+        area = np.bincount(where, surface.areas[inside])
+        rank = np.empty(len(pieces), dtype=np.int64)
+        rank[np.argsort(area)[::-1]] = np.arange(len(pieces))
+        # Dozens of slivers help nobody: the smallest share one name.
+        rank = np.minimum(rank, 11)
+        patch[inside] = len(names) + rank[where]
+        names += [f"{part} {k + 1}" if len(pieces) > 1 else part for k in range(min(len(pieces), 12))]
+    return Surface(surface.vertices, surface.triangles, surface.part, patch, surface.parts, tuple(names))
+
+
+def pack_surface(surface):
+    """A surface as compressed bytes, for the store."""
+    out = io.BytesIO()
+    head = json.dumps({"parts": surface.parts, "patches": surface.patches})
+    np.savez_compressed(out, vertices=surface.vertices.astype("<f8"), triangles=surface.triangles.astype("<i4"), part=surface.part.astype("<i4"),
+                        patch=surface.patch.astype("<i4"), head=np.frombuffer(head.encode(), dtype=np.uint8))
+    return out.getvalue()
+
+
+def unpack_surface(data):
+    """What `pack_surface` wrote."""
+    with np.load(io.BytesIO(data), allow_pickle=False) as stored:
+        head = json.loads(bytes(stored["head"]))
+        return Surface(stored["vertices"], stored["triangles"].astype(np.int64), stored["part"].astype(np.int64), stored["patch"].astype(np.int64),
+                       tuple(head["parts"]), tuple(head["patches"]))
+
+
+def write_surface(surface, kind):
+    """A surface as a file: STL (binary), OBJ, PLY or GLB with its parts."""
+    import trimesh
+    scene = trimesh.Scene()
+    for p, name in enumerate(surface.parts):
+        one = surface.only(surface.part == p)
+        scene.add_geometry(trimesh.Trimesh(one.vertices, one.triangles, process=False), geom_name=name, node_name=name)
+    if kind == "glb":
+        return scene.export(file_type="glb")
+    mesh = trimesh.Trimesh(surface.vertices, surface.triangles, process=False)
+    data = mesh.export(file_type=kind)
+    return data.encode() if isinstance(data, str) else data

@@ -1,0 +1,185 @@
+"""Octree grids round bodies: sizes from distance, edges, curvature and zones, and a budget that is met."""
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from ..shapes.triangle_tree import build_tree
+from .cut_cells import HALF_DIAGONAL, Obstacle
+from .embedded import embed
+from .mesh import MeshError
+from .octree import OctreeError, build_octree
+
+LEVELS = ("coarse", "medium", "fine")
+LARGEST_SHARE = 0.5
+
+
+@dataclass(frozen=True)
+class SolidZone:
+    """A region with small cells: kind, middle line from `start` to `end` along x, and how wide and high it is at both ends."""
+
+    kind: str
+    start: tuple
+    length: float
+    widths: tuple
+    heights: tuple
+    size: float
+
+    def holds(self, points, slack):
+        """Which points lie in it, or nearer to it than a distance."""
+        x, y, z = (points - np.asarray(self.start)).T
+        share = np.clip(x / self.length, 0, 1)
+        wide = 0.5 * (self.widths[0] + (self.widths[1] - self.widths[0]) * share) + slack
+        high = 0.5 * (self.heights[0] + (self.heights[1] - self.heights[0]) * share) + slack
+        along = (x > -slack) & (x < self.length + slack)
+        return along & ((np.abs(y) < wide) & (np.abs(z) < high) if self.kind == "box" else (y / wide) ** 2 + (z / high) ** 2 < 1)
+
+
+@dataclass(frozen=True)
+class BodyGridPlan:
+    """How the cells round a body shall be; lengths in the unit of the surface.
+
+    Attributes
+    ----------
+    low, high : tuple
+        Corners of the domain; the upper one may move outward by less than one of the largest cells.
+    size : float
+        Cells on the body, fine level.
+    edge_halvings : int
+    curved : float
+        Cells per radius of curvature; 0 does not ask.
+    buffer : float
+        Cells of each size between the body and the next larger ones.
+    zones : tuple of SolidZone
+    fixed : tuple of bool
+        Which of the lower sides (x, y, z) must stand exactly where they are (a ground, a symmetry plane).
+    """
+
+    low: tuple
+    high: tuple
+    size: float
+    edge_halvings: int
+    curved: float
+    buffer: float
+    zones: tuple = ()
+    fixed: tuple = (False, False, False)
+
+    def halvings(self):
+        """(largest cells, how often they are halved to those on the body) on the fine level."""
+        largest = LARGEST_SHARE * float(np.min(np.subtract(self.high, self.low)))
+        depth = max(0, int(np.floor(np.log2(largest / self.size))))
+        return self.size * 2**depth, depth
+
+
+class BodyGrids:
+    """The levels of one body's grid.
+
+    Parameters
+    ----------
+    surface : Surface
+    plan : BodyGridPlan
+    """
+
+    def __init__(self, surface, plan):
+        self.surface, self.plan = surface, plan
+        edges = surface.sharp_edges()
+        self.edges = build_tree(np.stack([edges[:, 0], edges[:, 1], edges[:, 1]], axis=1)) if len(edges) and plan.edge_halvings else None
+        self.wanted_size = curvature_sizes(surface, plan.curved) if plan.curved > 0 else None
+        self._trees, self._meshes = {}, {}
+
+    def obstacle(self, level):
+        """The surface with sheets and thin parts given the thickness that this level's cells need."""
+        size = self._surface_size(level)
+        is_open = self.surface.open_parts()
+        thickness = np.where(is_open, 0.6 * size, 0.0)
+        return Obstacle(self.surface, is_open, thickness)
+
+    def _surface_size(self, level):
+        return self.plan.size * 2.0 ** (LEVELS.index("fine") - LEVELS.index(level))
+
+    def tree(self, level):
+        """The octree of a level, before it is cut."""
+        if level not in self._trees:
+            self._trees[level] = self._build(level)
+        return self._trees[level]
+
+    def _build(self, level):
+        plan, up = self.plan, LEVELS.index("fine") - LEVELS.index(level)
+        base, depth = plan.halvings()
+        depth -= up
+        if depth < 1:
+            raise OctreeError(f"grid.surface_size: cells of {plan.size * 2**up:.3g} m on the {level} level are as large as the domain. Make them smaller.")
+        low, high = np.array(plan.low), np.array(plan.high)
+        blocks = np.maximum(1, np.ceil((high - low) / base - 1e-6)).astype(int)
+        # What is rounded up goes to both sides, where the lower one may move.
+        low -= np.where(plan.fixed, 0.0, 0.5 * (blocks * base - (high - low)))
+        edge_depth = depth + (plan.edge_halvings if self.edges is not None else 0)
+        curved_depth = depth + (1 if self.wanted_size is not None else 0)
+        tree = self.surface.tree
+
+        def wanted(number, centres, edge):
+            out = np.zeros(len(centres), dtype=bool)
+            reach = 0.5 * plan.buffer * edge + HALF_DIAGONAL * edge
+            if number < curved_depth:
+                distance, triangle = tree.nearest(centres, within=1.001 * reach, tolerance=0.02)
+                close = distance < reach
+                if number < depth:
+                    out |= close
+                else:
+                    k = np.nonzero(close)[0]
+                    out[k] = self.wanted_size[triangle[k]] * 2**up < 0.75 * edge
+            if number < depth:
+                for zone in plan.zones:
+                    if edge > 1.01 * zone.size * 2**up:
+                        out |= zone.holds(centres, 0.5 * edge)
+            if self.edges is not None and depth <= number < edge_depth:
+                distance, _ = self.edges.nearest(centres, within=1.001 * reach)
+                out |= distance < reach
+            return out
+
+        try:
+            return build_octree(low, base, blocks, max(edge_depth, curved_depth), wanted)
+        except OctreeError as error:
+            raise MeshError(f"grid: {error}") from None
+
+    def mesh(self, level):
+        """The cut mesh of a level; raises MeshError."""
+        if level not in self._meshes:
+            self._meshes[level] = embed(self.tree(level), self.obstacle(level))
+        return self._meshes[level]
+
+
+def curvature_sizes(surface, per_radius):
+    """Cell size that each triangle's curvature asks for; infinite on flat ones and at sharp edges, shape (m,)."""
+    nodes, one, two, count = surface.edges
+    smooth = (count == 2) & (two >= 0)
+    turn = np.arccos(np.clip((surface.normals[one] * surface.normals[np.maximum(two, 0)]).sum(axis=1), -1, 1))
+    smooth &= turn < np.radians(25)
+    middle = surface.corners.mean(axis=1)
+    apart = np.linalg.norm(middle[one] - middle[np.maximum(two, 0)], axis=1)
+    radius = np.where(turn > 1e-3, apart / np.maximum(turn, 1e-9), np.inf)
+    out = np.full(len(surface.triangles), np.inf)
+    np.minimum.at(out, one[smooth], radius[smooth])
+    np.minimum.at(out, two[smooth], radius[smooth])
+    return out / per_radius
+
+
+def size_for_budget(surface, plan, budget):
+    """Cell size on the body with which the fine level keeps a budget.
+
+    Counted on octrees of much larger cells and scaled by how the count grew between the last two; the real count is
+    checked when the grid is made.
+    """
+    size = 0.03 * float(surface.size.max())
+    for _ in range(4):
+        try:
+            counts = [BodyGrids(surface, replace(plan, size=size)).tree(level).n_leaves for level in ("coarse", "medium")]
+        except MeshError:
+            size *= 2
+            continue
+        growth = min(max(counts[1] / counts[0], 3.0), 8.0)
+        estimate = counts[1] * growth
+        better = size * (estimate / (0.93 * budget)) ** (1 / np.log2(growth))
+        if abs(better / size - 1) < 0.03:
+            return better
+        size = better
+    return size

@@ -1,0 +1,274 @@
+"""The cells round a body: an octree cut by its surface, as one mesh for the flow solver."""
+from dataclasses import dataclass, field
+
+import numpy as np
+from numba import njit
+from scipy.sparse import coo_matrix
+from scipy.sparse.csgraph import connected_components
+
+from .cut_cells import HALF_DIAGONAL, cut_leaves
+from .mesh import MeshError
+from .octree import leaf_faces
+
+SIDES = ("inflow", "outflow", "left", "right", "floor", "ceiling")
+# A cut cell smaller than this share of its cube joins a neighbour.
+SMALL = 0.4
+
+
+@dataclass
+class SpatialMesh:
+    """Cells and faces in three dimensions; face-based like the planar Mesh.
+
+    Attributes
+    ----------
+    left, right : ndarray of int, shape (n_faces,)
+        `right` is -1 on the boundary; boundary faces come last.
+    normal : ndarray, shape (n_faces, 3)
+        Unit normal from left to right, outward on the boundary.
+    area : ndarray, shape (n_faces,)
+    face_centre : ndarray, shape (n_faces, 3)
+    volume, centre : ndarray, shape (n_cells,), (n_cells, 3)
+    size : ndarray, shape (n_cells,)
+        Edge of the cube that a cell was cut from.
+    boundaries : dict of str to ndarray
+        Face indices under each name: the sides of the box, and the named surfaces of the body.
+    walls : tuple of str
+        Names that belong to the body.
+    wall_triangle : ndarray of int, shape (n_wall,)
+        Nearest triangle of each wall face, in the order of `wall_faces()`.
+    distance : ndarray, shape (n_cells,)
+        Wall distance.
+    tree : Octree
+    leaf_cell : ndarray of int, shape (n_leaves,)
+        Cell of each leaf, -1 inside the body.
+    notes : list of str
+    """
+
+    left: np.ndarray
+    right: np.ndarray
+    normal: np.ndarray
+    area: np.ndarray
+    face_centre: np.ndarray
+    volume: np.ndarray
+    centre: np.ndarray
+    size: np.ndarray
+    boundaries: dict
+    walls: tuple
+    wall_triangle: np.ndarray
+    distance: np.ndarray
+    tree: object
+    leaf_cell: np.ndarray
+    obstacle: object
+    notes: list = field(default_factory=list)
+
+    @property
+    def n_cells(self):
+        return len(self.volume)
+
+    @property
+    def n_faces(self):
+        return len(self.area)
+
+    @property
+    def n_interior(self):
+        return int(np.searchsorted(self.right < 0, True))
+
+    def wall_faces(self):
+        """Indices of all faces on the body."""
+        return np.concatenate([self.boundaries[name] for name in self.walls] + [np.empty(0, dtype=np.int64)])
+
+    def cell_faces(self):
+        """Faces of every cell as compressed rows: start, faces, sign (+1 where the cell is on the left)."""
+        inner = self.n_interior
+        owner = np.concatenate([self.left, self.right[:inner]])
+        faces = np.concatenate([np.arange(self.n_faces), np.arange(inner)])
+        sign = np.concatenate([np.ones(self.n_faces), -np.ones(inner)])
+        order = np.argsort(owner, kind="stable")
+        start = np.zeros(self.n_cells + 1, dtype=np.int64)
+        np.cumsum(np.bincount(owner, minlength=self.n_cells), out=start[1:])
+        return start, faces[order], sign[order]
+
+    def containing(self, points):
+        """Cell that holds each point, -1 in the body or outside."""
+        leaf = self.tree.containing(points)
+        return np.where(leaf >= 0, self.leaf_cell[np.maximum(leaf, 0)], -1)
+
+
+def embed(tree, obstacle):
+    """Cut an octree by a surface and make a mesh of what lies outside.
+
+    Parameters
+    ----------
+    tree : Octree
+    obstacle : Obstacle or None
+        None leaves the box empty.
+
+    Returns
+    -------
+    SpatialMesh
+
+    Raises
+    ------
+    MeshError
+        If no air is left.
+    """
+    faces = leaf_faces(tree)
+    if obstacle is None:
+        return _assemble(tree, faces, _uncut(tree, faces), np.ones(tree.n_leaves, dtype=bool), np.arange(tree.n_leaves), None, [])
+    cut = cut_leaves(tree, faces, obstacle)
+    kept, notes = _outside(tree, faces, cut)
+    cluster = _merge(tree, faces, cut, kept)
+    return _assemble(tree, faces, cut, kept, cluster, obstacle, notes)
+
+
+class _uncut:
+    def __init__(self, tree, faces):
+        axes = np.eye(3)
+        width = faces.width * tree.step
+        self.aperture, self.volume = width**2, tree.size**3
+        self.face_centre = tree.low + faces.corner * tree.step + 0.5 * width[:, None] * (1 - axes[faces.axis])
+        self.centre = self.wall_centre = tree.centre
+        self.wall_vector = np.zeros((tree.n_leaves, 3))
+        self.distance = np.full(tree.n_leaves, 1e9)
+
+
+def _outside(tree, faces, cut):
+    """Leaves in the air that reaches the box; voids inside the body are dropped."""
+    n = tree.n_leaves
+    wet = cut.volume > 0
+    through = (faces.right >= 0) & (cut.aperture > 0)
+    graph = coo_matrix((np.ones(through.sum(), dtype=np.int8), (faces.left[through], faces.right[through])), shape=(n, n))
+    label = connected_components(graph, directed=False)[1]
+    at_box = (faces.right < 0) & (cut.aperture > 0)
+    open_air = np.unique(label[faces.left[at_box]])
+    kept = wet & np.isin(label, open_air)
+    if not kept.any():
+        raise MeshError("The body fills the whole domain: no air is left. Make the domain larger, or check the unit of the surface.")
+    lost = float(cut.volume[wet & ~kept].sum())
+    notes = []
+    if lost > 1e-9 * float(cut.volume[kept].sum()):
+        voids = np.unique(label[wet & ~kept & (cut.volume > 0.5 * tree.size**3)])
+        if len(voids):
+            notes.append(f"{len(voids)} {'void' if len(voids) == 1 else 'voids'} inside the body, {lost:.3g} m³ together, "
+                         f"{'is' if len(voids) == 1 else 'are'} left out: only the outside is used.")
+    return kept, notes
+
+
+def _merge(tree, faces, cut, kept):
+    """Cluster of each leaf: small cells join the neighbour with the widest opening and most volume, shape (n_leaves,)."""
+    cluster = np.arange(tree.n_leaves)
+    cube = tree.size**3
+    inner = np.nonzero((faces.right >= 0) & (cut.aperture > 0) & kept[faces.left])[0]
+    left, right, aperture = faces.left[inner], faces.right[inner], cut.aperture[inner]
+    volume = np.where(kept, cut.volume, 0.0)
+    small = kept & (volume < SMALL * cube)
+    touched = small[left] | small[right]
+    left, right, aperture = left[touched], right[touched], aperture[touched]
+    for _ in range(12):
+        if not join_small(left, right, aperture, cluster, volume, SMALL * cube, kept):
+            break
+    return flatten(cluster)
+
+
+@njit(cache=True)
+def find_root(parent, i):
+    while parent[i] != i:
+        parent[i] = parent[parent[i]]
+        i = parent[i]
+    return i
+
+
+@njit(cache=True)
+def join_small(left, right, aperture, parent, volume, least, kept):
+    """One round: every small cluster, smallest first, joins its best neighbour. Returns how many did."""
+    n = len(parent)
+    best, score = np.full(n, -1, np.int64), np.zeros(n)
+    for f in range(len(left)):
+        a, b = find_root(parent, left[f]), find_root(parent, right[f])
+        if a == b:
+            continue
+        if volume[a] < least[a]:
+            s = aperture[f] * volume[b]
+            if s > score[a]:
+                best[a], score[a] = b, s
+        if volume[b] < least[b]:
+            s = aperture[f] * volume[a]
+            if s > score[b]:
+                best[b], score[b] = a, s
+    chosen = np.nonzero(best >= 0)[0]
+    joined = 0
+    for k in np.argsort(volume[chosen]):
+        a = chosen[k]
+        if find_root(parent, a) != a or volume[a] >= least[a]:
+            continue
+        b = find_root(parent, best[a])
+        if a == b:
+            continue
+        # The larger one keeps its name, so that a cluster's cube is that of its main cell.
+        if volume[b] < volume[a]:
+            a, b = b, a
+        parent[a] = b
+        volume[b] += volume[a]
+        joined += 1
+    return joined
+
+
+@njit(cache=True)
+def flatten(parent):
+    out = np.empty(len(parent), np.int64)
+    for i in range(len(parent)):
+        out[i] = find_root(parent, i)
+    return out
+
+
+def _assemble(tree, faces, cut, kept, cluster, obstacle, notes):
+    n = tree.n_leaves
+    roots = np.unique(cluster[kept])
+    number = np.full(n, -1, dtype=np.int64)
+    number[roots] = np.arange(len(roots))
+    leaf_cell = np.where(kept, number[cluster], -1)
+    cells = len(roots)
+    volume = np.bincount(leaf_cell[kept], cut.volume[kept], minlength=cells)
+    centre = np.stack([np.bincount(leaf_cell[kept], cut.volume[kept] * cut.centre[kept, a], minlength=cells) for a in range(3)], axis=1) / volume[:, None]
+    a, b = leaf_cell[faces.left], np.where(faces.right >= 0, leaf_cell[np.maximum(faces.right, 0)], -2)
+    open_face = (cut.aperture > 0) & (a >= 0)
+    inner = np.nonzero(open_face & (b >= 0) & (a != b))[0]
+    outer = np.nonzero(open_face & (faces.right < 0))[0]
+    axes = np.eye(3)
+    swap = a[inner] > b[inner]
+    left, right = np.where(swap, b[inner], a[inner]), np.where(swap, a[inner], b[inner])
+    normal = axes[faces.axis[inner]] * np.where(swap, -1.0, 1.0)[:, None]
+    order = np.lexsort((right, left))
+    left, right, normal, inner = left[order], right[order], normal[order], inner[order]
+    side = -1 - faces.right[outer]
+    boundary_normal = axes[side // 2] * np.where(side % 2 == 0, -1.0, 1.0)[:, None]
+    order = np.argsort(side, kind="stable")
+    outer, side, boundary_normal = outer[order], side[order], boundary_normal[order]
+    size = np.linalg.norm(cut.wall_vector, axis=1)
+    walled = np.nonzero(kept & (size > 1e-7 * tree.size**2))[0]
+    triangle = np.empty(0, dtype=np.int64)
+    patch_of = np.empty(0, dtype=np.int64)
+    if len(walled):
+        triangle = obstacle.tree.nearest(cut.wall_centre[walled])[1]
+        patch_of = obstacle.surface.patch[triangle]
+        order = np.argsort(patch_of, kind="stable")
+        walled, triangle, patch_of = walled[order], triangle[order], patch_of[order]
+    first_box, first_wall = len(inner), len(inner) + len(outer)
+    boundaries = {name: first_box + np.nonzero(side == k)[0] for k, name in enumerate(SIDES)}
+    names = obstacle.surface.patches if obstacle else ()
+    walls = tuple(f"body: {name}" if name in SIDES else name for name in names)
+    for k, name in enumerate(walls):
+        boundaries[name] = first_wall + np.nonzero(patch_of == k)[0]
+    joined = dict(
+        left=np.concatenate([left, a[outer], leaf_cell[walled]]), right=np.concatenate([right, np.full(len(outer) + len(walled), -1)]),
+        normal=np.concatenate([normal, boundary_normal, cut.wall_vector[walled] / size[walled, None]]),
+        area=np.concatenate([cut.aperture[inner], cut.aperture[outer], size[walled]]),
+        face_centre=np.concatenate([cut.face_centre[inner], cut.face_centre[outer], cut.wall_centre[walled]]))
+    distance = np.full(cells, 1e9)
+    if obstacle is not None:
+        distance = np.maximum(cut.distance[roots], 0.0)
+        moved = np.abs(cut.distance[roots]) <= 2.0 * HALF_DIAGONAL * tree.size[roots]
+        distance[moved] = obstacle.signed_distance(centre[moved])[0]
+        distance = np.maximum(distance, 0.02 * tree.size[roots])
+    return SpatialMesh(**joined, volume=volume, centre=centre, size=tree.size[roots], boundaries=boundaries, walls=walls, wall_triangle=triangle,
+                       distance=distance, tree=tree, leaf_cell=leaf_cell, obstacle=obstacle, notes=notes)

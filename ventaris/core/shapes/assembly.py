@@ -1,0 +1,226 @@
+"""From a sheet's parts and edits to one surface, placed and named."""
+import functools
+from dataclasses import dataclass, replace
+
+import numpy as np
+from scipy.spatial.transform import Rotation
+
+from . import bodies
+from .build import build
+from .frontal import frontal_area
+from .library import library
+from .surface import Surface, SurfaceError, inspect, joined
+
+
+@dataclass(frozen=True)
+class Assembly:
+    """A body as it will be run.
+
+    Attributes
+    ----------
+    surface : Surface
+        Parts under the sheet's names (imported ones with the file's names behind); metres.
+    wheels : dict of str to (centre, axis)
+        Rolling parts.
+    """
+
+    surface: Surface
+    wheels: dict
+
+    @functools.cached_property
+    def condition(self):
+        return inspect(self.surface)
+
+    @functools.cached_property
+    def shadow(self):
+        """Frontal area along x."""
+        return frontal_area(self.surface.corners)
+
+    @property
+    def length(self):
+        return float(self.surface.size[0])
+
+
+def assemble(shape):
+    """Make every part that is used, put it in its place, and apply the edits.
+
+    Parameters
+    ----------
+    shape : sheet BodyShape
+
+    Raises
+    ------
+    SurfaceError, ShapeError
+    """
+    # The same file name may stand for another surface later.
+    sources = tuple(id(library.surface(p.source)) for p in shape.parts if p.kind == "surface" and p.used == "yes")
+    key = shape.model_dump_json(), sources
+    if key not in _kept:
+        while len(_kept) >= 12:
+            _kept.pop(next(iter(_kept)))
+        _kept[key] = _assembled(shape)
+    return _kept[key]
+
+
+_kept = {}
+
+
+def _assembled(shape):
+    made, wheels = [], {}
+    for part in shape.parts:
+        if part.used == "no":
+            continue
+        surface = _placed(_named(_make(part), part), part)
+        made.append(surface)
+        if part.wheel == "yes":
+            for name in surface.parts:
+                wheels[name] = None
+    surface = joined(made)
+    for edit in shape.edits:
+        surface = edited(surface, edit)
+    if not len(surface.triangles):
+        raise SurfaceError("shape.parts: the body has no triangles.")
+    for name in wheels:
+        wheels[name] = _axle(surface, name)
+    return Assembly(surface, wheels)
+
+
+def _make(part):
+    if part.kind == "vehicle":
+        return bodies.vehicle(part.length, part.width, part.height, part.corner, part.nose_length, part.nose_side, part.nose_roof, part.nose_floor,
+                              part.tail_length, part.tail_side, part.tail_roof, part.tail_floor, part.tail_kind)
+    if part.kind == "box":
+        return bodies.box(part.length, part.width, part.height)
+    if part.kind == "ellipsoid":
+        return bodies.ellipsoid(part.length, part.width, part.height)
+    if part.kind == "frustum":
+        return bodies.frustum(part.length, part.front_diameter, part.rear_diameter, part.wall)
+    if part.kind == "wing":
+        return _wing(part)
+    from ..formats.surfaces import placed, split_at_edges
+    surface = placed(library.surface(part.source), part.unit, part.downstream, part.up)
+    if part.mirror == "yes":
+        surface = surface.mirrored()
+    return split_at_edges(surface) if part.split == "yes" else surface
+
+
+def _wing(part):
+    from ..sheet.model import Shape
+    down = part.camber < 0
+    values = {"kind": "four-digit", "thickness": part.thickness, "camber": abs(part.camber), "trailing_edge": "open"}
+    if part.flap_chord > 0:
+        values["elements"] = [{"name": "flap", "chord": max(part.flap_chord, 0.01), "thickness": part.thickness, "camber": 0.0,
+                               "deflection": part.flap_deflection, "gap": part.flap_gap, "overlap": part.flap_overlap}]
+    section = build(Shape.model_validate(values))
+    outlines = {}
+    for outline in section.outlines(0.0):
+        points = outline.polygon(110)
+        points = points[np.concatenate([[True], np.linalg.norm(np.diff(points, axis=0), axis=1) > 1e-9])]
+        if np.linalg.norm(points[0] - points[-1]) < 1e-9:
+            points = points[:-1]
+        outlines[outline.name or "main"] = points * part.chord
+    surface = bodies.wing(outlines, part.span, part.tip_share, part.sweep, part.dihedral, part.twist)
+    if down:
+        surface = surface.moved(np.diag([1.0, 1.0, -1.0]))
+    return surface.moved(_pitched(part.incidence))
+
+
+def _pitched(degrees):
+    """Nose up (the nose lies at smaller x)."""
+    return Rotation.from_euler("y", degrees, degrees=True).as_matrix()
+
+
+def _named(surface, part):
+    """The sheet's name before the part's own."""
+    def names(own):
+        return tuple(part.name if len(own) == 1 else f"{part.name} {n}" for n in own)
+    return replace(surface, parts=names(surface.parts), patches=names(surface.patches))
+
+
+def _placed(surface, part):
+    matrix = Rotation.from_euler("xyz", [part.roll, part.pitch, part.yaw], degrees=True).as_matrix() * part.scale
+    return surface.moved(matrix, (part.x, part.y, part.z))
+
+
+def _axle(surface, name):
+    inside = surface.vertices[np.unique(surface.triangles[surface.part == surface.parts.index(name)])]
+    return 0.5 * (inside.min(axis=0) + inside.max(axis=0))
+
+
+def edited(surface, edit):
+    """A stretch or taper applied to a surface; names stay.
+
+    Raises
+    ------
+    SurfaceError
+        If it would turn the body inside out.
+    """
+    used = np.ones(len(surface.vertices), dtype=bool)
+    if edit.part:
+        chosen = [k for k, name in enumerate(surface.parts) if name == edit.part or name.startswith(f"{edit.part} ")]
+        used[:] = False
+        used[np.unique(surface.triangles[np.isin(surface.part, chosen)])] = True
+    low, high = surface.vertices[used, 0].min(), surface.vertices[used, 0].max()
+    if edit.end <= low or edit.start >= high:
+        raise SurfaceError(f"shape.edits: nothing lies between x = {edit.start:g} and {edit.end:g} m; the body runs from {low:.4g} to {high:.4g} m.")
+    surface = _cut_at(surface, (edit.start, edit.end)) if not edit.part else surface
+    if len(surface.vertices) != len(used):
+        used = np.ones(len(surface.vertices), dtype=bool)
+    points = surface.vertices.copy()
+    x = points[:, 0]
+    inside = np.clip((x - edit.start) / (edit.end - edit.start), 0, None)
+    if edit.kind == "stretch":
+        if edit.share <= -99:
+            raise SurfaceError("shape.edits: a stretch of −100 % would leave nothing. Give more than −99 %.")
+        points[:, 0] = x + np.where(used, np.minimum(inside, 1) * (edit.end - edit.start) * 0.01 * edit.share, 0)
+    else:
+        if edit.share >= 100:
+            raise SurfaceError("shape.edits: a taper of 100 % or more would turn the tail inside out. Give less.")
+        factor = 1 - 0.01 * edit.share * np.minimum(inside, 1)
+        middle = 0.5 * (points[used].min(axis=0) + points[used].max(axis=0))
+        for axis in (1, 2):
+            points[:, axis] = np.where(used, middle[axis] + (points[:, axis] - middle[axis]) * factor, points[:, axis])
+    return replace(surface, vertices=points)
+
+
+def _cut_at(surface, stations):
+    """The surface with its triangles divided at planes across x, so that an edit keeps plane faces plane."""
+    for station in stations:
+        surface = _cut_once(surface, station)
+    return surface
+
+
+def _cut_once(surface, station):
+    x = surface.vertices[:, 0] - station
+    scale = 1e-9 * max(float(np.abs(x).max()), 1e-30)
+    side = np.where(np.abs(x) <= scale, 0, np.sign(x)).astype(int)
+    tri = side[surface.triangles]
+    crossed = (tri.min(axis=1) < 0) & (tri.max(axis=1) > 0)
+    if not crossed.any():
+        return surface
+    vertices, cache = list(surface.vertices), {}
+
+    def between(a, b):
+        key = (min(a, b), max(a, b))
+        if key not in cache:
+            share = x[key[0]] / (x[key[0]] - x[key[1]])
+            cache[key] = len(vertices)
+            vertices.append(surface.vertices[key[0]] + share * (surface.vertices[key[1]] - surface.vertices[key[0]]))
+        return cache[key]
+
+    triangles, owner = [], []
+    for t in np.nonzero(crossed)[0]:
+        loop, nodes = [], surface.triangles[t]
+        for k in range(3):
+            a, b = nodes[k], nodes[(k + 1) % 3]
+            loop.append((a, side[a]))
+            if side[a] * side[b] < 0:
+                loop.append((between(a, b), 0))
+        for sign in (-1, 1):
+            part = [n for n, s in loop if s in (0, sign)]
+            triangles += [(part[0], part[k], part[k + 1]) for k in range(1, len(part) - 1)]
+            owner += [t] * (len(part) - 2)
+    keep = ~crossed
+    owner = np.array(owner)
+    return Surface(np.array(vertices), np.concatenate([surface.triangles[keep], np.array(triangles)]), np.concatenate([surface.part[keep], surface.part[owner]]),
+                   np.concatenate([surface.patch[keep], surface.patch[owner]]), surface.parts, surface.patches)

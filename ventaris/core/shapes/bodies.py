@@ -1,0 +1,248 @@
+"""Bodies made from parameters, as triangulated surfaces: vehicles, boxes, ellipsoids, cylinders, rings, wings.
+
+x runs along the stream, y to the right-hand side seen from above with the nose to the left, z up.  Lengths in metres.
+"""
+import numpy as np
+
+from .surface import Surface, SurfaceError, joined
+
+AROUND = 96
+
+
+def loft(rings, names, caps=("", "")):
+    """A surface through closed rings of points, closed at both ends by flat caps.
+
+    Parameters
+    ----------
+    rings : ndarray, shape (k, m, 3)
+        Counter-clockwise seen from the end (from +x for rings along x).
+    names : sequence of str, length k - 1
+        Named surface of the band between two rings.
+    caps : pair of str
+        Names of the end faces; empty puts them under the neighbouring band's name.
+    """
+    k, m, _ = rings.shape
+    index = np.arange(k * m).reshape(k, m)
+    a, b = index[:-1], index[1:]
+    a2, b2 = np.roll(a, -1, axis=1), np.roll(b, -1, axis=1)
+    bands = np.stack([np.stack([a, a2, b2], axis=-1), np.stack([a, b2, b], axis=-1)], axis=2).reshape(-1, 3)
+    patches = list(dict.fromkeys([caps[0] or names[0], *names, caps[1] or names[-1]]))
+    patch = np.repeat([patches.index(n) for n in names], 2 * m)
+    first, last = k * m, k * m + 1
+    ring0, ring1 = index[0], index[-1]
+    start = np.stack([np.full(m, first), np.roll(ring0, -1), ring0], axis=1)
+    end = np.stack([np.full(m, last), ring1, np.roll(ring1, -1)], axis=1)
+    vertices = np.concatenate([rings.reshape(-1, 3), rings[:1].mean(axis=1), rings[-1:].mean(axis=1)])
+    triangles = np.concatenate([bands, start, end])
+    patch = np.concatenate([patch, np.full(m, patches.index(caps[0] or names[0])), np.full(m, patches.index(caps[1] or names[-1]))])
+    surface = Surface(vertices, triangles, np.zeros(len(triangles), dtype=np.int64), patch, ("body",), tuple(patches))
+    return surface if surface.volume[0] > 0 else Surface(vertices, np.ascontiguousarray(triangles[:, ::-1]), surface.part, patch, ("body",), tuple(patches))
+
+
+def rounded_rectangle(left, right, low, high, radius, count=AROUND):
+    """Points of rounded rectangles, counter-clockwise seen from +x (y to the right, z up), arguments of shape (k,), to (k, count, 2)."""
+    left, right, low, high = (np.asarray(a, dtype=float)[:, None] for a in (left, right, low, high))
+    radius = np.minimum(np.asarray(radius, dtype=float)[:, None], 0.4999 * np.minimum(right - left, high - low))
+    quarter = count // 4
+    arc = quarter // 2
+    out = []
+    corners = ((right, high, 0.0), (left, high, 90.0), (left, low, 180.0), (right, low, 270.0))
+    for k, (y, z, begin) in enumerate(corners):
+        sy, sz = (1.0 if y is right else -1.0), (1.0 if z is high else -1.0)
+        cy, cz = y - sy * radius, z - sz * radius
+        angle = np.radians(begin + np.linspace(0, 90, arc + 1))[None]
+        out.append(np.stack([cy + radius * np.cos(angle), cz + radius * np.sin(angle)], axis=-1))
+        # The straight side to the next corner.
+        ny, nz, following = corners[(k + 1) % 4]
+        ny2 = ny - (1.0 if ny is right else -1.0) * radius
+        nz2 = nz - (1.0 if nz is high else -1.0) * radius
+        turn = np.radians(following)
+        target = np.stack([ny2 + radius * np.cos(turn), nz2 + radius * np.sin(turn)], axis=-1)
+        source = out[-1][:, -1:]
+        share = np.linspace(0, 1, quarter - arc + 1)[None, 1:-1, None]
+        out.append(source + share * (target - source))
+    return np.concatenate(out, axis=1)
+
+
+def vehicle(length, width, height, corner, nose_length, nose_side, nose_roof, nose_floor, tail_length, tail_side, tail_roof, tail_floor, tail_kind="straight"):
+    """A railcar, a road vehicle, a box with rounded nose: a rounded rectangle that narrows towards both ends.
+
+    Parameters
+    ----------
+    length, width, height : float
+    corner : float
+        Radius of the edges along the body.
+    nose_length : float
+        Over which it narrows in front, along quarter ellipses.
+    nose_side, nose_roof, nose_floor : float
+        By how much at the tip.
+    tail_length, tail_side, tail_roof, tail_floor : float
+        The same behind.
+    tail_kind : {"straight", "rounded"}
+
+    Returns
+    -------
+    Surface
+        Nose tip at x = 0, symmetric about y = 0, floor at z = 0. Named surfaces: nose, middle, tail, base.
+
+    Raises
+    ------
+    SurfaceError
+    """
+    for what, inset, room in (("side", nose_side, 0.5 * width), ("side", tail_side, 0.5 * width)):
+        if inset > room:
+            raise SurfaceError(f"shape.parts: the body narrows by {inset:.3g} m at each side, more than half its width. Give at most {room:.3g} m.")
+    for inset, where in ((nose_roof + nose_floor, "nose"), (tail_roof + tail_floor, "tail")):
+        if inset > height:
+            raise SurfaceError(f"shape.parts: roof and floor of the {where} meet and cross ({inset:.3g} m on a height of {height:.3g} m). Lower them.")
+    if nose_length + tail_length > length:
+        raise SurfaceError(f"shape.parts: nose and tail together ({nose_length + tail_length:.3g} m) are longer than the body ({length:.3g} m).")
+    front = nose_length * (1 - np.cos(np.linspace(0, 0.5 * np.pi, 40)))
+    rear = length - tail_length * (np.cos(np.linspace(0, 0.5 * np.pi, 30)) if tail_kind == "rounded" else np.linspace(1, 0, 12))
+    x = np.concatenate([front, np.linspace(nose_length, length - tail_length, 24)[1:-1], rear])
+    x = np.unique(np.round(x, 12))
+    n = _ellipse(np.clip(1 - x / max(nose_length, 1e-12), 0, 1)) if nose_length > 0 else np.zeros_like(x)
+    s = np.clip((x - length + tail_length) / max(tail_length, 1e-12), 0, 1)
+    t = (_ellipse(s) if tail_kind == "rounded" else s) if tail_length > 0 else np.zeros_like(x)
+    least = 1e-3 * min(width, height)
+    half = np.maximum(0.5 * width - nose_side * n - tail_side * t, 0.5 * least)
+    low, high = nose_floor * n + tail_floor * t, height - nose_roof * n - tail_roof * t
+    thin = np.maximum(least - (high - low), 0)
+    low, high = low - 0.5 * thin, high + 0.5 * thin
+    loops = rounded_rectangle(-half, half, low, high, np.full_like(x, max(corner, 1e-4 * width)))
+    rings = np.concatenate([np.repeat(x[:, None, None], loops.shape[1], axis=1), loops], axis=2)
+    middle = 0.5 * (x[1:] + x[:-1])
+    names = ["nose" if m < nose_length else "tail" if m > length - tail_length else "middle" for m in middle]
+    return loft(rings, names, ("nose", "base"))
+
+
+def _ellipse(s):
+    return 1 - np.sqrt(np.clip(1 - s**2, 0, 1))
+
+
+def box(length, width, height):
+    """A box with sharp edges; lower front corner at x = 0, z = 0, symmetric about y = 0. Named surfaces: front, rear, right, left, top, bottom."""
+    x, y, z = (0, length), (-0.5 * width, 0.5 * width), (0, height)
+    vertices = np.array([[a, b, c] for a in x for b in y for c in z])
+    quads = {"front": (0, 1, 3, 2), "rear": (4, 6, 7, 5), "left": (0, 4, 5, 1), "right": (2, 3, 7, 6), "bottom": (0, 2, 6, 4), "top": (1, 5, 7, 3)}
+    triangles = np.array([t for q in quads.values() for t in ((q[0], q[1], q[2]), (q[0], q[2], q[3]))])
+    return Surface(vertices, triangles, np.zeros(12, dtype=np.int64), np.repeat(np.arange(6), 2), ("body",), tuple(quads))
+
+
+def ellipsoid(length, width, height):
+    """An ellipsoid round the origin, with triangles of about equal size."""
+    import trimesh
+    ball = trimesh.creation.icosphere(subdivisions=5)
+    return Surface.of(ball.vertices * 0.5 * np.array([length, width, height]), ball.faces, "skin")
+
+
+def frustum(length, front, rear, wall=0.0):
+    """A cylinder, cone or ring along x from x = 0.
+
+    Parameters
+    ----------
+    length : float
+    front, rear : float
+        Outer diameters at x = 0 and x = length.
+    wall : float
+        Thickness of the wall of a hollow one; 0 is solid.
+    """
+    if wall > 0 and wall >= 0.5 * max(front, rear):
+        raise SurfaceError(f"shape.parts: a wall of {wall:.3g} m leaves no hole in a ring of {max(front, rear):.3g} m. Make it thinner, or 0 for a solid one.")
+    angle = np.linspace(0, 2 * np.pi, AROUND + 1)[:-1]
+    circle = np.stack([np.cos(angle), np.sin(angle)], axis=1)
+
+    def ring(x, diameter):
+        return np.concatenate([np.full((AROUND, 1), x), 0.5 * max(diameter, 1e-6) * circle], axis=1)
+
+    if wall == 0:
+        return loft(np.stack([ring(0.0, front), ring(length, rear)]), ["side"], ("front", "rear"))
+    outer = [ring(0.0, front), ring(length, rear)]
+    inner = [ring(length, rear - 2 * wall), ring(0.0, front - 2 * wall)]
+    rings = np.stack([*outer, *inner])
+    index = np.arange(4 * AROUND).reshape(4, AROUND)
+    triangles, patch = [], []
+    for k in range(4):
+        a, b = index[k], index[(k + 1) % 4]
+        a2, b2 = np.roll(a, -1), np.roll(b, -1)
+        triangles += [np.stack([a, a2, b2], axis=1), np.stack([a, b2, b], axis=1)]
+        patch += [np.full(2 * AROUND, k)]
+    surface = Surface(rings.reshape(-1, 3), np.concatenate(triangles), np.zeros(8 * AROUND, dtype=np.int64), np.concatenate(patch), ("body",),
+                      ("outside", "rear rim", "inside", "front rim"))
+    return surface if surface.volume[0] > 0 else Surface(surface.vertices, np.ascontiguousarray(surface.triangles[:, ::-1]), surface.part, surface.patch,
+                                                         surface.parts, surface.patches)
+
+
+def wing(outlines, span, tip_share=1.0, sweep=0.0, dihedral=0.0, twist=0.0, stations=25):
+    """A wing lofted from one section, or several elements of it, symmetric about y = 0.
+
+    Parameters
+    ----------
+    outlines : dict of str to ndarray, shape (m, 2)
+        Closed outline of every element at the middle, in metres, counter-clockwise, without a repeated point.
+    span : float
+    tip_share : float
+        Chord at the tips over that in the middle.
+    sweep, dihedral : float
+        Degrees; sweep of the quarter-chord line.
+    twist : float
+        Degrees between middle and tips; positive turns the tips' noses up.
+
+    Returns
+    -------
+    Surface
+        One part for each element; named surfaces "<element> upper", "<element> lower", "<element> tips".
+    """
+    all_points = np.concatenate(list(outlines.values()))
+    nose, chord = all_points[:, 0].min(), np.ptp(all_points[:, 0])
+    pivot = np.array([nose + 0.25 * chord, 0.0])
+    y = 0.5 * span * np.linspace(-1, 1, stations)
+    away = np.abs(y) / (0.5 * span)
+    scale, angle = 1 + (tip_share - 1) * away, np.radians(-twist * away)
+    parts = []
+    for name, outline in outlines.items():
+        local = outline - pivot
+        turned = np.stack([local[:, 0] * np.cos(angle)[:, None] - local[:, 1] * np.sin(angle)[:, None],
+                           local[:, 0] * np.sin(angle)[:, None] + local[:, 1] * np.cos(angle)[:, None]], axis=-1) * scale[:, None, None]
+        rings = np.stack([turned[..., 0] + pivot[0] + np.tan(np.radians(sweep)) * np.abs(y)[:, None],
+                          np.repeat(y[:, None], len(outline), axis=1),
+                          turned[..., 1] + np.tan(np.radians(dihedral)) * np.abs(y)[:, None]], axis=-1)
+        surface = loft(rings, [f"{name} skin"] * (stations - 1), (f"{name} tips", f"{name} tips"))
+        parts.append(_flat_tips(surface, outline, rings, name))
+    return joined(parts)
+
+
+def _flat_tips(surface, outline, rings, name):
+    """End faces triangulated inside the section (a fan from its middle would leave a cambered one)."""
+    import shapely
+    k, m = rings.shape[:2]
+    ears = [t for t in shapely.delaunay_triangles(shapely.Polygon(outline)).geoms if shapely.Polygon(outline).contains(t.representative_point())]
+    lookup = {(round(x, 12), round(y, 12)): i for i, (x, y) in enumerate(outline)}
+    caps = [[lookup[(round(x, 12), round(y, 12))] for x, y in list(t.exterior.coords)[:3]] for t in ears]
+    caps = np.array(caps)
+    # Shapely orders its triangles clockwise.
+    a, b, c = (outline[caps[:, i]] for i in range(3))
+    clockwise = ((b[:, 0] - a[:, 0]) * (c[:, 1] - a[:, 1]) - (b[:, 1] - a[:, 1]) * (c[:, 0] - a[:, 0])) < 0
+    caps[clockwise] = caps[clockwise][:, ::-1]
+    bands = surface.triangles[:2 * m * (k - 1)]
+    last = caps + (k - 1) * m
+    # Counter-clockwise in (x, z) looks towards +y: outward at the left end (y < 0).
+    triangles = np.concatenate([bands, caps, last[:, ::-1]])
+    upper = surface.vertices[bands].mean(axis=1)
+    middle = np.interp(upper[:, 0], *_camber(outline)) if len(outline) else 0
+    skin = np.where(upper[:, 2] >= middle, 0, 1) if np.ptp(rings[:, :, 2].min(axis=1)) < 1e-9 else np.zeros(len(bands), dtype=int)
+    patch = np.concatenate([skin, np.full(2 * len(caps), 2)])
+    out = Surface(surface.vertices[:k * m], triangles, np.zeros(len(triangles), dtype=np.int64), patch, (name,), (f"{name} upper", f"{name} lower", f"{name} tips"))
+    if out.volume[0] < 0:
+        out = Surface(out.vertices, np.ascontiguousarray(triangles[:, ::-1]), out.part, patch, out.parts, out.patches)
+    return out
+
+
+def _camber(outline):
+    """Mean height of an outline at some stations."""
+    x = np.linspace(outline[:, 0].min(), outline[:, 0].max(), 41)[1:-1]
+    nose, tail = np.argmin(outline[:, 0]), np.argmax(outline[:, 0])
+    loop = np.roll(outline, -tail, axis=0)
+    cut = (nose - tail) % len(outline)
+    one, two = loop[:cut + 1][::-1], np.concatenate([loop[cut:], loop[:1]])
+    return x, 0.5 * (np.interp(x, one[:, 0], one[:, 1]) + np.interp(x, two[:, 0], two[:, 1]))

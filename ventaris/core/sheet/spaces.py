@@ -1,0 +1,42 @@
+"""The two kinds of run sheet, sections in a plane and bodies in space, and how either is read."""
+import functools
+
+from pydantic import ValidationError
+
+from . import body, model
+from .fields import SheetError, problems_of
+from .model import FORMAT
+
+SHEETS = {"section": model.Sheet, "body": body.BodySheet}
+SECTIONS_OF = {"section": model.SECTIONS, "body": body.SECTIONS}
+SPACE_WORDS = {"section": "Sections in a plane", "body": "Bodies in space"}
+# Sections that every run of a campaign shares; the shape belongs to the variant, the air to the operating point.
+SHARED = ("domain", "grid", "instruments", "flow", "run")
+
+
+def read_section(name, values, space="section"):
+    """Validate one section given as a dict; raises SheetError."""
+    try:
+        return SECTIONS_OF[space][name].model_validate(values)
+    except ValidationError as error:
+        raise SheetError(problems_of(error, name)) from None
+
+
+def read_sheet(values):
+    """Validate a whole sheet given as a dict; raises SheetError with every problem found."""
+    if isinstance(values, dict) and values.get("format", FORMAT) != FORMAT:
+        raise SheetError([("format", f"format = {values['format']}: this program reads format {FORMAT}. "
+                           "Export the sheet again, or update Ventaris.")])
+    space = values.get("space", "section") if isinstance(values, dict) else "section"
+    if space not in SHEETS:
+        raise SheetError([("space", f"space = {str(space)[:40]}: accepted: {', '.join(SHEETS)}. A section lies in a plane, a body in space.")])
+    try:
+        return SHEETS[space].model_validate(values)
+    except ValidationError as error:
+        raise SheetError(problems_of(error)) from None
+
+
+@functools.cache
+def default_setup(space="section"):
+    """Sections that a campaign shares, with their defaults, as plain values."""
+    return {name: SECTIONS_OF[space][name]().model_dump() for name in SHARED}

@@ -1,0 +1,214 @@
+"""From a body's run sheet to the things that are run: surface, air, grid plan, boundaries, free stream."""
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from .. import gas
+from ..flow.stream import FreeStream
+from ..grids.bodies import LEVELS, BodyGridPlan, BodyGrids, SolidZone, size_for_budget
+from ..grids.embedded import SIDES
+from ..shapes.assembly import Assembly, assemble
+from ..shapes.surface import SurfaceError
+
+
+@dataclass(frozen=True)
+class BodySetup:
+    """A sheet made ready.
+
+    Attributes
+    ----------
+    sheet : BodySheet
+    body : Assembly
+    air : AirState
+    stream : FreeStream
+        Scaled with the body's scale.
+    scale : float
+        Metres per unit of the solver: the longest side of the body's box.
+    plan : BodyGridPlan
+        In the solver's unit.
+    boundaries : dict of str to (kind, velocity)
+    direction : ndarray, shape (3,)
+        Of the stream.
+    area, length : float
+        References, in square metres and metres, of the whole body.
+    levels : tuple of str
+    """
+
+    sheet: object
+    body: Assembly
+    air: gas.AirState
+    stream: FreeStream
+    scale: float
+    plan: BodyGridPlan
+    boundaries: dict
+    direction: np.ndarray
+    area: float
+    length: float
+    levels: tuple
+
+    @property
+    def half(self):
+        return self.sheet.domain.half == "yes"
+
+    @property
+    def reynolds(self):
+        return self.air.reynolds(self.length)
+
+    @property
+    def chord(self):
+        """Reference length, as for sections."""
+        return self.length
+
+    def grids(self):
+        """The grid's levels, kept while the same ones are asked for again."""
+        key = self.plan, id(self.body)
+        if key not in _grids:
+            while len(_grids) >= 3:
+                _grids.pop(next(iter(_grids)))
+            surface = self.body.surface.moved(np.eye(3) / self.scale)
+            _grids[key] = (self.body, BodyGrids(surface, self.plan))
+        return _grids[key][1]
+
+    def generate(self, levels=None):
+        """{level: SpatialMesh}; raises MeshError."""
+        grids = self.grids()
+        return {level: grids.mesh(level) for level in levels or self.levels}
+
+    def cells(self, level):
+        """Leaves of a level's octree, those inside the body included; the finer ones estimated by the growth of the coarser."""
+        grids = self.grids()
+        if level == "coarse" or level in grids._trees:
+            return grids.tree(level).n_leaves
+        if level == "medium":
+            return grids.tree("medium").n_leaves
+        coarse, medium = self.cells("coarse"), self.cells("medium")
+        return int(medium * max(medium / coarse, 3.0))
+
+
+_grids = {}
+_sizes = {}
+
+
+def stream_direction(air):
+    """Unit vector of the stream: incidence from below, yaw from the right."""
+    a, b = np.radians(air.incidence), np.radians(air.yaw)
+    return np.array([np.cos(a) * np.cos(b), -np.cos(a) * np.sin(b), np.sin(a)])
+
+
+def prepare_body(sheet):
+    """Build everything a run needs but the grid.
+
+    Raises
+    ------
+    SurfaceError, ShapeError, ValueError
+    """
+    from .setup import air_state
+    body = assemble(sheet.shape)
+    surface, instruments, domain = body.surface, sheet.instruments, sheet.domain
+    scale = float(surface.size.max())
+    length = instruments.reference_length or body.length
+    if scale <= 0 or length <= 0:
+        raise SurfaceError("shape.parts: the body has no size.")
+    air = air_state(sheet.air, length)
+    _check(sheet, surface)
+    area = instruments.area or body.shadow.area
+    if area <= 0:
+        raise SurfaceError("shape.parts: the body has no frontal area. Give instruments.area.")
+    viscous = sheet.flow.model != "inviscid"
+    sutherland = gas.SUTHERLAND_CONSTANT / air.temperature if air.sutherland else 0.0
+    stream = FreeStream(air.mach, 0.0, air.gamma, air.reynolds(scale) if viscous else None, sutherland, air.prandtl,
+                        0.01 * sheet.air.turbulence_intensity, sheet.air.viscosity_ratio)
+    direction = stream_direction(sheet.air)
+    return BodySetup(sheet, body, air, stream, scale, _plan(sheet, body, scale), _boundaries(sheet, body, air.mach, scale, direction, viscous), direction,
+                     area, length, LEVELS[:LEVELS.index(sheet.grid.level) + 1])
+
+
+def _check(sheet, surface):
+    domain, air = sheet.domain, sheet.air
+    if domain.half == "yes":
+        if air.yaw != 0:
+            raise ValueError(f"domain.half = yes: a half body cannot be yawed (here {air.yaw:g}°). Take the whole body, or no yaw")
+        low, high = surface.box[:, 1]
+        if low >= -1e-9 * (high - low) or high <= 0:
+            raise ValueError(f"domain.half = yes: the symmetry plane y = 0 must run through the body, which lies between y = {low:.4g} and {high:.4g} m. "
+                             "Move it, or mirror the file that holds one half")
+        if abs(low + high) > 0.01 * (high - low):
+            raise ValueError(f"domain.half = yes: the body is not symmetric about y = 0 (it reaches from {low:.4g} to {high:.4g} m). Take the whole body")
+    if domain.kind == "ground" and air.incidence != 0:
+        raise ValueError(f"air.incidence = {air.incidence:g}: over a ground the stream runs along it. Turn the parts instead (pitch)")
+    longest = float(surface.size.max())
+    if longest > 500:
+        raise ValueError(f"shape.parts: the body is {longest:.4g} m long. Was its file written in millimetres? Choose the file's unit again, or scale the part")
+    if longest < 1e-3:
+        raise ValueError(f"shape.parts: the body is only {1000 * longest:.3g} mm long. Was its file written in metres? Choose the file's unit again, or scale the part")
+
+
+def _plan(sheet, body, scale):
+    """The domain's box and the sizes, in the solver's unit."""
+    domain, grid, surface = sheet.domain, sheet.grid, body.surface
+    low, high = surface.box / scale
+    box_low = np.array([low[0] - domain.ahead, low[1] - domain.beside, low[2] - domain.beside])
+    box_high = np.array([high[0] + domain.behind, high[1] + domain.beside, high[2] + domain.beside])
+    fixed = [False, False, False]
+    if domain.kind == "ground":
+        box_low[2], fixed[2] = low[2] - domain.clearance / scale, True
+        if box_low[2] > high[2]:
+            raise ValueError(f"domain.clearance = {domain.clearance:g}: the whole body would lie under the ground. Raise the clearance")
+    if domain.half == "yes":
+        box_low[1], fixed[1] = 0.0, True
+    zones = tuple(SolidZone(z.kind, (z.x / scale, z.y / scale, z.z / scale), z.length / scale, (z.width / scale, (z.height if z.kind == "cone" else z.width) / scale),
+                            (z.width / scale if z.kind == "cylinder" else z.height / scale if z.kind == "box" else z.width / scale, z.height / scale if z.kind != "cylinder" else z.width / scale),
+                            z.size / scale) for z in grid.zones)
+    plan = BodyGridPlan(tuple(box_low), tuple(box_high), 0.02, grid.edge_halvings, grid.curved, grid.buffer, zones, tuple(fixed))
+    size = grid.surface_size / scale if grid.surface_size else None
+
+    def finished(size):
+        extra = zones
+        if grid.wake_length > 0:
+            middle = 0.5 * (low + high)
+            extra += (SolidZone("box", (high[0], middle[1], middle[2]), grid.wake_length, (1.2 * (high[1] - low[1]),) * 2, (1.2 * (high[2] - low[2]),) * 2,
+                                grid.wake_size * size),)
+        return replace(plan, size=size, zones=extra)
+
+    if size is None:
+        key = plan, grid.budget, grid.wake_length, grid.wake_size, id(body)
+        if key not in _sizes:
+            unit = surface.moved(np.eye(3) / scale)
+            # The wake's cells follow those on the body: two rounds are enough.
+            size = size_for_budget(unit, plan, grid.budget)
+            for _ in range(2 if grid.wake_length > 0 else 0):
+                size = size_for_budget(unit, finished(size), grid.budget)
+            _sizes[key] = (size, body)
+        size = _sizes[key][0]
+    return finished(size)
+
+
+def _boundaries(sheet, body, mach, scale, direction, viscous):
+    domain = sheet.domain
+    out = {name: ("far field", None) for name in SIDES}
+    if domain.walls == "slip":
+        out.update({name: ("slip", None) for name in ("left", "right", "ceiling") + (("floor",) if domain.kind == "free" else ())})
+    if domain.kind == "ground":
+        kind = "no-slip" if viscous and domain.ground != "slip" else "slip"
+        out["floor"] = (kind, mach * direction if domain.ground == "moving" else None)
+    if domain.half == "yes":
+        out["left"] = ("slip", None)
+    if viscous:
+        for part, axle in body.wheels.items():
+            velocity = _rolling(axle / scale, mach, body.surface, part, scale)
+            for k, patch in enumerate(body.surface.patches):
+                if body.surface.parts.index(part) in np.unique(body.surface.part[body.surface.patch == k]):
+                    out[patch] = ("no-slip", velocity)
+    return out
+
+
+def _rolling(axle, mach, surface, part, scale):
+    """Velocity of a wheel's wall: the point under the axle moves with the ground."""
+    inside = surface.vertices[np.unique(surface.triangles[surface.part == surface.parts.index(part)])] / scale
+    radius = 0.5 * float(inside[:, 2].max() - inside[:, 2].min())
+    rate = mach / radius
+
+    def velocity(points):
+        arm = points - axle
+        return rate * np.stack([-arm[:, 2], np.zeros(len(points)), arm[:, 0]], axis=1)
+    return velocity
