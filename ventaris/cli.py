@@ -80,6 +80,8 @@ def _run(options):
     from tqdm import tqdm
 
     from .core.grids.mesh import MeshError
+    from .core.shapes.library import library
+    from .core.shapes.surface import SurfaceError
     from .core.sheet import SheetError, read_toml
     from .core.study.checks import examine
     from .core.study.execute import execute
@@ -90,6 +92,7 @@ def _run(options):
         return _fail(f"{options.sheet}: {error.strerror}")
     except SheetError as error:
         return _fail(str(error))
+    library.folder = options.sheet.resolve().parent
     setup, findings = examine(sheet)
     for finding in findings:
         print(f"{finding.grade}: {finding.message}", file=sys.stderr)
@@ -107,7 +110,7 @@ def _run(options):
                     saved = time.monotonic()
                     _write(options.out, "checkpoint.npz", run.checkpoint().to_bytes())
             bar.n = 100
-    except (RunFailed, MeshError) as error:
+    except (RunFailed, MeshError, SurfaceError) as error:
         return _fail(str(error))
     if options.out:
         from .core.formats.results import result_files

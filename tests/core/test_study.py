@@ -6,7 +6,7 @@ from tests.sheets import QUICK, run, sheet
 from ventaris.core.study.checks import examine
 from ventaris.core.study.execute import execute
 from ventaris.core.study.progress import Checkpoint, RunFailed
-from ventaris.core.study.preflight import estimate
+from ventaris.core.study.checks import estimate
 from ventaris.core.study.setup import prepare
 from ventaris.core.study.trend import grid_trend
 

@@ -4,9 +4,11 @@ import json
 import zipfile
 
 from ..core.sheet import SheetError, read_section, read_toml
+from ..core.shapes.library import MARK
 from . import campaigns, runs
 from .database import transaction
 from .measured import add_measured, measured_of
+from .surfaces import keep_surface, sources_of, surface_bytes
 
 FORMAT = 1
 MOST_BYTES = 600_000_000
@@ -36,10 +38,12 @@ def export_campaign(database, campaign_id, checkpoints=False):
             archive.writestr(zipfile.ZipInfo(name, (2000, 1, 1, 0, 0, 0)), value if isinstance(value, (str, bytes)) else json.dumps(value, indent=1))
         variants_, points_ = campaigns.variants(database, campaign_id), campaigns.points(database, campaign_id)
         put("campaign.json", {
-            "format": FORMAT, "name": head["name"], "question": head["question"], "setup": head["setup"],
+            "format": FORMAT, "space": head["space"], "name": head["name"], "question": head["question"], "setup": head["setup"],
             "variants": [{k: v[k] for k in ("name", "shape", "baseline")} for v in variants_],
             "points": [{k: p[k] for k in ("name", "air")} for p in points_],
             "measured": [{k: m[k] for k in ("name", "columns")} for m in measured_of(database, campaign_id)]})
+        for key in sorted({k for v in variants_ for k in sources_of(v["shape"])}):
+            put(f"surfaces/{key}.npz", surface_bytes(database, key) or b"")
         latest = runs.latest_runs(database, campaign_id)
         for i, variant in enumerate(variants_):
             for j, point in enumerate(points_):
@@ -74,20 +78,25 @@ def import_campaign(database, data):
                 raise ArchiveError(f"The archive has format {head.get('format')}; this program reads format {FORMAT}.")
             stored = [_read_run(archive, name) for name in archive.namelist() if name.endswith("/run.json")]
             checked = _check(head)
+            surfaces = {name: archive.read(name) for name in archive.namelist() if name.startswith("surfaces/")}
     except (zipfile.BadZipFile, KeyError, ValueError, TypeError, AttributeError, EOFError) as error:
         if isinstance(error, (ArchiveError, SheetError)):
             raise ArchiveError(str(error)) from None
         raise ArchiveError(f"This is not a campaign archive of Ventaris, or it is damaged ({type(error).__name__}). "
                            "Export it again.") from None
+    for name, packed in surfaces.items():
+        if keep_surface(database, name.split("/")[1].removesuffix(".npz"), packed) != MARK + name.split("/")[1].removesuffix(".npz"):
+            raise ArchiveError(f"{name} is not the surface that the archive says it is. Export the campaign again.")
     return _store(database, checked, stored)
 
 
 def _check(head):
+    space = head.setdefault("space", "section")
     for variant in head["variants"]:
-        variant["shape"] = read_section("shape", variant["shape"]).model_dump()
+        variant["shape"] = read_section("shape", variant["shape"], space).model_dump()
         variant["name"] = campaigns.checked_name(variant["name"], "variant")
     for point in head["points"]:
-        point["air"] = read_section("air", point["air"]).model_dump()
+        point["air"] = read_section("air", point["air"], space).model_dump()
         point["name"] = campaigns.checked_name(point["name"], "operating point")
     campaigns.checked_name(head["name"], "campaign")
     return head
@@ -105,7 +114,7 @@ def _read_run(archive, name):
 
 
 def _store(database, head, stored):
-    campaign_id = campaigns.add_campaign(database, head["name"], head.get("question", ""), head["setup"])
+    campaign_id = campaigns.add_campaign(database, head["name"], head.get("question", ""), head["setup"], head["space"])
     variant_ids = [campaigns.add_variant(database, campaign_id, v["name"], v["shape"]) for v in head["variants"]]
     for variant, variant_id in zip(head["variants"], variant_ids):
         if variant.get("baseline"):

@@ -1,7 +1,7 @@
 """Campaigns, their variants and operating points."""
 import json
 
-from ..core.sheet import SheetError, default_setup, read_section, read_sheet
+from ..core.sheet import SHEETS, SheetError, default_setup, read_section, read_sheet
 from .database import transaction
 
 LONGEST_NAME = 80
@@ -33,14 +33,22 @@ def campaign(database, campaign_id):
     return _with(row, "setup") if row else None
 
 
-def add_campaign(database, name, question="", setup=None):
-    """Add a campaign; returns its id."""
+def space_of(database, campaign_id):
+    """"section" or "body"."""
+    row = database.execute("SELECT space FROM campaign WHERE id = ?", (campaign_id,)).fetchone()
+    return row["space"] if row else "section"
+
+
+def add_campaign(database, name, question="", setup=None, space="section"):
+    """Add a campaign about sections in a plane or bodies in space; returns its id."""
+    if space not in SHEETS:
+        raise SheetError([("space", f"space = {str(space)[:40]}: accepted: {', '.join(SHEETS)}.")])
     name = checked_name(name, "campaign")
-    whole = {**default_setup(), **(setup or {})}
-    clean = {key: read_section(key, value).model_dump() for key, value in whole.items()}
+    whole = {**default_setup(space), **(setup or {})}
+    clean = {key: read_section(key, value, space).model_dump() for key, value in whole.items()}
     with transaction(database):
-        return database.execute("INSERT INTO campaign (name, question, setup) VALUES (?, ?, ?)",
-                                (name, question.strip()[:400], json.dumps(clean))).lastrowid
+        return database.execute("INSERT INTO campaign (name, question, setup, space) VALUES (?, ?, ?, ?)",
+                                (name, question.strip()[:400], json.dumps(clean), space)).lastrowid
 
 
 def describe_campaign(database, campaign_id, name, question):
@@ -65,7 +73,7 @@ def variant(database, variant_id):
 def add_variant(database, campaign_id, name, shape):
     """Add a variant; the first of a campaign becomes its baseline.  Returns its id."""
     name = checked_name(name, "variant")
-    clean = read_section("shape", shape).model_dump()
+    clean = read_section("shape", shape, space_of(database, campaign_id)).model_dump()
     with transaction(database):
         first = database.execute("SELECT count(*) FROM variant WHERE campaign_id = ? AND deleted IS NULL AND baseline = 1",
                                  (campaign_id,)).fetchone()[0] == 0
@@ -95,7 +103,7 @@ def point(database, point_id):
 def add_point(database, campaign_id, name, air):
     """Add an operating point; returns its id."""
     name = checked_name(name, "operating point")
-    clean = read_section("air", air).model_dump()
+    clean = read_section("air", air, space_of(database, campaign_id)).model_dump()
     with transaction(database):
         return database.execute("INSERT INTO operating_point (campaign_id, name, air) VALUES (?, ?, ?)",
                                 (campaign_id, name, json.dumps(clean))).lastrowid
@@ -104,6 +112,8 @@ def add_point(database, campaign_id, name, air):
 UPDATES = {
     "shape": "UPDATE variant SET shape = ?, name = ?, revision = revision + 1 WHERE id = ? AND revision = ? AND deleted IS NULL",
     "air": "UPDATE operating_point SET air = ?, name = ?, revision = revision + 1 WHERE id = ? AND revision = ? AND deleted IS NULL"}
+
+OWNERS = {"shape": "SELECT campaign_id FROM variant WHERE id = ?", "air": "SELECT campaign_id FROM operating_point WHERE id = ?"}
 
 
 def save_shape(database, variant_id, revision, name, shape):
@@ -117,7 +127,8 @@ def save_air(database, point_id, revision, name, air):
 
 
 def _save(database, section, row_id, revision, name, values):
-    clean = read_section(section, values).model_dump()
+    owner = database.execute(OWNERS[section], (row_id,)).fetchone()
+    clean = read_section(section, values, space_of(database, owner["campaign_id"]) if owner else "section").model_dump()
     with transaction(database):
         done = database.execute(UPDATES[section], (json.dumps(clean), name, row_id, revision)).rowcount
         if not done:
@@ -126,7 +137,8 @@ def _save(database, section, row_id, revision, name, values):
 
 def save_setup(database, campaign_id, revision, setup):
     """Save the sections that a campaign shares; raises `Conflict` like `save_shape`."""
-    clean = {name: read_section(name, setup[name]).model_dump() for name in default_setup()}
+    space = space_of(database, campaign_id)
+    clean = {name: read_section(name, setup[name], space).model_dump() for name in default_setup(space)}
     with transaction(database):
         done = database.execute("UPDATE campaign SET setup = ?, revision = revision + 1 WHERE id = ? AND revision = ? AND deleted IS NULL",
                                 (json.dumps(clean), campaign_id, revision)).rowcount
@@ -137,7 +149,7 @@ def save_setup(database, campaign_id, revision, setup):
 def compose_sheet(campaign_, variant_, point_):
     """The whole run sheet of a cell of the test matrix; raises SheetError."""
     title = f"{campaign_['name']}: {variant_['name']} at {point_['name']}"[:120]
-    return read_sheet({"format": 1, "title": title, "shape": variant_["shape"], "air": point_["air"], **campaign_["setup"]})
+    return read_sheet({"format": 1, "space": campaign_["space"], "title": title, "shape": variant_["shape"], "air": point_["air"], **campaign_["setup"]})
 
 
 def _with(row, key):
@@ -148,4 +160,4 @@ def _with(row, key):
 
 __all__ = ["Conflict", "add_campaign", "add_point", "add_variant", "all_campaigns", "campaign", "checked_name",
            "compose_sheet", "describe_campaign", "make_baseline", "point", "points", "save_air", "save_setup", "save_shape",
-           "variant", "variants"]
+           "space_of", "variant", "variants"]

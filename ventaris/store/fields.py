@@ -10,12 +10,12 @@ from ..core.instruments.taps import TapRow
 MORE_TAPS = ("y_plus", "thickness", "shape")
 
 
-def _planes(array):
+def planes(array):
     """Single precision, split into byte planes: neighbouring values share their high bytes, so these compress well."""
     return np.ascontiguousarray(array.astype("<f4")).view(np.uint8).reshape(-1, 4).T.copy()
 
 
-def _whole(planes, columns):
+def whole(planes, columns):
     return np.ascontiguousarray(planes.T).view("<f4").reshape(-1, columns).astype(float)
 
 
@@ -25,8 +25,8 @@ def pack_field(level, mesh, state):
     head = {"level": level, "columns": state.shape[1], "names": names, "walls": list(mesh.walls), "layout": mesh.layout}
     arrays = {f"edges_{k}": mesh.face_nodes[mesh.boundaries[name]].astype(np.int32) for k, name in enumerate(names)}
     out = io.BytesIO()
-    np.savez_compressed(out, head=np.frombuffer(json.dumps(head).encode(), dtype=np.uint8), points=_planes(mesh.points),
-                        cells=mesh.cell_nodes.astype(np.int32), state=_planes(state), **arrays)
+    np.savez_compressed(out, head=np.frombuffer(json.dumps(head).encode(), dtype=np.uint8), points=planes(mesh.points),
+                        cells=mesh.cell_nodes.astype(np.int32), state=planes(state), **arrays)
     return out.getvalue()
 
 
@@ -35,7 +35,7 @@ def unpack_field(data):
     with np.load(io.BytesIO(data), allow_pickle=False) as stored:
         head = json.loads(bytes(stored["head"]))
         edges = {name: stored[f"edges_{k}"] for k, name in enumerate(head["names"])}
-        points, cells, state = _whole(stored["points"], 2), stored["cells"], _whole(stored["state"], head.get("columns", 4))
+        points, cells, state = whole(stored["points"], 2), stored["cells"], whole(stored["state"], head.get("columns", 4))
     layout = {key: tuple(v) if isinstance(v, list) else v for key, v in head["layout"].items()}
     return head["level"], mesh_from_cells(points, cells, edges, head["walls"], layout), state
 

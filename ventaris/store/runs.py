@@ -8,6 +8,7 @@ ACTIVE = ("waiting", "gridding", "running")
 ENDED = ("settled", "stopped", "failed")
 STALE_AFTER = 12.0
 MOST_ATTEMPTS = 3
+COST_NAMES = {"section": "cost_per_cell_step", "body": "cost_per_cell_step_in_space"}
 
 
 class StateError(RuntimeError):
@@ -221,15 +222,15 @@ def array_version(database, run_id, kind):
     return row["version"] if row else 0
 
 
-def measured_cost(database):
+def measured_cost(database, space="section"):
     """Seconds per cell and step measured on this machine's own runs, or None."""
-    return setting(database, "cost_per_cell_step")
+    return setting(database, COST_NAMES[space])
 
 
-def learn_cost(database, cost):
+def learn_cost(database, cost, space="section"):
     """Let a finished run improve the cost estimate."""
-    known = measured_cost(database)
-    remember(database, "cost_per_cell_step", cost if known is None else 0.7 * known + 0.3 * cost)
+    known = measured_cost(database, space)
+    remember(database, COST_NAMES[space], cost if known is None else 0.7 * known + 0.3 * cost)
 
 
 def _parsed(row):

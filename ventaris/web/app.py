@@ -13,12 +13,13 @@ from ..core.look.picture import use_face
 from ..core.shapes.coordinates import ShapeError
 from ..core.sheet import SheetError
 from ..store.campaigns import Conflict
+from ..store.surfaces import serve_library
 from ..store.database import StoreError, open_database, remember, setting
 from ..store.deletions import last_deletion
 from ..store.runs import StateError
-from . import campaigns, compare, curves, flow, looks, maps, presentation, runs, sheets, study
+from . import body_looks, body_sheets, campaigns, compare, curves, flow, looks, maps, presentation, runs, sheets, study
 
-LARGEST_UPLOAD = 64_000_000
+LARGEST_UPLOAD = 210_000_000
 POLICY = ("default-src 'self'; script-src 'self'; style-src 'self'; img-src 'self' data: blob:; font-src 'self'; connect-src 'self'; "
           "object-src 'none'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'")
 TITLES = {400: "That did not work", 403: "Not allowed", 404: "Nothing here", 405: "Not allowed here", 409: "Changed in the meantime",
@@ -43,6 +44,7 @@ def create_app(folder, password=None, local=True):
         key = secrets.token_hex(32)
         remember(database, "secret_key", key)
     database.close()
+    serve_library(folder)
     app.config.update(SECRET_KEY=key, MAX_CONTENT_LENGTH=LARGEST_UPLOAD, MAX_FORM_MEMORY_SIZE=4_000_000, FOLDER=Path(folder),
                       WTF_CSRF_TIME_LIMIT=None, SESSION_COOKIE_SAMESITE="Strict", SESSION_COOKIE_HTTPONLY=True,
                       SEND_FILE_MAX_AGE_DEFAULT=3600, TEMPLATES_AUTO_RELOAD=bool(os.environ.get("VENTARIS_RELOAD")))
@@ -50,7 +52,7 @@ def create_app(folder, password=None, local=True):
     CSRFProtect(app)
     presentation.register(app)
     use_face(str(Path(__file__).parent / "static/vendor/fonts/ibm-plex-sans-400.ttf"))
-    for room in (campaigns, sheets, study, runs, flow, looks, curves, compare, maps):
+    for room in (campaigns, sheets, study, runs, flow, looks, curves, compare, maps, body_looks, body_sheets):
         app.register_blueprint(room.pages)
     _security(app, password, local)
     _errors(app)

@@ -4,16 +4,22 @@ import re
 
 from flask import Blueprint, abort, current_app, g, redirect, render_template, request, url_for
 
-from ..core.sheet import SheetError, differing_inputs, read_toml, write_toml
+from ..core.sheet import SPACE_WORDS, SheetError, differing_inputs, read_toml, write_toml
 from ..core.study.checks import examine
-from ..store import archive, campaigns as store, deletions, runs
+from ..core.shapes.library import LARGEST_FILE
+from ..store import archive, campaigns as store, deletions, runs, surfaces
 from ..worker.loop import is_worker_running
 from .outlines import outline, shape_words
-from .presentation import MATRIX_QUANTITIES, difference, quantity_of
-from .uploads import parse_upload
+from .presentation import QUANTITIES_OF, difference, quantity_of
+from .uploads import parse_surface, parse_upload
 
 pages = Blueprint("campaigns", __name__)
 LARGEST_COORDINATES = 8_000_000
+# What a body can be made from, and the values it starts with.
+BUILDERS = {"vehicle": "A vehicle or railcar body from parameters", "box": "A box or plate", "ellipsoid": "An ellipsoid or sphere", "frustum": "A cylinder, cone or ring",
+            "wing": "A wing, with flap if wanted"}
+START = {"vehicle": {}, "box": {"length": 1.0, "width": 1.0, "height": 1.0}, "ellipsoid": {"length": 1.0, "width": 1.0, "height": 1.0},
+         "frustum": {"length": 1.0}, "wing": {}}
 
 
 def campaign_or_404(campaign_id):
@@ -24,7 +30,7 @@ def campaign_or_404(campaign_id):
 @pages.get("/")
 def index():
     cards = [_card(campaign) for campaign in store.all_campaigns(g.database)]
-    return render_template("campaigns.html", cards=cards)
+    return render_template("campaigns.html", cards=cards, spaces=SPACE_WORDS)
 
 
 def _card(campaign):
@@ -44,14 +50,15 @@ def _card(campaign):
         _, run = min(((d, r) for d, r in done if r["point_id"] == top), key=lambda item: item[0])
         best = {"variant": names[run["variant_id"]]["name"], "point": points[top]["name"], "run": run}
     base = variants[0] if variants else None
-    return {"campaign": campaign, "outline": outline(base["shape"]) if base else None, "variants": len(variants), "points": len(points),
+    return {"campaign": campaign, "outline": outline(base["shape"], campaign["space"]) if base else None, "variants": len(variants), "points": len(points),
             "settled": len(done), "active": sum(r["state"] in runs.ACTIVE for r in latest.values()), "best": best,
             "picture": next((r["id"] for (v, p), r in sorted(latest.items(), reverse=True) if base and v == base["id"] and r["state"] == "settled"), None)}
 
 
 @pages.post("/campaigns")
 def create():
-    campaign_id = store.add_campaign(g.database, request.form.get("name", ""), request.form.get("question", ""))
+    campaign_id = store.add_campaign(g.database, request.form.get("name", ""), request.form.get("question", ""),
+                                     space=request.form.get("space", "section"))
     return redirect(url_for(".new_variant", campaign_id=campaign_id))
 
 
@@ -100,17 +107,18 @@ def matrix_table(campaign_id):
 
 def _matrix(campaign):
     key = request.args.get("show", "drag")
-    key = key if key in MATRIX_QUANTITIES else "drag"
+    offered = QUANTITIES_OF[campaign["space"]]
+    key = key if key in offered else "drag"
     variants, points = store.variants(g.database, campaign["id"]), store.points(g.database, campaign["id"])
     latest = runs.latest_runs(g.database, campaign["id"])
     rows = []
     heads = [_point_head(campaign, variants, point) for point in points]
     for variant in variants:
         cells = [_cell(campaign, variants, variant, point, latest, key) for point in points]
-        rows.append({"variant": variant, "outline": outline(variant["shape"]), "words": shape_words(variant["shape"]), "cells": cells})
+        rows.append({"variant": variant, "outline": outline(variant["shape"], campaign["space"]), "words": shape_words(variant["shape"], campaign["space"]), "cells": cells})
     states = [cell["run"]["state"] for row in rows for cell in row["cells"] if cell["run"]]
     missing = sum(cell["run"] is None or cell["stale"] for row in rows for cell in row["cells"])
-    return {"rows": rows, "heads": heads, "show": key, "missing": missing, "active": any(s in runs.ACTIVE for s in states),
+    return {"rows": rows, "heads": heads, "show": key, "offered": offered, "missing": missing, "active": any(s in runs.ACTIVE for s in states),
             "worker": is_worker_running(current_app.config["FOLDER"]) if any(s in runs.ACTIVE for s in states) else True}
 
 
@@ -122,7 +130,7 @@ def _point_head(campaign, variants, point):
         except SheetError:
             setup = None
     return {"point": point, "mach": setup.air.mach if setup else None, "reynolds": setup.reynolds if setup else None,
-            "incidence": point["air"]["incidence"]}
+            "incidence": point["air"]["incidence"], "yaw": point["air"].get("yaw", 0)}
 
 
 def _cell(campaign, variants, variant, point, latest, key):
@@ -201,12 +209,12 @@ def new_variant(campaign_id):
     variants = store.variants(g.database, campaign_id)
     if request.method == "GET":
         copied = next((v for v in variants if str(v["id"]) == request.args.get("copy")), variants[0] if variants else None)
-        return render_template("variant_new.html", campaign=campaign, variants=variants, copied=copied, problems=(), form={})
+        return render_template("variant_new.html", campaign=campaign, variants=variants, copied=copied, problems=(), form={}, kinds=BUILDERS)
     try:
         name = store.checked_name(request.form.get("name", ""), "variant")
-        variant_id = store.add_variant(g.database, campaign_id, name, _new_shape(variants))
+        variant_id = store.add_variant(g.database, campaign_id, name, _new_body(variants, name) if campaign["space"] == "body" else _new_shape(variants))
     except SheetError as error:
-        return render_template("variant_new.html", campaign=campaign, variants=variants, copied=None, form=request.form,
+        return render_template("variant_new.html", campaign=campaign, variants=variants, copied=None, form=request.form, kinds=BUILDERS,
                                problems=[m for _, m in error.problems]), 400
     points = store.points(g.database, campaign_id)
     if not points:
@@ -225,6 +233,33 @@ def _new_shape(variants):
         return _imported_shape()
     return {"kind": source, "chord": request.form.get("chord") or 1.0,
             **{"four-digit": {}, "ellipse": {"thickness": 1.0}, "double wedge": {"thickness": 0.1}}.get(source, {})}
+
+
+def _new_body(variants, name):
+    """Shape section of a new body: a copy, one part made from parameters, or an imported file."""
+    source = request.form.get("source", "copy")
+    if source == "copy":
+        return _new_shape(variants)
+    if source == "surface":
+        return {"parts": [import_part(request.files.get("file"), request.form)]}
+    if source not in BUILDERS:
+        raise SheetError([("source", "Choose what the body is made from.")])
+    return {"parts": [{"name": "body", "kind": source, **START[source]}]}
+
+
+def import_part(upload, form):
+    """A part made of an uploaded surface file, which is kept under its content; raises SheetError."""
+    if upload is None or not upload.filename:
+        raise SheetError([("file", "Choose a surface file (STL, OBJ, PLY or GLB) first.")])
+    kind = upload.filename.rsplit(".", 1)[-1].lower()
+    data = upload.read(LARGEST_FILE + 1)
+    if len(data) > LARGEST_FILE:
+        raise SheetError([("file", f"“{upload.filename}” is larger than {LARGEST_FILE // 1_000_000} MB. Simplify the surface to fewer triangles first.")])
+    packed = parse_surface(kind, data)
+    stem = upload.filename.rsplit("/", 1)[-1].rsplit(".", 1)[0][:36] or "surface"
+    source = surfaces.keep_surface(g.database, upload.filename.rsplit("/", 1)[-1], packed)
+    chosen = {name: form[name] for name in ("unit", "downstream", "up", "split", "mirror") if form.get(name)}
+    return {"name": form.get("part_name", "").strip() or stem, "kind": "surface", "source": source, **chosen}
 
 
 def _imported_shape():
@@ -263,6 +298,8 @@ def new_point(campaign_id):
             air.update(state="standard atmosphere", altitude=form["altitude"])
         if form.get("incidence", "").strip():
             air.update(incidence=form["incidence"])
+        if campaign["space"] == "body" and form.get("yaw", "").strip():
+            air.update(yaw=form["yaw"])
         point_id = store.add_point(g.database, campaign_id, form.get("name", ""), air)
     except SheetError as error:
         return render_template("point_new.html", campaign=campaign, points=points, form=form, first=not points,

@@ -7,7 +7,7 @@ from ..core.sheet import differing_inputs, read_toml
 from ..store import runs
 from .campaigns import campaign_or_404
 from .curves import named_runs
-from .presentation import MATRIX_QUANTITIES, difference, quantity_of
+from .presentation import QUANTITIES_OF, difference, quantity_of
 
 pages = Blueprint("compare", __name__)
 SHOWN = {key: q for key, q in QUANTITIES.items() if key not in TURBULENT_ONLY}
@@ -24,13 +24,13 @@ def show(campaign_id):
         return render_template("compare.html", campaign=campaign, available=available, chosen=chosen, rows=[], inputs=[], quantities=SHOWN, maps=OFFERED)
     base = chosen[0]
     names = {str(r["id"]): f"{r['variant_name']} at {r['point_name']}" for r in chosen}
-    return render_template("compare.html", campaign=campaign, available=available, chosen=chosen, names=names, rows=_rows(base, chosen), inputs=_inputs(base, chosen),
+    return render_template("compare.html", campaign=campaign, available=available, chosen=chosen, names=names, rows=_rows(base, chosen, QUANTITIES_OF[campaign["space"]]), inputs=_inputs(base, chosen),
                            quantities=SHOWN, maps=OFFERED)
 
 
-def _rows(base, chosen):
+def _rows(base, chosen, offered):
     rows = []
-    for key, (label, better, decimals) in MATRIX_QUANTITIES.items():
+    for key, (label, better, decimals) in offered.items():
         base_value, base_error = quantity_of(base["result"], key)
         cells = []
         for run in chosen:

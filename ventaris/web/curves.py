@@ -14,14 +14,16 @@ TAP_CURVES = {"cp": "Pressure coefficient Cp", "mach": "Mach number at the wall"
               "y_plus": "y+ of the first cell", "thickness": "Boundary-layer thickness, c", "shape": "Shape factor"}
 HISTORY_CURVES = {"lift": "Lift coefficient CL", "drag": "Drag coefficient CD", "moment": "Moment coefficient CM", "residual": "Residual"}
 LARGEST_TABLE = 2_000_000
+# Along a body: what has been gathered from the nose to each station.
+BODY_CURVES = {"build_drag": "Drag gathered along the body, CD", "build_lift": "Lift gathered along the body, CL"}
 
 
 @pages.get("/campaigns/<int:campaign_id>/curves")
 def show(campaign_id):
     campaign = campaign_or_404(campaign_id)
     chosen = chosen_runs(campaign_id)
-    return render_template("curves.html", campaign=campaign, runs=named_runs(campaign_id), chosen=[r["id"] for r in chosen], taps=TAP_CURVES,
-                           histories={**HISTORY_CURVES, **_other_channels(chosen)}, measured=tables.measured_of(g.database, campaign_id), what=request.args.get("what", "cp"),
+    return render_template("curves.html", campaign=campaign, runs=named_runs(campaign_id), chosen=[r["id"] for r in chosen], taps=BODY_CURVES if campaign["space"] == "body" else TAP_CURVES,
+                           histories={**HISTORY_CURVES, **_other_channels(chosen)}, measured=tables.measured_of(g.database, campaign_id), what=request.args.get("what", "build_drag" if campaign["space"] == "body" else "cp"),
                            shown_tables=request.args.getlist("table", type=int))
 
 
@@ -38,7 +40,7 @@ def named_runs(campaign_id):
     for variant in store.variants(g.database, campaign_id):
         for point in store.points(g.database, campaign_id):
             run = latest.get((variant["id"], point["id"]))
-            if run and runs.array_version(g.database, run["id"], "taps"):
+            if run and runs.array_version(g.database, run["id"], "field"):
                 out.append({**run, "variant_name": variant["name"], "point_name": point["name"], "baseline": variant["baseline"]})
     return out
 
@@ -59,7 +61,11 @@ def data(campaign_id):
     traces, lines = [], []
     for number, run in enumerate(chosen_runs(campaign_id)):
         name = f"{run['variant_name']} · {run['point_name']}"
-        if what not in TAP_CURVES:
+        if what in BODY_CURVES:
+            built = (run["result"] or {}).get("build_up")
+            if built:
+                traces.append({"name": name, "group": number, "x": built["x"], "y": built[what.removeprefix("build_")]})
+        elif what not in TAP_CURVES:
             history = runs.history(g.database, run["id"])
             traces.append({"name": name, "group": number, "x": [h["step"] for h in history], "y": [h.get(what) for h in history]})
         else:

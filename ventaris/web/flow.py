@@ -7,16 +7,20 @@ import numpy as np
 from flask import Blueprint, Response, abort, current_app, g, jsonify, render_template, request
 from matplotlib.tri import LinearTriInterpolator, Triangulation
 
+from ..core.look.body_field import SPACE_QUANTITIES, SURFACE_QUANTITIES
+from ..core.look.body_picture import body_thumbnail
 from ..core.look.colours import OFFERED, map_for, table
 from ..core.look.drawable import default_range, drawable
 from ..core.look.fields import QUANTITIES, TURBULENT_ONLY
 from ..core.look.lines import FlowSampler, rake, streamlines, vectors
 from ..core.look.picture import field_picture, thumbnail_picture
+from ..core.shapes.assembly import assemble
 from ..core.sheet import read_toml
 from ..core.study.setup import prepare
 from ..store import runs
 from ..store.database import open_database
 from ..store.fields import unpack_field, unpack_frames
+from .body_looks import body_of
 from .campaigns import download, plain_name
 from .runs import run_or_404
 
@@ -49,10 +53,24 @@ def show(run_id):
     run = run_or_404(run_id)
     others = [r for r in runs.latest_runs(g.database, run["campaign_id"]).values() if r["id"] != run_id and runs.array_version(g.database, r["id"], "field")]
     named = [runs.run(g.database, r["id"]) for r in others]
+    sheet = read_toml(run["sheet"])
+    if sheet.space == "body":
+        return _show_body(run, sheet, [r for r in named if r])
     frames = runs.kept_array(g.database, run_id, "frames")
     times = [round(float(t), 4) for t in unpack_frames(frames)[0]] if frames else []
     return render_template("flow.html", run=run, times=times, quantities=quantities_of(run), maps=OFFERED, others=[r for r in named if r],
                            has_field=runs.array_version(g.database, run_id, "field") > 0)
+
+
+def _show_body(run, sheet, others):
+    has_field = runs.array_version(g.database, run["id"], "field") > 0
+    ground = None
+    if has_field and sheet.domain.kind == "ground":
+        ground = float(assemble(sheet.shape).surface.box[0, 2]) - sheet.domain.clearance
+    quantities = {k: q for k, q in SURFACE_QUANTITIES.items() if k == "cp" or sheet.flow.model != "inviscid" and (k != "y_plus" or sheet.flow.model == "turbulent")}
+    planes = {k: q for k, q in SPACE_QUANTITIES.items() if k not in TURBULENT_ONLY or sheet.flow.model == "turbulent"}
+    return render_template("flow_body.html", run=run, others=others, has_field=has_field, ground=ground, moving=sheet.domain.ground == "moving",
+                           quantities=quantities, plane_quantities=planes, viscous=sheet.flow.model != "inviscid")
 
 
 def quantities_of(run):
@@ -195,8 +213,7 @@ def thumbnail(run_id):
     run = run_or_404(run_id)
     kept = runs.kept_array(g.database, run_id, "picture") if run["state"] in runs.ENDED else None
     if kept is None:
-        _, drawn, _ = picture_of(run_id)
-        kept = thumbnail_picture(drawn)
+        kept = body_thumbnail(*body_of(run_id)) if read_toml(run["sheet"]).space == "body" else thumbnail_picture(picture_of(run_id)[1])
         if run["state"] in runs.ENDED:
             runs.keep_array(g.database, run_id, "picture", kept)
     response = Response(kept, mimetype="image/png")

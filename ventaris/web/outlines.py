@@ -2,7 +2,10 @@
 import functools
 import json
 
+from ..core.shapes.surface import SurfaceError
 from ..core.sheet import read_section
+from ..core.look.silhouette import side_view
+from ..core.shapes.assembly import assemble
 from ..core.shapes.build import build
 from ..core.shapes.coordinates import ShapeError
 
@@ -20,8 +23,18 @@ def built(shape):
     return _built(json.dumps(shape, sort_keys=True))
 
 
-def outline(shape, points=160):
-    """Outlines of a shape as a list of loops, or None when it cannot be built."""
+@functools.lru_cache(maxsize=128)
+def _side_view(text):
+    try:
+        return side_view(assemble(read_section("shape", json.loads(text), "body")).surface)
+    except (SurfaceError, ShapeError, ValueError):
+        return None
+
+
+def outline(shape, space="section", points=160):
+    """Outlines of a shape as a list of loops (of a body its side view), or None when it cannot be built."""
+    if space == "body":
+        return _side_view(json.dumps(shape, sort_keys=True))
     section, _ = built(shape)
     if section is None:
         return None
@@ -30,8 +43,27 @@ def outline(shape, points=160):
     return [o.polygon(points) for o in section.outlines()]
 
 
-def shape_words(shape):
+def body_words(shape):
+    """One line that tells a body from its siblings."""
+    words = []
+    for part in shape["parts"]:
+        if part["used"] == "no":
+            continue
+        if part["kind"] == "surface":
+            words.append(f"{part['name']} (imported)")
+        elif part["kind"] == "wing":
+            words.append(f"{part['name']}: span {part['span']:g} m, {part['incidence']:g}°")
+        else:
+            words.append(f"{part['name']}: {part['length']:g} m long")
+    for edit in shape["edits"]:
+        words.append(f"{'stretched' if edit['kind'] == 'stretch' else 'tapered'} {edit['share']:+g} % from x = {edit['start']:g} to {edit['end']:g} m")
+    return ", ".join(words[:3] + ([f"{len(words) - 4} more parts"] if len(words) > 4 else words[3:3]) + words[3:][-1:])
+
+
+def shape_words(shape, space="section"):
     """One line that tells a shape from its siblings."""
+    if space == "body":
+        return body_words(shape)
     kind, edits = shape["kind"], shape["edits"]
     words = {"four-digit": f"four-digit, {100 * shape['thickness']:g} % thick, {100 * shape['camber']:g} % camber",
              "ellipse": "circle" if shape["thickness"] == 1 else f"ellipse, {100 * shape['thickness']:g} % thick",

@@ -16,6 +16,12 @@ MATRIX_QUANTITIES = {
     "moment": ("Moment coefficient CM", "", 4), "drag_pressure": ("CD from pressure", "good", 5),
     "drag_friction": ("CD from friction", "good", 5), "drag_force": ("Drag in N", "good", 3), "lift_force": ("Lift in N", "", 2),
     "shock": ("Upper shock at x/c", "", 3)}
+BODY_QUANTITIES = {
+    "drag": ("Drag coefficient CD", "good", 4), "drag_area": ("Drag area CD·A in m²", "good", 4), "lift": ("Lift coefficient CL", "", 4),
+    "drag_force": ("Drag in the sheet's unit", "good", 3), "lift_force": ("Lift in the sheet's unit", "", 3), "side": ("Side force coefficient CY", "", 4),
+    "moment": ("Pitching moment CM", "", 4), "drag_pressure": ("CD from pressure", "good", 4), "drag_friction": ("CD from friction", "good", 5),
+    "lift_front": ("CL on the front axle", "", 4), "lift_rear": ("CL on the rear axle", "", 4)}
+QUANTITIES_OF = {"section": MATRIX_QUANTITIES, "body": BODY_QUANTITIES}
 
 
 def quantity_of(result, key):
@@ -25,8 +31,13 @@ def quantity_of(result, key):
     c, t = result["coefficients"], result["trends"]
     if key in t:
         return c[key], t[key]["error"]
+    if key == "drag_area" and result.get("space") == "body":
+        area, error = result["shape"]["area"], t["drag"]["error"]
+        return c["drag"] * area, None if error is None else error * area
     if key == "glide":
         return _glide(c, t)
+    if key in ("lift_front", "lift_rear", "drag_area"):
+        return None, None
     if key == "shock":
         places = [s["x"] for s in result["shocks"] if s["surface"] == "upper"]
         return (places[0] if places else None), None

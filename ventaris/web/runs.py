@@ -4,6 +4,7 @@ import json
 from flask import Blueprint, abort, current_app, g, jsonify, redirect, render_template, request, url_for
 
 from ..core.formats.results import history_csv, taps_csv
+from ..core.formats.body_files import body_surface_csv, body_surface_vtp, body_vtu
 from ..core.formats.vtu import write_vtu
 from ..core.sheet import SheetError, read_toml
 from ..core.study.setup import prepare
@@ -11,6 +12,7 @@ from ..store import campaigns as store, runs
 from ..store.fields import unpack_field, unpack_taps
 from ..worker.loop import is_worker_running
 from . import campaigns
+from .body_looks import body_of
 
 pages = Blueprint("runs", __name__)
 
@@ -27,11 +29,12 @@ def show(run_id):
 
 def _context(run):
     older = runs.runs_of_cell(g.database, run["variant_id"], run["point_id"])
+    space = store.space_of(g.database, run["campaign_id"])
     try:
         formulas = [f.name for f in read_toml(run["sheet"]).instruments.formulas]
     except SheetError:
         formulas = []
-    return {"run": run, "formulas": formulas, "log": runs.log(g.database, run["id"]), "older": [r for r in older if r["id"] != run["id"]],
+    return {"run": run, "space": space, "formulas": formulas, "log": runs.log(g.database, run["id"]), "older": [r for r in older if r["id"] != run["id"]],
             "has_field": runs.array_version(g.database, run["id"], "field") > 0,
             "worker": run["state"] not in runs.ACTIVE or is_worker_running(current_app.config["FOLDER"]),
             "ahead": runs.queue_position(g.database, run["id"]) if run["state"] == "waiting" else 0}
@@ -76,15 +79,15 @@ def again(run_id):
 
 @pages.get("/runs/<int:run_id>/download/<what>")
 def download(run_id, what):
-    """A file of the run: result.json, sheet.toml, history.csv, taps.csv, field.vtu."""
+    """A file of the run: its result, sheet, history, readings on the walls, field."""
     run = run_or_404(run_id)
     makers = {"result.json": _result, "sheet.toml": lambda r: r["sheet"], "history.csv": lambda r: history_csv(runs.history(g.database, r["id"])),
-              "taps.csv": _taps, "field.vtu": _vtu}
+              "taps.csv": _taps, "field.vtu": _vtu, "surface.csv": lambda r: _surface(r, body_surface_csv), "surface.vtp": lambda r: _surface(r, body_surface_vtp)}
     if what not in makers:
         abort(404)
     data = makers[what](run)
     stem = campaigns.plain_name(f"{run['variant_name']} {run['point_name']}")
-    return campaigns.download(data, f"{stem}-{what}", "application/octet-stream" if what.endswith("vtu") else "text/plain; charset=utf-8")
+    return campaigns.download(data, f"{stem}-{what}", "application/octet-stream" if what.endswith(("vtu", "vtp")) else "text/plain; charset=utf-8")
 
 
 def _result(run):
@@ -96,10 +99,17 @@ def _taps(run):
     return taps_csv(unpack_taps(data)) if data else abort(404, "This run has no tap readings yet.")
 
 
+def _surface(run, write):
+    field, surface = body_of(run["id"])
+    return write(field, surface)
+
+
 def _vtu(run):
     data = runs.kept_array(g.database, run["id"], "field")
     if not data:
         abort(404, "This run has no field yet.")
+    if store.space_of(g.database, run["campaign_id"]) == "body":
+        return body_vtu(body_of(run["id"])[0])
     _, mesh, state = unpack_field(data)
     setup = prepare(read_toml(run["sheet"]))
     return write_vtu(mesh, state, setup.air, setup.chord)

@@ -65,11 +65,11 @@ def serve(folder, host="127.0.0.1", port=8400, demo=True, worker=True):
         print(f"error: {error}. Another server may use port {port}: give another with --port.", file=sys.stderr)
         return 2
     keeper = WorkerKeeper(folder) if worker else None
-    if keeper:
-        keeper.start()
-    signal.signal(signal.SIGTERM, _interrupt)
-    print(f"Ventaris is ready: http://{host}:{server.effective_port}", flush=True)
     try:
+        signal.signal(signal.SIGTERM, _interrupt)
+        if keeper:
+            keeper.start()
+        print(f"Ventaris is ready: http://{host}:{server.effective_port}", flush=True)
         server.run()
     except KeyboardInterrupt:
         pass
@@ -81,4 +81,6 @@ def serve(folder, host="127.0.0.1", port=8400, demo=True, worker=True):
 
 
 def _interrupt(*_):
+    """Leave the serving loop; a second signal must not break off the orderly end."""
+    signal.signal(signal.SIGTERM, signal.SIG_IGN)
     raise KeyboardInterrupt

@@ -6,15 +6,16 @@ from flask import Blueprint, Response, abort, g, redirect, render_template, requ
 
 from ..core import units
 from ..core.grids.mesh import MeshError
+from ..core.grids.embedded import mesh_quality
 from ..core.grids.quality import measure_quality
-from ..core.sheet import SECTIONS, Sheet, SheetError, default_setup, read_section, read_toml, write_toml
+from ..core.sheet import SECTIONS_OF, SHARED as SHARED_SECTIONS, SPACE_WORDS, SheetError, read_section, read_sheet, read_toml, write_toml
 from ..core.sheet.fields import SheetSection
-from ..core.study.checks import examine
-from ..core.study.execute import derived_air
+from ..core.study.air import derived_air
+from ..core.study.checks import estimate, examine
 from ..core.study.planner import plan_layer
-from ..core.study.preflight import DEFAULT_COST, estimate
-from ..store import campaigns as store, runs
+from ..store import campaigns as store, runs, surfaces
 from . import campaigns
+from .body_drawings import draw_body
 from .drawings import draw
 
 pages = Blueprint("sheets", __name__)
@@ -24,14 +25,20 @@ SHARED = {"shape": "belongs to the variant: the same along its whole row", "air"
           "instruments": "shared by every run of the campaign", "run": "shared by every run of the campaign"}
 
 # Parts of a section that come in any number: field, heading, what one is called, hint.
-LISTS = {"shape": [("elements", "Further elements", "element", "in chords of this one, set to each other by their slots"),
+LISTS = {"section": {"shape": [("elements", "Further elements", "element", "in chords of this one, set to each other by their slots"),
                    ("surfaces", "Named surfaces", "surface", "stretches of a wall that do something of their own")],
          "air": [("walls", "What walls do", "wall action", "blowing, suction, moving walls at this operating point")],
          "grid": [("zones", "Refined zones", "zone", "on grids of triangles")],
          "instruments": [("probes", "Probes", "probe", "in chords from the nose"),
-                         ("formulas", "Formula channels", "formula", "computed from the other channels at every step")]}
-ROW_MODELS = {f"{section}.{field}": typing.get_args(SECTIONS[section].model_fields[field].annotation)[0]
-              for section, lists in LISTS.items() for field, *_ in lists}
+                         ("formulas", "Formula channels", "formula", "computed from the other channels at every step")]},
+    "body": {"shape": [("parts", "Parts", "part", "each made from parameters or imported; metres, x downstream, z up"),
+                       ("edits", "Edits that make this variant", "edit", "applied to the assembled body, one after another")],
+             "grid": [("zones", "Refined zones", "zone", "regions with small cells")],
+             "instruments": [("probes", "Probes", "probe", "points at which the flow is read"),
+                             ("meters", "Flow meters", "flow meter", "rectangles across x: mass flow, mean velocity, total pressure"),
+                             ("formulas", "Formula channels", "formula", "computed from the other channels at every step")]}}
+ROW_MODELS = {space: {f"{section}.{field}": typing.get_args(SECTIONS_OF[space][section].model_fields[field].annotation)[0]
+                      for section, fields in lists.items() for field, *_ in fields} for space, lists in LISTS.items()}
 
 
 def cell_or_404(variant_id, point_id):
@@ -44,22 +51,23 @@ def cell_or_404(variant_id, point_id):
 @pages.get("/sheet/<int:variant_id>/<int:point_id>")
 def show(variant_id, point_id):
     campaign, variant, point = cell_or_404(variant_id, point_id)
-    values = _stored(campaign, variant, point)
-    state = _examine(values)
+    values = stored_values(campaign, variant, point)
+    state = _examine(values, campaign["space"])
     last = runs.runs_of_cell(g.database, variant_id, point_id)
-    return render_template("sheet.html", campaign=campaign, variant=variant, point=point, values=values, sections=SECTIONS, headings=HEADINGS,
-                           shared=SHARED, lists=collections.defaultdict(list, LISTS), row_models=ROW_MODELS, last=last[0] if last else None, revisions=_revisions(campaign, variant, point),
+    return render_template("sheet.html", campaign=campaign, variant=variant, point=point, values=values, sections=SECTIONS_OF[campaign["space"]], headings=HEADINGS,
+                           shared=SHARED, lists=collections.defaultdict(list, LISTS[campaign["space"]]), row_models=ROW_MODELS[campaign["space"]],
+                           imported=surfaces.all_surfaces(g.database) if campaign["space"] == "body" else [], last=last[0] if last else None, revisions=_revisions(campaign, variant, point),
                            siblings=store.variants(g.database, campaign["id"]), others=store.points(g.database, campaign["id"]), **state)
 
 
-def _stored(campaign, variant, point):
+def stored_values(campaign, variant, point):
     """Section values of a cell; fields that are younger than the stored ones get their defaults."""
     values = {"shape": variant["shape"], "air": point["air"], **campaign["setup"]}
     out = {}
-    for name, model in SECTIONS.items():
+    for name, model in SECTIONS_OF[campaign["space"]].items():
         defaults = model().model_dump()
         out[name] = {**defaults, **values[name]}
-        if "edits" in defaults:
+        if isinstance(defaults.get("edits"), dict):
             out[name]["edits"] = {**defaults["edits"], **values[name].get("edits", {})}
     return out
 
@@ -68,10 +76,10 @@ def _revisions(campaign, variant, point):
     return {"setup": campaign["revision"], "shape": variant["revision"], "air": point["revision"]}
 
 
-def form_values(form, current):
+def form_values(form, current, space="section"):
     """Nested section values from the form's dotted names; what the form leaves out keeps its value."""
     out = {name: dict(section) for name, section in current.items()}
-    for name, model in SECTIONS.items():
+    for name, model in SECTIONS_OF[space].items():
         for field, info in model.model_fields.items():
             if isinstance(info.annotation, type) and issubclass(info.annotation, SheetSection):
                 nested = dict(out[name][field])
@@ -79,7 +87,7 @@ def form_values(form, current):
                 out[name][field] = nested
             elif f"{name}.{field}" in form:
                 out[name][field] = form[f"{name}.{field}"]
-    for path, model in ROW_MODELS.items():
+    for path, model in ROW_MODELS[space].items():
         if f"{path}.count" in form:
             section, field = path.split(".")
             out[section][field] = _rows(form, path, model)
@@ -109,44 +117,44 @@ def _pairs(text):
     return [p for p in pairs if len(p) == 2] or None
 
 
-def _validated(values):
+def _validated(values, space):
     """Section by section: (clean values of the good ones, problems of the others)."""
     clean, problems = {}, []
-    for name in SECTIONS:
+    for name in SECTIONS_OF[space]:
         try:
-            clean[name] = read_section(name, values[name]).model_dump()
+            clean[name] = read_section(name, values[name], space).model_dump()
         except SheetError as error:
             problems += error.problems
     return clean, problems
 
 
-def _examine(values):
+def _examine(values, space):
     """Preflight and derived numbers of section values."""
-    clean, problems = _validated(values)
+    clean, problems = _validated(values, space)
     if problems:
         return {"problems": problems, "setup": None, "findings": [], "derived": None, "cost": None, "measures": None}
-    setup, findings = examine(Sheet.model_validate({"format": 1, **clean}))
+    setup, findings = examine(read_sheet({"format": 1, "space": space, **clean}))
     if setup is None:
         return {"problems": [(f.path, f.message) for f in findings], "setup": None, "findings": [], "derived": None, "cost": None, "measures": None}
-    cost = estimate(setup, runs.measured_cost(g.database) or DEFAULT_COST)
+    cost = estimate(setup, runs.measured_cost(g.database, space))
     return {"problems": [], "setup": setup, "findings": findings, "derived": derived_air(setup), "cost": cost,
-            "measures": setup.shape.section.measure(setup.chord)}
+            "measures": setup.measures() if space == "body" else setup.shape.section.measure(setup.chord)}
 
 
 @pages.post("/sheet/<int:variant_id>/<int:point_id>")
 def change(variant_id, point_id):
     """A change of the form: save what is valid, answer with derived numbers, preflight and problems."""
     campaign, variant, point = cell_or_404(variant_id, point_id)
-    stored = _stored(campaign, variant, point)
-    values = form_values(request.form, stored)
-    clean, problems = _validated(values)
+    stored = stored_values(campaign, variant, point)
+    values = form_values(request.form, stored, campaign["space"])
+    clean, problems = _validated(values, campaign["space"])
     conflict = None
     try:
         _save_changed(campaign, variant, point, stored, clean, request.form)
     except store.Conflict as error:
         conflict = str(error)
     campaign, variant, point = cell_or_404(variant_id, point_id)
-    state = _examine(values)
+    state = _examine(values, campaign["space"])
     state["problems"] = state["problems"] or problems
     return render_template("partials/sheet_answer.html", campaign=campaign, variant=variant, point=point, conflict=conflict, values=values,
                            revisions=request.form if conflict else _revisions(campaign, variant, point), kept=conflict is not None,
@@ -167,8 +175,8 @@ def _save_changed(campaign, variant, point, stored, clean, form):
     name = form.get("point.name", point["name"])
     if ("air" in clean and clean["air"] != stored["air"]) or name != point["name"]:
         store.save_air(g.database, point["id"], revision("air", point["revision"]), name, clean.get("air", stored["air"]))
-    setup = {key: clean.get(key, stored[key]) for key in default_setup()}
-    if setup != {key: stored[key] for key in default_setup()}:
+    setup = {key: clean.get(key, stored[key]) for key in SHARED_SECTIONS}
+    if setup != {key: stored[key] for key in SHARED_SECTIONS}:
         store.save_setup(g.database, campaign["id"], revision("setup", campaign["revision"]), setup)
 
 
@@ -182,16 +190,16 @@ def run(variant_id, point_id):
 def drawing(variant_id, point_id, section):
     """The picture at the side, for the values in the form."""
     campaign, variant, point = cell_or_404(variant_id, point_id)
-    values = _stored(campaign, variant, point)
+    values = stored_values(campaign, variant, point)
     if request.method == "POST":
-        values = form_values(request.form, values)
-    state = _examine(values)
-    if section not in SECTIONS:
+        values = form_values(request.form, values, campaign["space"])
+    state = _examine(values, campaign["space"])
+    if section not in HEADINGS:
         abort(404)
     if state["setup"] is None:
         return render_template("partials/drawing_none.html", problems=state["problems"])
     try:
-        svg, caption = draw(section, state["setup"])
+        svg, caption = (draw_body if campaign["space"] == "body" else draw)(section, state["setup"])
     except MeshError as error:
         return render_template("partials/drawing_none.html", problems=[("grid", str(error))])
     return render_template("partials/drawing.html", svg=svg, caption=caption, section=section, heading=HEADINGS[section])
@@ -201,8 +209,8 @@ def drawing(variant_id, point_id, section):
 def quality(variant_id, point_id):
     """Generate the grid of the form's values and measure it."""
     campaign, variant, point = cell_or_404(variant_id, point_id)
-    values = form_values(request.form, _stored(campaign, variant, point))
-    state = _examine(values)
+    values = form_values(request.form, stored_values(campaign, variant, point), campaign["space"])
+    state = _examine(values, campaign["space"])
     if state["setup"] is None:
         return render_template("partials/drawing_none.html", problems=state["problems"])
     setup = state["setup"]
@@ -210,6 +218,9 @@ def quality(variant_id, point_id):
         meshes = setup.generate()
     except MeshError as error:
         return render_template("partials/drawing_none.html", problems=[("grid", str(error))])
+    if campaign["space"] == "body":
+        return render_template("partials/body_quality.html", levels={k: mesh_quality(m) for k, m in meshes.items()}, scale=setup.scale,
+                               notes=[n for m in meshes.values() for n in m.notes][-3:])
     return render_template("partials/quality.html", levels={k: measure_quality(m) for k, m in meshes.items()})
 
 
@@ -217,7 +228,7 @@ def quality(variant_id, point_id):
 def plan(variant_id, point_id):
     """The boundary layer to expect for the form's values, and the wall layer of the grid that it needs."""
     campaign, variant, point = cell_or_404(variant_id, point_id)
-    state = _examine(form_values(request.form, _stored(campaign, variant, point)))
+    state = _examine(form_values(request.form, stored_values(campaign, variant, point), campaign["space"]), campaign["space"])
     if state["setup"] is None:
         return render_template("partials/drawing_none.html", problems=state["problems"])
     try:
@@ -246,12 +257,14 @@ def import_toml(campaign_id):
     if upload is None or not upload.filename:
         raise SheetError([("sheet", "Choose a run sheet (TOML) first.")])
     sheet = read_toml(upload.read(4_000_000))
+    if sheet.space != campaign["space"]:
+        raise SheetError([("sheet", f"This run sheet is about {SPACE_WORDS[sheet.space].lower()}, and the campaign is about {SPACE_WORDS[campaign['space']].lower()}. Begin a campaign of that kind.")])
     fresh = not store.variants(g.database, campaign_id)
     name = (sheet.title or upload.filename.rsplit(".", 1)[0])[:60]
     variant_id = store.add_variant(g.database, campaign_id, name, sheet.shape.model_dump())
     point_id = store.add_point(g.database, campaign_id, name, sheet.air.model_dump())
     if fresh:
-        store.save_setup(g.database, campaign_id, campaign["revision"], {k: getattr(sheet, k).model_dump() for k in default_setup()})
+        store.save_setup(g.database, campaign_id, campaign["revision"], {k: getattr(sheet, k).model_dump() for k in SHARED_SECTIONS})
     return redirect(url_for(".show", variant_id=variant_id, point_id=point_id))
 
 

@@ -3,9 +3,11 @@ import json
 import subprocess
 import sys
 
+from ..core.formats.surfaces import KINDS
 from ..core.sheet import SheetError
 
 SECONDS = 20
+SURFACE_SECONDS = 90
 
 
 def parse_upload(kind, data):
@@ -36,3 +38,17 @@ def parse_upload(kind, data):
     if "error" in answer:
         raise SheetError([("file", answer["error"])])
     return answer
+
+
+def parse_surface(kind, data):
+    """Packed bytes of an uploaded surface, read in a child process; raises SheetError."""
+    if kind not in KINDS:
+        raise SheetError([("file", f"A file of kind “{kind[:12]}”: surfaces are read from {', '.join(k.upper() for k in KINDS)}. Export it as one of these.")])
+    try:
+        done = subprocess.run([sys.executable, "-m", "ventaris.worker.parse", f"surface-{kind}"], input=data, capture_output=True, timeout=SURFACE_SECONDS, check=False)
+    except subprocess.TimeoutExpired:
+        raise SheetError([("file", f"Reading the surface took longer than {SURFACE_SECONDS} s and was given up. Simplify it to fewer triangles.")]) from None
+    if done.stdout[:1] == b"S":
+        return done.stdout[1:]
+    message = done.stdout[1:].decode() if done.stdout[:1] == b"E" else "The surface could not be read within the memory allowed. Simplify it to fewer triangles."
+    raise SheetError([("file", message)])

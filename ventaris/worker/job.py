@@ -4,11 +4,14 @@ import traceback
 
 from ..core.grids.mesh import MeshError
 from ..core.instruments.taps import read_taps
+from ..core.look.body_field import body_field
 from ..core.sheet import SheetError, differing_inputs, read_toml
 from ..core.shapes.coordinates import ShapeError
+from ..core.shapes.surface import SurfaceError
 from ..core.study.execute import execute
 from ..core.study.progress import Checkpoint, RunFailed
 from ..store import runs
+from ..store.body_fields import pack_body_field
 from ..store.database import StoreError
 from ..store.fields import pack_field, pack_frames, pack_taps, unpack_field
 
@@ -31,6 +34,7 @@ class Job:
     def __init__(self, database, run):
         self.database, self.run, self.id = database, run, run["id"]
         self.pending, self.line = [], ""
+        self.picture_seconds = self.checkpoint_seconds = 0.0
         self.recorded = self.pictured = self.saved = 0.0
         self.started = time.monotonic()
 
@@ -38,7 +42,7 @@ class Job:
         """Run to the end, to a pause or to a stop; the outcome is stored, never raised."""
         try:
             self._work()
-        except (SheetError, ShapeError, MeshError, RunFailed) as error:
+        except (SheetError, ShapeError, SurfaceError, MeshError, RunFailed) as error:
             self._fail(str(error))
         except MemoryError:
             self._fail("The machine ran out of memory. Use fewer cells.")
@@ -55,7 +59,7 @@ class Job:
             runs.forget_history_after(self.database, self.id, len(checkpoint.history))
             runs.say(self.database, self.id, f"Going on from the checkpoint at step {len(checkpoint.history)}")
         neighbour = None
-        if sheet.run.start == "neighbour" and not checkpoint:
+        if sheet.space == "section" and sheet.run.start == "neighbour" and not checkpoint:
             neighbour = self._neighbour(sheet)
         self.execution = execute(sheet, checkpoint, self.run["extra_steps"], neighbour)
         for progress in self.execution:
@@ -75,7 +79,7 @@ class Job:
         settled = result["verdict"]["settled"]
         self._flush({"share": 1.0, "level": result["levels"][-1]["level"], "left": 0})
         runs.finish(self.database, self.id, "settled" if settled else "stopped", result, line=result["verdict"]["words"])
-        runs.learn_cost(self.database, result["cost_per_cell_step"])
+        runs.learn_cost(self.database, result["cost_per_cell_step"], sheet.space)
 
     def _neighbour(self, sheet):
         """(Mesh, state) of the finished run of the same variant whose operating point is nearest and whose other inputs are the same."""
@@ -116,12 +120,13 @@ class Job:
         left = spent * (1 - progress.share) / max(progress.share, 1e-3)
         request = self._flush({"share": progress.share, "level": progress.level, "step": progress.step, "level_step": progress.level_step,
                                "residual": progress.residual, "courant": progress.courant, "left": left, **progress.channels})
-        if now - self.pictured > PICTURE_EVERY:
+        # Pictures of large fields take their time: no more than a tenth of the run may go into them.
+        if now - self.pictured > max(PICTURE_EVERY, 10 * self.picture_seconds):
             self.pictured = now
             self._keep_picture()
-        if now - self.saved > CHECKPOINT_EVERY:
-            self.saved = now
+        if now - self.saved > max(CHECKPOINT_EVERY, 20 * self.checkpoint_seconds):
             self._keep_checkpoint()
+            self.saved, self.checkpoint_seconds = time.monotonic(), time.monotonic() - now
         return request
 
     def _flush(self, progress):
@@ -130,7 +135,12 @@ class Job:
         return request
 
     def _keep_picture(self, with_layer=False):
+        began = time.monotonic()
         level, flow, state = self.execution.field()
+        if self.execution.sheet.space == "body":
+            runs.keep_array(self.database, self.id, "field", pack_body_field(body_field(level, flow, state, self.execution.setup.scale, self.execution.setup.half)))
+            self.picture_seconds = time.monotonic() - began
+            return
         runs.keep_array(self.database, self.id, "field", pack_field(level, flow.mesh, state))
         runs.keep_array(self.database, self.id, "taps", pack_taps(read_taps(flow, state, with_layer)))
 

@@ -8,6 +8,7 @@ from ..core.sheet import read_sheet
 from ..core.study.execute import execute
 from ..store import runs
 from ..store.database import StoreError, open_database
+from ..store.surfaces import serve_library
 from .job import Job
 
 IDLE_WAIT = 0.15
@@ -49,6 +50,13 @@ def warm_up():
                             "grid": {"level": "coarse", "around": 64, "layers": 24, "wake": 16}, "run": {"steps": 5, "first_order_steps": 2}})
         for _ in execute(sheet):
             pass
+    for mach, model in ((0.1, "turbulent"), (0.8, "inviscid")):
+        ball = {"name": "ball", "kind": "ellipsoid", "length": 1, "width": 1, "height": 1}
+        sheet = read_sheet({"format": 1, "space": "body", "shape": {"parts": [ball]}, "air": {"motion": "mach", "mach": mach}, "flow": {"model": model},
+                            "domain": {"ahead": 1, "behind": 1, "beside": 1}, "grid": {"level": "coarse", "surface_size": 0.06, "wake_length": 0},
+                            "run": {"steps": 5, "first_order_steps": 2}})
+        for _ in execute(sheet):
+            pass
 
 
 def work(folder, until_idle=False, parent=None):
@@ -79,6 +87,7 @@ def work(folder, until_idle=False, parent=None):
 
 def _serve_queue(folder, until_idle, parent):
     database = open_database(folder)
+    serve_library(folder)
     # Holding the lock means that every run marked as running was left by a dead worker.
     runs.recover(database)
     warm_up()

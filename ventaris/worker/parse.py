@@ -4,11 +4,26 @@ import resource
 import sys
 
 
+def _surface(kind, data):
+    """"S" and the packed surface, or "E" and the reason why not."""
+    from ventaris.core.formats.surfaces import pack_surface, read_surface
+    from ventaris.core.shapes.surface import SurfaceError
+    try:
+        return b"S" + pack_surface(read_surface(data, kind))
+    except SurfaceError as error:
+        return b"E" + str(error).encode()
+
+
 def main():
-    resource.setrlimit(resource.RLIMIT_AS, (3_000_000_000, 3_000_000_000))
-    resource.setrlimit(resource.RLIMIT_CPU, (20, 20))
+    what = sys.argv[1]
+    memory, seconds = (8_000_000_000, 120) if what.startswith("surface-") else (3_000_000_000, 20)
+    resource.setrlimit(resource.RLIMIT_AS, (memory, memory))
+    resource.setrlimit(resource.RLIMIT_CPU, (seconds, seconds))
     data = sys.stdin.buffer.read()
-    if sys.argv[1] == "coordinates":
+    if what.startswith("surface-"):
+        sys.stdout.buffer.write(_surface(what.removeprefix("surface-"), data))
+        return
+    if what == "coordinates":
         from ventaris.core.shapes.coordinates import ShapeError, read_coordinates
         from ventaris.core.shapes.section import normalise
         try:

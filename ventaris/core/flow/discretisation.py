@@ -249,6 +249,12 @@ class Discretisation:
         if self.closure is not None:
             out[:, 4:] += self.closure.pseudo_time * vector[:, 4:]
 
+    def conserved(self, state):
+        """What is kept of a time level: conserved variables and the closure's columns."""
+        out = state.copy()
+        k.conserved(state, self.stream.gamma, out)
+        return out
+
     def clip_change(self, state, change, most):
         """Hold a change within bounds, cell by cell; returns how many cells were held."""
         return clip_change(state, change, most)

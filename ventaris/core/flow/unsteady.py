@@ -6,10 +6,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from .kernels import conserved
 from .krylov import gmres
 from .steady import FlowDiverged
-from .updates import clip_change
 
 PSEUDO_COURANT = 1e7
 MOST_INNER = 8
@@ -67,12 +65,12 @@ class TimeMarch:
 
     def _advance(self):
         flow, dt = self.flow, self.step
-        now = self._stored(self.state)
+        now = flow.conserved(self.state)
         if self.before is None:
             flow.time_rate, flow.history = 1.0 / dt, -now / dt
             guess = self.state
         else:
-            flow.time_rate, flow.history = 1.5 / dt, (0.5 * self._stored(self.before) - 2.0 * now) / dt
+            flow.time_rate, flow.history = 1.5 / dt, (0.5 * flow.conserved(self.before) - 2.0 * now) / dt
             guess = 2.0 * self.state - self.before
         vector = flow.residual(self.state)
         first = self._norm(vector)
@@ -87,7 +85,7 @@ class TimeMarch:
                 flow.prepare(state, PSEUDO_COURANT)
             change, _, _ = gmres(flow.linear_operator(state, vector), flow.apply_factors, -vector, 0.05, 30)
             change *= flow.column_scale
-            clip_change(state, change, 0.3)
+            flow.clip_change(state, change, 0.3)
             if flow.closure is not None:
                 flow.closure.clip(state, change)
             taken = self._take(state, change, norm)
@@ -117,13 +115,6 @@ class TimeMarch:
     def _is_alive(self, state):
         return bool(np.isfinite(state).all() and state[:, 1].min() > 0.02 and state[:, 0].min() > -0.99 / self.flow.stream.gamma)
 
-    def _stored(self, state):
-        """What is kept of a time level: conserved variables and the closure's columns."""
-        out = np.empty_like(state)
-        conserved(state, self.flow.stream.gamma, out)
-        out[:, 4:] = state[:, 4:]
-        return out
-
     @staticmethod
     def _norm(vector):
         return float(np.sqrt((vector**2).mean()))
@@ -132,6 +123,6 @@ class TimeMarch:
         size = np.nan_to_num(np.abs(vector), nan=np.inf, posinf=np.inf).max(axis=1)
         worst = np.argsort(size)[::-1][:5]
         centres = self.flow.mesh.centre[worst]
-        places = "; ".join(f"x = {x:.3f}, y = {y:.3f}" for x, y in centres[:3])
+        places = "; ".join(", ".join(f"{axis} = {value:.3f}" for axis, value in zip("xyz", at)) for at in centres[:3])
         return FlowDiverged(f"The time step at {self.time * self.flow.stream.mach:.3f} chords could not be solved. The worst cells (in chords): {places}. "
                             "Take a shorter time step (run.time_step), or look at the grid there.", worst, centres)

@@ -272,3 +272,15 @@ def _assemble(tree, faces, cut, kept, cluster, obstacle, notes):
         distance = np.maximum(distance, 0.02 * tree.size[roots])
     return SpatialMesh(**joined, volume=volume, centre=centre, size=tree.size[roots], boundaries=boundaries, walls=walls, wall_triangle=triangle,
                        distance=distance, tree=tree, leaf_cell=leaf_cell, obstacle=obstacle, notes=notes)
+
+
+def mesh_quality(mesh):
+    """Numbers of a grid's quality: smallest cell, growth, closure of the cells."""
+    closure = np.zeros((mesh.n_cells, 3))
+    vector = mesh.normal * mesh.area[:, None]
+    inner = mesh.n_interior
+    for axis in range(3):
+        closure[:, axis] = np.bincount(mesh.left, vector[:, axis], minlength=mesh.n_cells) - np.bincount(mesh.right[:inner], vector[:inner, axis], minlength=mesh.n_cells)
+    share = mesh.volume / mesh.size**3
+    return {"cells": int(mesh.n_cells), "smallest": float(mesh.size.min()), "largest": float(mesh.size.max()), "cut": int((share < 0.999).sum()),
+            "least_share": float(share.min()), "closure": float((np.linalg.norm(closure, axis=1) / mesh.size**2).max()), "faces_on_body": int(len(mesh.wall_faces()))}

@@ -9,6 +9,7 @@ from ..grids.bodies import LEVELS, BodyGridPlan, BodyGrids, SolidZone, size_for_
 from ..grids.embedded import SIDES
 from ..shapes.assembly import Assembly, assemble
 from ..shapes.surface import SurfaceError
+from .air import air_state
 
 
 @dataclass(frozen=True)
@@ -59,6 +60,28 @@ class BodySetup:
         """Reference length, as for sections."""
         return self.length
 
+    @property
+    def surface_size(self):
+        """Cells on the body on the finest level that is run, in the solver's unit."""
+        return self.plan.size * 2.0 ** (LEVELS.index("fine") - LEVELS.index(self.levels[-1]))
+
+    @property
+    def axles(self):
+        """x of both axles and z of the ground in the solver's unit, or None."""
+        i, domain = self.sheet.instruments, self.sheet.domain
+        if i.front_axle is None or i.rear_axle is None or i.front_axle == i.rear_axle:
+            return None
+        ground = self.body.surface.box[0, 2] - (domain.clearance if domain.kind == "ground" else 0.0)
+        return i.front_axle / self.scale, i.rear_axle / self.scale, ground / self.scale
+
+    def measures(self):
+        """The body in numbers, SI."""
+        surface, shadow = self.body.surface, self.body.shadow
+        return {"length": float(surface.size[0]), "width": float(surface.size[1]), "height": float(surface.size[2]), "triangles": len(surface.triangles),
+                "parts": list(surface.parts), "surfaces": list(surface.patches), "frontal_area": shadow.area, "frontal_resolution": shadow.resolution,
+                "frontal_uncertainty": shadow.uncertainty, "wetted_area": float(surface.areas.sum()), "volume": float(np.abs(surface.volume).sum()),
+                "area": self.area, "reference_length": self.length, "notes": list(self.body.condition.notes)}
+
     def grids(self):
         """The grid's levels, kept while the same ones are asked for again."""
         key = self.plan, id(self.body)
@@ -102,7 +125,6 @@ def prepare_body(sheet):
     ------
     SurfaceError, ShapeError, ValueError
     """
-    from .setup import air_state
     body = assemble(sheet.shape)
     surface, instruments, domain = body.surface, sheet.instruments, sheet.domain
     scale = float(surface.size.max())

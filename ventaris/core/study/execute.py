@@ -15,6 +15,8 @@ from ..instruments.probe import containing_cell, read_cell, read_probe
 from ..instruments.profiles import WallSampler
 from ..instruments.taps import find_separation, find_shocks, read_taps, wall_units
 from ..sheet import write_toml
+from .air import derived_air
+from .body_run import BodyExecution
 from .channels import Channels, FormulaError, base_channels
 from .planner import STATIONS
 from .progress import Checkpoint, LevelResult, Progress, RunFailed
@@ -404,28 +406,19 @@ class Execution:
             "cost_per_cell_step": last.seconds / max(last.cells * last.steps, 1)}
 
 
-def derived_air(setup):
-    """What follows from the air section, in SI."""
-    air = setup.air
-    return {"mach": air.mach, "speed": air.speed, "reynolds": setup.reynolds, "temperature": air.temperature,
-            "pressure": air.pressure, "density": air.density, "viscosity": air.viscosity, "speed_of_sound": air.speed_of_sound,
-            "dynamic_pressure": air.dynamic_pressure, "total_pressure": air.total_pressure,
-            "total_temperature": air.total_temperature, "incidence": setup.sheet.air.incidence}
-
-
 def execute(sheet, resume=None, extra_steps=0, neighbour=None):
     """Run a sheet.
 
     Parameters
     ----------
-    sheet : Sheet
+    sheet : Sheet or BodySheet
     resume : Checkpoint or bytes or None
     neighbour : tuple (Mesh, state) or None
         See `Execution`.
 
     Returns
     -------
-    Execution
+    Execution or BodyExecution
         Iterate over it; afterwards its `result` holds the answer.
 
     Raises
@@ -437,4 +430,6 @@ def execute(sheet, resume=None, extra_steps=0, neighbour=None):
     """
     if isinstance(resume, (bytes, bytearray, memoryview)):
         resume = Checkpoint.from_bytes(bytes(resume))
+    if sheet.space == "body":
+        return BodyExecution(sheet, resume, extra_steps)
     return Execution(sheet, resume, extra_steps, neighbour)

@@ -1,39 +1,16 @@
 """Before the run: what is missing, unusual or inconsistent, each with its mend; cost in time and memory."""
-from dataclasses import asdict, dataclass
-
 import numpy as np
 
 from ..flow.discretisation import PRECONDITION_BELOW
 from ..grids.spacing import geometric_ratio
 from .channels import Channels, FormulaError, base_channels
+from .findings import Estimate, Finding
 from .setup import wall_unit
 from .unsteady import time_step
 
 # Measured with benchmarks/solver.py on two cores of 2.5 GHz; replaced by this machine's own runs.
 DEFAULT_COST = 1.4e-5
 BYTES_PER_CELL = 7_000
-
-
-@dataclass
-class Finding:
-    """One line of the preflight: `grade` is "stop", "warn" or "note"."""
-
-    grade: str
-    path: str
-    message: str
-
-
-@dataclass
-class Estimate:
-    """What a run will cost."""
-
-    cells: int
-    seconds: float
-    memory_mb: float
-    disk_mb: float
-
-    def as_dict(self):
-        return asdict(self)
 
 
 def estimate(setup, cost=DEFAULT_COST):

@@ -12,37 +12,8 @@ from ..grids.section import LEVELS, SectionGridPlan, generate_levels, topology_o
 from ..grids.sizing import Zone
 from ..shapes.build import BuiltSection, build
 from ..shapes.coordinates import ShapeError
-
-
-def air_state(air, chord):
-    """The sheet's air section as an `AirState` in SI.
-
-    Parameters
-    ----------
-    air : sheet Air
-    chord : float
-        Metres; needed when the viscosity is to meet a Reynolds number.
-    """
-    constant = air.gas_constant
-    if air.state == "standard atmosphere":
-        temperature, pressure = gas.standard_atmosphere(air.altitude)
-        density = pressure / (constant * temperature)
-    elif air.state == "pressure and temperature":
-        temperature, pressure = air.temperature, air.pressure
-        density = pressure / (constant * temperature)
-    else:
-        temperature, density = air.temperature, air.density
-        pressure = density * constant * temperature
-    sound = np.sqrt(air.gamma * constant * temperature)
-    speed = air.speed if air.motion == "speed" else air.mach * sound
-    if air.viscosity_law == "sutherland":
-        viscosity = gas.sutherland_viscosity(temperature)
-    elif air.viscosity_law == "constant":
-        viscosity = air.viscosity
-    else:
-        viscosity = density * speed * chord / air.reynolds
-    return gas.AirState(float(temperature), float(pressure), float(density), float(viscosity), float(speed), air.gamma,
-                        constant, air.prandtl, air.viscosity_law == "sutherland", chord)
+from .air import air_state
+from .bodies import prepare_body
 
 
 def needs_triangles(sheet):
@@ -242,7 +213,9 @@ def _boundary(action, length, air, viscous, sound):
 
 
 def prepare(sheet):
-    """Build everything a run needs but the grid; raises `ShapeError` or ValueError."""
+    """Build everything a run needs but the grid: a `Setup` or `BodySetup`; raises `ShapeError` or ValueError."""
+    if sheet.space == "body":
+        return prepare_body(sheet)
     shape = build(sheet.shape)
     air = air_state(sheet.air, shape.chord)
     reynolds = air.reynolds(shape.chord)

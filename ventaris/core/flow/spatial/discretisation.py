@@ -205,6 +205,12 @@ class SpatialDiscretisation:
             return out
         return product
 
+    def conserved(self, state):
+        """What is kept of a time level: conserved variables and the closure's columns."""
+        out = state.copy()
+        s.conserved(state, self.stream.gamma, out)
+        return out
+
     def clip_change(self, state, change, most):
         """Hold a change within bounds, cell by cell; returns how many cells were held."""
         return s.clip_change(state, change, most)

@@ -1,5 +1,6 @@
 // The run page: strip charts and the live picture follow the run; the panel refreshes itself.
 import { axis, layout, OPTIONS, PENS } from "./charts.js";
+import { BodyCanvas, fetchArrays } from "./body_canvas.js";
 import { FlowCanvas } from "./viewer.js";
 
 const root = document.getElementById("run");
@@ -61,6 +62,13 @@ function drawOther(x, tail, narrow) {
 }
 
 async function showField() {
+  if (root.dataset.space === "body") {
+    if (!view) { live.replaceChildren(); view = new BodyCanvas(live, { legend: document.querySelector("[data-legend]") }); }
+    await view.load(live.dataset.src);
+    const plane = await fetchArrays(`/runs/${id}/plane.bin?normal=y&at=${view.middle[1]}&q=speed&columns=180`);
+    await view.setPlane("plane-1", plane);
+    return;
+  }
   if (!view) { live.replaceChildren(); view = new FlowCanvas(live, { legend: document.querySelector("[data-legend]"), quantity: live.dataset.quantity }); view.set({ sonic: true }); }
   await view.load(live.dataset.src);
 }

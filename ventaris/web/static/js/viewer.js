@@ -31,7 +31,7 @@ THREE.ColorManagement.enabled = false;
 const SECTION_VIEW = { x: 0.52, y: 0, width: 2.1 };
 const tables = new Map();
 
-async function colourTable(name) {
+export async function colourTable(name) {
   if (!tables.has(name)) {
     const bytes = new Uint8Array(await (await fetch(`/colours/${name}.bin`)).arrayBuffer());
     const rgba = new Uint8Array(256 * 4);

@@ -1,0 +1,47 @@
+"""What a body looks like from a side: outlines of its shadow, and its sharp edges."""
+import numpy as np
+from contourpy import contour_generator
+from PIL import Image, ImageDraw
+
+PIXELS = 360
+# Which coordinates run to the right and up in each view.
+VIEWS = {"side": (0, 2), "front": (1, 2), "top": (0, 1)}
+
+
+def side_view(surface):
+    """Outlines of the whole body from the left side, as loops in its own coordinates."""
+    return silhouette(surface.corners, "side")
+
+
+def silhouette(corners, view="side", pixels=PIXELS):
+    """Outlines of the shadow of triangles.
+
+    Parameters
+    ----------
+    corners : ndarray, shape (n, 3, 3)
+    view : a key of `VIEWS`
+
+    Returns
+    -------
+    list of ndarray, shape (k, 2)
+        Closed loops, holes among them; within a pixel, of which the longer side has `pixels`.
+    """
+    flat = corners[:, :, VIEWS[view]]
+    low, high = flat.min(axis=(0, 1)), flat.max(axis=(0, 1))
+    step = max(float((high - low).max()), 1e-9) / pixels
+    shape = np.ceil((high - low) / step).astype(int) + 5
+    image = Image.new("1", (int(shape[0]), int(shape[1])))
+    pen = ImageDraw.Draw(image)
+    for triangle in (flat - low) / step + 2:
+        pen.polygon([tuple(p) for p in triangle], fill=1, outline=1)
+    lines = contour_generator(z=np.asarray(image, dtype=float)).lines(0.5)
+    return [low + (line - 2) * step for line in lines if len(line) > 5]
+
+
+def edges(surface, view="side", most=4000):
+    """Sharp edges as segments in a view, the longest first, shape (k, 2, 2)."""
+    segments = surface.sharp_edges()
+    if len(segments) > most:
+        length = np.linalg.norm(segments[:, 1] - segments[:, 0], axis=1)
+        segments = segments[np.argsort(length)[::-1][:most]]
+    return segments[:, :, VIEWS[view]]

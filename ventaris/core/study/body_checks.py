@@ -1,0 +1,118 @@
+"""Before a body's run: what is missing, unusual or inconsistent, each with its mend; cost in time and memory."""
+import numpy as np
+
+from .body_run import body_channels
+from .channels import Channels, FormulaError
+from .findings import Estimate, Finding
+
+# Measured with benchmarks/bodies.py on two cores of 2.5 GHz; replaced by this machine's own runs.
+DEFAULT_COST = 2.2e-5
+BYTES_PER_CELL = 2_600
+MOST_CELLS = 3_000_000
+STEPS = {"inviscid": (20, 12, 12), "laminar": (40, 40, 40), "turbulent": (80, 60, 60)}
+
+
+def estimate_body(setup, cost=DEFAULT_COST):
+    """Cells, time, memory and disk of a climb; `cost` in seconds per cell and step."""
+    cells = [setup.cells(level) for level in setup.levels]
+    model = setup.sheet.flow.model
+    seconds = 3.0 + sum(c * s * cost for c, s in zip(cells, STEPS[model])) + 2.5e-5 * sum(cells)
+    if model == "turbulent" and setup.sheet.flow.wake == "detached":
+        seconds += 3 * cells[-1] * cost * setup.sheet.run.duration / (setup.sheet.run.time_step or 1.5 * setup.surface_size)
+    return Estimate(cells[-1], seconds, 250 + max(cells) * BYTES_PER_CELL / 1e6, cells[-1] * 40 / 1e6)
+
+
+def preflight_body(setup):
+    """Findings for a prepared sheet, the gravest first."""
+    found = [*_air(setup), *_body(setup), *_domain(setup), *_grid(setup), *_instruments(setup)]
+    order = {"stop": 0, "warn": 1, "note": 2}
+    return sorted(found, key=lambda f: order[f.grade])
+
+
+def _air(setup):
+    mach, reynolds, model = setup.air.mach, setup.reynolds, setup.sheet.flow.model
+    if mach < 0.02:
+        yield Finding("warn", "air.speed", f"Mach number {mach:.2g} is below 0.02, where this solver has not been checked. Raise the speed; below Mach 0.1 the coefficients hardly change.")
+    if mach > 3:
+        yield Finding("stop", "air.mach", f"Mach number {mach:.3g} is beyond 3, where strong shocks and a hot gas need methods that are not here yet. Lower the speed.")
+    elif mach > 0.6:
+        yield Finding("note", "air.mach", f"Mach number {mach:.2g}: shocks are captured on this grid, but the cells are not yet adapted to them. Give a zone where you expect one.")
+    if model == "laminar" and reynolds > 3e5:
+        yield Finding("warn", "flow.model", f"Laminar at Reynolds number {reynolds:.2g}: a real boundary layer turns turbulent. Take the turbulent model.")
+    if model == "turbulent" and reynolds < 1e4:
+        yield Finding("warn", "flow.model", f"Turbulent at Reynolds number {reynolds:.2g}: the flow would be laminar. Take the laminar model.")
+    if model == "inviscid":
+        yield Finding("note", "flow.model", "Without friction a body that does not lift has no drag but what the grid makes: take the turbulent model for drag.")
+
+
+def _body(setup):
+    for note in setup.body.condition.notes:
+        yield Finding("note", "shape.parts", note)
+    instruments, shadow = setup.sheet.instruments, setup.body.shadow
+    if instruments.area:
+        ratio = instruments.area / shadow.area if shadow.area else 0
+        if setup.half and 0.45 < ratio < 0.55:
+            yield Finding("warn", "instruments.area", f"The reference area of {instruments.area:.4g} m² is that of half the body; coefficients are for the whole body "
+                          f"(frontal area {shadow.area:.4g} m²). Give the whole area, or empty the field.")
+        elif not 0.2 < ratio < 5:
+            yield Finding("warn", "instruments.area", f"The reference area of {instruments.area:.4g} m² is {ratio:.2g} times the frontal area of {shadow.area:.4g} m². Empty the field to take the frontal area, if that was not meant.")
+    if instruments.reference_length and not 0.05 < instruments.reference_length / setup.body.length < 20:
+        yield Finding("warn", "instruments.reference_length", f"The reference length of {instruments.reference_length:.4g} m is far from the body's {setup.body.length:.4g} m.")
+
+
+def _domain(setup):
+    domain, sheet = setup.sheet.domain, setup.sheet
+    size = np.subtract(setup.plan.high, setup.plan.low)
+    shadow = setup.body.shadow.area / setup.scale**2 * (0.5 if setup.half else 1.0)
+    blockage = shadow / (size[1] * size[2])
+    if blockage > 0.3:
+        yield Finding("stop", "domain.beside", f"The body fills {100 * blockage:.0f} % of the domain's section. Widen the domain.")
+    elif blockage > (0.05 if domain.walls == "slip" else 0.03):
+        yield Finding("warn", "domain.beside", f"Blockage {100 * blockage:.1f} %: the body's shadow over the section of the domain. Above some 3 to 5 % the sides change the drag; widen the domain unless it is a tunnel you compare with.")
+    if domain.ahead < 1.5 or domain.behind < 3:
+        yield Finding("warn", "domain.behind", f"The domain ends {domain.ahead:g} body lengths ahead and {domain.behind:g} behind: its ends hold pressures that the body still disturbs. 3 and 6 are usual.")
+    if domain.kind == "ground" and sheet.flow.model == "inviscid" and domain.ground != "slip":
+        yield Finding("note", "domain.ground", "Without friction a ground slips whether it moves or not.")
+    if domain.kind == "ground" and domain.clearance > 0 and domain.clearance / setup.scale < 2 * setup.surface_size:
+        yield Finding("warn", "domain.clearance", f"The clearance of {domain.clearance:.3g} m is spanned by {domain.clearance / setup.scale / setup.surface_size:.1f} cells only: "
+                      "the flow under the body is hardly there. Raise the cell budget, or give a zone under the body.")
+
+
+def _grid(setup):
+    if setup.sheet.grid.surface_size is None and setup.sheet.grid.budget < 40_000:
+        yield Finding("warn", "grid.budget", f"A budget of {setup.sheet.grid.budget} cells is only good for a first look.")
+    cells = setup.cells(setup.levels[-1])
+    if cells > MOST_CELLS:
+        yield Finding("stop", "grid.surface_size", f"About {cells:,} cells on the {setup.levels[-1]} level: more than {MOST_CELLS:,}. Take larger cells, or give a budget instead.".replace(",", " "))
+    if len(setup.levels) < 3:
+        yield Finding("note", "grid.level", f"Climbing only to {setup.levels[-1]} gives "
+                      + ("no error bar." if len(setup.levels) == 1 else "an error bar of the cautious kind; three levels give the order."))
+    surface, size = setup.body.surface, setup.surface_size * setup.scale
+    for k, name in enumerate(surface.parts):
+        corners = surface.corners[surface.part == k]
+        thin = float(np.min(np.ptp(corners.reshape(-1, 3), axis=0)))
+        if 0 < thin < 1.5 * size:
+            yield Finding("warn", "grid.surface_size", f"“{name}” is {thin:.3g} m thin, {'less than one cell' if thin < size else 'little more than one cell'} of {size:.3g} m on the {setup.levels[-1]} level: "
+                          "it will be drawn thicker or lost. Take smaller cells, or a zone round it.")
+
+
+def _instruments(setup):
+    try:
+        Channels(setup.sheet.instruments.formulas, body_channels(setup))
+    except FormulaError as error:
+        yield Finding("stop", "instruments.formulas", str(error))
+    low, high = np.array(setup.plan.low) * setup.scale, np.array(setup.plan.high) * setup.scale
+    seen = set()
+    for kind, things in (("probes", setup.sheet.instruments.probes), ("meters", setup.sheet.instruments.meters)):
+        for thing in things:
+            if thing.name in seen:
+                yield Finding("warn", f"instruments.{kind}", f"Two instruments are called “{thing.name}”. Give each its own name, or only one is kept.")
+            seen.add(thing.name)
+            at = np.array([thing.x, thing.y, thing.z])
+            if (at < low).any() or (at > high).any():
+                yield Finding("warn", f"instruments.{kind}", f"“{thing.name}” stands outside the domain and will read nothing.")
+    i = setup.sheet.instruments
+    if (i.front_axle is None) != (i.rear_axle is None) or (i.front_axle is not None and i.front_axle == i.rear_axle):
+        yield Finding("warn", "instruments.front_axle", "Lift is shared between the axles only when both are given and differ.")
+
+

@@ -1,0 +1,368 @@
+"""Run a body's sheet: the climb from the coarse octree to the level asked for, means where the wake does not stand still."""
+import time
+from dataclasses import dataclass, field, replace
+
+import numpy as np
+
+from ..flow.kernels import NO_SLIP
+from ..flow.spatial.discretisation import SpatialDiscretisation
+from ..flow.spatial.prolongation import prolong
+from ..flow.steady import FlowDiverged, MarchControls, SteadyMarch
+from ..flow.unsteady import TimeMarch
+from ..grids.embedded import mesh_quality
+from ..instruments.balance import channel_name
+from ..instruments.body_balance import BodyBalance, body_forces
+from ..instruments.plane_meter import SpatialSampler, read_meter, read_point
+from ..sheet import write_toml
+from .air import derived_air
+from .bodies import prepare_body
+from .body_verdict import judge_body
+from .channels import Channels, FormulaError
+from .progress import Checkpoint, LevelResult, Progress, RunFailed
+from .statistics import statistics_of
+from .trend import grid_trend
+
+STEADY_OVER = 10
+# A mean needs a record of at least this many second-order steps.
+LEAST_RECORD = 40
+# Coarser levels only carry the trend: they may stop at a change this many times larger.
+COARSE_PATIENCE = 4.0
+TIME_TOLERANCE = 1e-2
+
+
+def body_channels(setup):
+    """Names of the channels that a body's run records by itself."""
+    names = ["step", "residual", "courant", "lift", "drag", "side", "moment", "roll", "turn", "drag_pressure", "drag_friction", "lift_pressure"]
+    if setup.axles:
+        names += ["lift_front", "lift_rear"]
+    if len(setup.body.surface.parts) > 1:
+        names += [channel_name(f"{what}_{part}") for part in setup.body.surface.parts for what in ("drag", "lift")]
+    return names + [channel_name(f"cp_{p.name}") for p in setup.sheet.instruments.probes]
+
+
+@dataclass
+class _Level:
+    """The level being marched."""
+
+    name: str
+    flow: SpatialDiscretisation
+    march: SteadyMarch
+    steps: int = 0
+    record: list = field(default_factory=list)
+    seconds: float = 0.0
+    cells: dict = field(default_factory=dict)
+
+
+class BodyExecution:
+    """One run of a body, as an iterator of `Progress` that can be left and resumed at any step; see `Execution`."""
+
+    recorder = None
+
+    def __init__(self, sheet, resume=None, extra_steps=0):
+        self.sheet, self.extra_steps = sheet, extra_steps
+        if resume:
+            resume.finished = [done for done in resume.finished if done["level"] != resume.level]
+        self.setup = prepare_body(sheet)
+        try:
+            self.channels = Channels(sheet.instruments.formulas, body_channels(self.setup))
+        except FormulaError as error:
+            raise RunFailed(str(error)) from None
+        self.history, self.finished = [], []
+        self.result = self.time_march = None
+        self._level, self._resume = None, resume
+        self._before = resume.seconds if resume else 0.0
+        self._followed = list(resume.time["entries"]) if resume and resume.time else []
+        self._kept_time = resume.time if resume else None
+        setup, i = self.setup, sheet.instruments
+        self.balance = BodyBalance(setup.area / setup.scale**2, setup.length / setup.scale, np.array([i.moment_x, i.moment_y, i.moment_z]) / setup.scale,
+                                   setup.direction, setup.body.surface.parts, setup.axles, setup.half)
+
+    @property
+    def detached(self):
+        return self.sheet.flow.model == "turbulent" and self.sheet.flow.wake == "detached"
+
+    def __iter__(self):
+        started = time.monotonic()
+        self._clock = lambda: self._before + time.monotonic() - started
+        previous = None
+        for name in self.setup.levels:
+            if self._resume and any(done["level"] == name for done in self._resume.finished):
+                continue
+            if self._resume and name != self._resume.level and previous is None and self.setup.levels.index(name) < self.setup.levels.index(self._resume.level):
+                continue
+            # A level's grid is made when its turn comes: the first answer need not wait for the finest.
+            mesh = self.setup.generate((name,))[name]
+            yield from self._climb(name, mesh, previous)
+            previous = self._level
+        if self.detached:
+            yield from self._follow()
+        self.result = self.conclude()
+
+    def _climb(self, name, mesh, previous):
+        retried = False
+        while True:
+            try:
+                self._level = self._open(name, mesh, previous, retried)
+                yield from self._march(retried)
+                return
+            except FlowDiverged as error:
+                if retried:
+                    raise RunFailed(f"The {name} grid: {error}") from None
+                retried, self._resume = True, None
+
+    def _open(self, name, mesh, previous, careful):
+        setup, run, sheet = self.setup, self.sheet.run, self.sheet
+        turbulent = sheet.flow.model == "turbulent"
+        flow = SpatialDiscretisation(mesh, setup.stream, setup.boundaries, sheet.flow.closure if turbulent else None, setup.direction,
+                                     detached=self.detached and name == setup.levels[-1])
+        controls = MarchControls(run.courant_start, run.courant_most or (80.0 if turbulent else 1e5), 1.5 if turbulent else 2.0, run.first_order_steps,
+                                 run.krylov_vectors or (12 if turbulent else 30), least_solved=0.5)
+        resume, self._resume = self._resume, None
+        if resume:
+            self.history, self.finished = list(resume.history), [LevelResult(**done) for done in resume.finished]
+            if resume.level == name and len(resume.state) == mesh.n_cells:
+                march = SteadyMarch(flow, resume.state.copy(), replace(controls, first_order_steps=resume.march["first_order_left"]))
+                march.courant = resume.march["courant"]
+                return _Level(name, flow, march, resume.march["steps"], list(resume.march["recent"]), resume.march["seconds"])
+        if previous is None or careful:
+            state = flow.uniform_state()
+        else:
+            state = prolong(previous.flow.mesh, mesh, previous.march.state, previous.flow.grad)
+            controls = replace(controls, first_order_steps=0, courant_start=(3 if turbulent else 10) * run.courant_start)
+        if careful:
+            controls = replace(controls, first_order_steps=max(30, 2 * run.first_order_steps), courant_start=0.3 * run.courant_start, courant_growth=1.3,
+                               most_change=0.1)
+        return _Level(name, flow, SteadyMarch(flow, state, controls))
+
+    def _march(self, careful):
+        level, run = self._level, self.sheet.run
+        message = f"{level.name} grid, {level.flow.n_cells} cells" + (", started again with smaller steps" if careful else "")
+        most = run.steps + self.extra_steps
+        began, earlier = time.monotonic(), level.seconds
+        while level.steps < most and not self._is_settled(self._patience()):
+            report = level.march.advance()
+            level.steps += 1
+            level.seconds = earlier + time.monotonic() - began
+            channels = self._read({"step": len(self.history) + 1, "residual": report.residual, "courant": report.courant})
+            if not report.first_order:
+                level.record.append(channels)
+            if report.clipped > 0.02 * level.flow.n_cells and not message:
+                message = f"{report.clipped} cells held back in this step"
+            yield self._progress(report.residual, report.courant, channels, message, self._share())
+            message = ""
+        self._finish_level()
+
+    def _progress(self, residual, courant, channels, message, share, more=None):
+        entry = {"step": len(self.history) + 1, "level": self._level.name, "residual": residual, "courant": courant, **channels, **(more or {})}
+        self.history.append(entry)
+        return Progress(entry["step"], self._level.name, self._level.steps, residual, courant, channels, share, message)
+
+    def _read(self, march):
+        level = self._level
+        out = self.balance.measure(level.flow)
+        sampler = SpatialSampler(level.flow, self._state())
+        for probe in self.sheet.instruments.probes:
+            point = np.array([probe.x, probe.y, probe.z]) / self.setup.scale
+            if probe.name not in level.cells:
+                level.cells[probe.name] = int(level.flow.mesh.containing(point[None])[0])
+            reading = read_point(sampler, point, level.cells[probe.name])
+            out[channel_name(f"cp_{probe.name}")] = reading["cp"] if reading else None
+        return {**out, **self.channels.compute({**march, **out})}
+
+    def _state(self):
+        return self._level.march.state if self.time_march is None else self.time_march.state
+
+    def _patience(self):
+        """Factor on the change that lets a level end."""
+        return 1.0 if self._level.name == self.setup.levels[-1] else COARSE_PATIENCE
+
+    def _means(self):
+        """(means, deviations, drift of the drag between the two halves, steps) over the second half of the level's record."""
+        record = self._level.record
+        window = record[len(record) // 2:]
+        names = [n for n, v in window[-1].items() if isinstance(v, float)] if window else []
+        columns = {n: np.array([r[n] for r in window if isinstance(r.get(n), float)]) for n in names}
+        half = len(window) // 2
+        drift = {n: float(abs(v[:half].mean() - v[half:].mean())) if 0 < half < len(v) else float("inf") for n, v in columns.items()}
+        return {n: float(v.mean()) for n, v in columns.items()}, {n: float(v.std()) for n, v in columns.items()}, drift, len(window)
+
+    def _changes(self, over=STEADY_OVER):
+        """Relative change of lift and drag over the last steps."""
+        record = self._level.record[-over - 1:]
+        if len(record) <= over:
+            return {name: float("inf") for name in ("lift", "drag")}
+        scale = self._scale(record[-1])
+        return {name: (max(r[name] for r in record) - min(r[name] for r in record)) / scale for name in ("lift", "drag")}
+
+    @staticmethod
+    def _scale(coefficients):
+        """What a change of lift or drag is measured against."""
+        return max(abs(coefficients["drag"]), 0.2 * abs(coefficients["lift"]), 0.02)
+
+    def _is_settled(self, patience=1.0):
+        """By its residual, or by forces (or their means) that no longer move."""
+        level, run = self._level, self.sheet.run
+        if level.march.flow.first_order:
+            return False
+        if level.march.residual <= run.residual and max(self._changes(3).values()) <= patience * run.steady:
+            return True
+        if len(level.record) <= STEADY_OVER:
+            return False
+        if max(self._changes().values()) <= patience * run.steady and (len(level.record) >= LEAST_RECORD or patience > 1):
+            return True
+        return len(level.record) >= LEAST_RECORD and self._mean_stands(patience)
+
+    def _mean_stands(self, patience):
+        means, _, drift, _ = self._means()
+        return max(drift["drag"], drift["lift"]) <= 2.0 * patience * self.sheet.run.steady * self._scale(means)
+
+    def _moves(self):
+        """Whether the forces still swing, so that their mean is the answer."""
+        return self._level.march.residual > self.sheet.run.residual and max(self._changes().values()) > self.sheet.run.steady
+
+    def _finish_level(self):
+        level = self._level
+        level.flow.time_rate = 0.0
+        level.flow.residual(self._state())
+        last = self._read({"step": len(self.history), "residual": level.march.residual, "courant": level.march.courant})
+        if self._moves() and len(level.record) > STEADY_OVER:
+            last.update(self._means()[0])
+        self.finished.append(LevelResult(level.name, level.flow.n_cells, level.steps, level.march.residual, self._is_settled(), round(level.seconds, 3), last,
+                                         self._changes(), [], [], mesh_quality(level.flow.mesh), wall_units(level.flow)))
+
+    def _follow(self):
+        """Follow the finest level in time with the large eddies set free, and record."""
+        level, run, setup = self._level, self.sheet.run, self.setup
+        mach = setup.stream.mach
+        step = run.time_step or 1.5 * setup.surface_size
+        wanted = max(int(np.ceil(run.duration / step)), 16)
+        kept = self._kept_time
+        if kept:
+            self.time_march = TimeMarch(level.flow, kept["state"], step / mach, TIME_TOLERANCE, kept["time"], kept["before"])
+        else:
+            self.time_march = TimeMarch(level.flow, level.march.state.copy(), step / mach, TIME_TOLERANCE)
+        self._time_step = step
+        message = f"Following the flow in time: {wanted - len(self._followed)} steps of {step:.3g} body lengths"
+        began, earlier = time.monotonic(), level.seconds
+        while len(self._followed) < wanted:
+            try:
+                report = self.time_march.advance()
+            except FlowDiverged as error:
+                raise RunFailed(str(error)) from None
+            channels = self._read({"step": len(self.history) + 1, "residual": report.remaining, "courant": 0.0})
+            self._followed.append(channels)
+            level.steps += 1
+            level.seconds = earlier + time.monotonic() - began
+            yield self._progress(report.remaining, 0.0, channels, message, 0.3 + 0.7 * len(self._followed) / wanted, {"time": self.time_march.time * mach})
+            message = ""
+
+    def _share(self):
+        level, levels = self._level, self.setup.levels
+        weights = [8.0**k for k in range(len(levels))]
+        here = levels.index(level.name)
+        expected = 45.0
+        done = sum(weights[:here]) + weights[here] * min(0.97, level.steps / (level.steps + 0.35 * expected))
+        return float(done / sum(weights)) * (0.3 if self.detached else 1.0)
+
+    def checkpoint(self):
+        """A `Checkpoint` of this moment; callable between any two steps."""
+        level = self._level
+        march = {"courant": level.march.courant, "steps": level.steps, "recent": level.record, "seconds": level.seconds,
+                 "first_order_left": level.march.first_order_left}
+        kept = None
+        if self.time_march is not None and self.time_march.before is not None:
+            kept = {"time": self.time_march.time, "entries": list(self._followed), "state": self.time_march.state.copy(), "before": self.time_march.before.copy()}
+        return Checkpoint(write_toml(self.sheet), level.name, level.march.state.copy(), march, list(self.history), [vars(f) for f in self.finished],
+                          self._clock(), kept)
+
+    def field(self):
+        """The present state on its level: (level, SpatialDiscretisation, state)."""
+        return self._level.name, self._level.flow, self._state()
+
+    def conclude(self, stopped=False):
+        """The result of what has been computed so far, as plain values."""
+        level, setup, sheet = self._level, self.setup, self.sheet
+        if not self.finished or self.finished[-1].level != level.name:
+            self._finish_level()
+        last = self.finished[-1]
+        means, deviations, drift, window = self._means() if level.record else ({}, {}, {}, 0)
+        coefficients = dict(last.coefficients)
+        trends = self._trends()
+        averages = None
+        if self._followed and self.time_march is not None:
+            used = self._followed[int(run_share(sheet.run.discard, len(self._followed))):]
+            statistics = {n: statistics_of([r[n] for r in used], self._time_step) for n, v in used[-1].items() if isinstance(v, float)}
+            coefficients.update({n: s.mean for n, s in statistics.items() if s})
+            averages = {"of": "time steps", "steps": len(used), "deviations": {n: s.rms for n, s in statistics.items() if s},
+                        "errors": {n: 2.0 * s.mean_error for n, s in statistics.items() if s}}
+        elif means and self._moves():
+            averages = {"of": "steps", "steps": window, "deviations": deviations, "errors": drift}
+        for name, value in (averages or {"errors": {}})["errors"].items():
+            if name in trends and np.isfinite(value):
+                trends[name] = trends[name] | {"error": value if trends[name]["error"] is None and self.detached else
+                                               None if trends[name]["error"] is None else trends[name]["error"] + value,
+                                               "words": trends[name]["words"] + f" The error bar holds ± {value:.2g} of the mean over {averages['steps']} {averages['of']}."}
+        level.flow.residual(self._state())
+        verdict = judge_body(setup, last, trends, averages, stopped, self._resolution(), self._undefined())
+        return {
+            "format": 1, "space": "body", "title": sheet.title, "coefficients": coefficients, "trends": trends,
+            "forces": body_forces(coefficients, setup.air, setup.area, setup.length, sheet.instruments.force_unit),
+            "control_volume": None, "layer": [], "unsteady": None, "averages": averages, "formulas": [f.name for f in sheet.instruments.formulas],
+            "levels": [{k: v for k, v in vars(f).items() if k != "changes"} for f in self.finished], "verdict": verdict.as_dict(), "shocks": [], "separations": [],
+            "probes": self._probes(), "meters": self._meters(), "surfaces": self.balance.by_surface(level.flow), "build_up": self._build_up(),
+            "weight": self._weight(coefficients), "air": {**derived_air(setup), "yaw": sheet.air.yaw}, "shape": setup.measures(),
+            "y_plus": last.y_plus, "cells": last.cells, "steps": len(self.history), "seconds": round(self._clock(), 2),
+            "cost_per_cell_step": last.seconds / max(last.cells * last.steps, 1)}
+
+    def _trends(self):
+        """{channel: Trend as dict} from the levels whose forces (or their means) had come to rest."""
+        last = self.finished[-1]
+        steady = [f for f in self.finished if f is last or max(f.changes.values()) < 0.05]
+        names = [n for n, v in last.coefficients.items() if isinstance(v, float)]
+        return {n: grid_trend([f.coefficients[n] for f in steady]).as_dict() for n in names if all(isinstance(f.coefficients.get(n), float) for f in steady)}
+
+    def _undefined(self):
+        return [name for name in self.channels.order if self.history and self.history[-1].get(name) is None]
+
+    def _resolution(self):
+        """Cells of the body's surface over its smaller sides."""
+        return float(np.min(self.setup.body.surface.size[1:]) / self.setup.scale / self.setup.surface_size)
+
+    def _probes(self):
+        sampler, scale = SpatialSampler(self._level.flow, self._state()), self.setup.scale
+        return {p.name: read_point(sampler, np.array([p.x, p.y, p.z]) / scale) for p in self.sheet.instruments.probes}
+
+    def _meters(self):
+        """Readings of the flow meters, with mass and volume flow in SI."""
+        sampler, setup = SpatialSampler(self._level.flow, self._state()), self.setup
+        out, scale, air = {}, setup.scale, setup.air
+        for meter in self.sheet.instruments.meters:
+            reading = read_meter(sampler, meter.x / scale, (meter.y / scale, meter.z / scale), meter.width / scale, meter.height / scale)
+            if reading:
+                reading["kilograms_per_second"] = reading["mass_flow"] * air.density * air.speed * meter.width * meter.height
+                reading["cubic_metres_per_second"] = reading["speed"] * air.speed * meter.width * meter.height * reading["covered"]
+            out[meter.name] = reading
+        return out
+
+    def _build_up(self):
+        low, high = self.setup.body.surface.box[:, 0] / self.setup.scale
+        found = self.balance.build_up(self._level.flow, low, high)
+        return {**found, "x": [x * self.setup.scale for x in found["x"]]}
+
+    def _weight(self, coefficients):
+        mass = self.sheet.instruments.mass
+        return -coefficients["lift"] * self.setup.air.dynamic_pressure * self.setup.area / (9.80665 * mass) if mass else None
+
+
+def run_share(discard, count):
+    """Entries that belong to the start-up."""
+    return min(round(discard * count), max(count - 16, 0))
+
+
+def wall_units(flow):
+    """y+ of the first cells, as for sections: {"largest", "mean"}, or None without a closure."""
+    sticky = flow.wall[flow.kind[flow.wall - flow.n_interior] == NO_SLIP] if flow.stream.reynolds else []
+    if flow.closure is None or not len(sticky):
+        return None
+    y = flow.wall_treatment.y_plus[sticky - flow.n_interior]
+    return {"largest": float(y.max()), "mean": float(y.mean())}

@@ -1,0 +1,70 @@
+"""What the program says of a finished run of a body."""
+from .verdict import Verdict
+
+# Fewer cells than this across the smaller side of the body, and its wake is hardly there.
+FEW_CELLS = 24
+
+
+def judge_body(setup, last, trends, averages, stopped, resolution, undefined):
+    """Write the verdict of a body's run.
+
+    Parameters
+    ----------
+    setup : BodySetup
+    last : LevelResult
+        Of the finest level reached.
+    trends : dict of dict
+    averages : dict or None
+        What the means were taken over, where the forces kept moving or were followed in time.
+    stopped : bool
+        By hand.
+    resolution : float
+        Cells on the body across its smaller side.
+    undefined : sequence of str
+        Formula channels without a value.
+
+    Returns
+    -------
+    Verdict
+    """
+    worst = max(last.changes.values(), default=0.0)
+    detached = bool(averages and averages["of"] == "time steps")
+    settled = not stopped and (last.settled or detached)
+    swing = averages["deviations"].get("drag") if averages else None
+    if stopped:
+        words = f"Stopped by hand on the {last.level} grid: residual {last.residual:.0e} of the start. The numbers are those of that moment."
+    elif detached:
+        words = f"Followed in time on the {last.level} grid; means over the last {averages['steps']} time steps, in which the drag moved by ± {swing or 0:.2g} (r.m.s.)."
+    elif settled and averages:
+        words = (f"Settled on the {last.level} grid in its means: the wake keeps moving, so lift and drag are means over the last {averages['steps']} steps, "
+                 f"in which the drag moved by ± {swing or 0:.2g} (r.m.s.); residual {last.residual:.0e} of the start.")
+    elif settled:
+        words = f"Settled on the {last.level} grid: residual {last.residual:.0e} of the start, lift and drag steady within {worst:.1g} of the drag."
+    else:
+        words = (f"Not settled on the {last.level} grid: residual {last.residual:.0e} of the start, lift and drag still change by {worst:.1g} of the drag. "
+                 "Run it further, or read the values as provisional.")
+    return Verdict(settled, words, list(_warnings(setup, last, trends, averages, resolution, undefined, detached)))
+
+
+def _warnings(setup, last, trends, averages, resolution, undefined, detached):
+    for name in undefined:
+        yield f"The formula “{name}” has no value at the end: it divides by zero or takes a root or logarithm of a negative number."
+    sheet = setup.sheet
+    if averages and not detached and averages["deviations"].get("drag", 0) > 0.05 * abs(last.coefficients["drag"]):
+        yield ("The drag swings by more than 5 % of itself from step to step: the mean of such steps is only an estimate. Set the wake free (flow: detached eddies) to follow it in time.")
+    if resolution < FEW_CELLS:
+        yield f"Only {resolution:.0f} cells across the body's smaller side: too few for a trustworthy wake. Raise the cell budget or climb further."
+    if sheet.flow.model == "turbulent" and sheet.flow.wake == "mean":
+        yield ("Behind blunt bodies a mean-flow closure usually finds the wake too long and the base pressure too high or too low by some per cent; "
+               "differences between variants are surer than the values.")
+    if sheet.flow.model == "turbulent" and last.y_plus and last.y_plus["mean"] > 300:
+        yield (f"The first cells stand at y+ {last.y_plus['mean']:.0f} on average, beyond the wall function's reach (300): friction is an estimate, and layers that "
+               "separate from smooth surfaces do so where the grid lets them.")
+    for name in ("drag", "lift"):
+        trend = trends.get(name)
+        if trend and trend["behaviour"] in ("oscillating", "diverging"):
+            yield f"{name.capitalize()}: {trend['words']}"
+    drag = trends.get("drag")
+    if drag and drag["error"] and abs(drag["values"][-1]) > 1e-3 and drag["error"] > 0.1 * abs(drag["values"][-1]):
+        yield f"The error bar of the drag is {100 * drag['error'] / abs(drag['values'][-1]):.0f} % of it: climb further or use more cells before comparing variants."
+    yield from setup.body.condition.notes

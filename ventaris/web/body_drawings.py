@@ -1,0 +1,171 @@
+"""The drawings at the side of a body's run sheet, as SVG in metres."""
+import numpy as np
+from markupsafe import Markup, escape
+
+from ..core.look.silhouette import VIEWS, edges, silhouette
+from ..core.units import show
+
+NAMES = {"side": "from the left", "front": "from ahead", "top": "from above"}
+MOST_SQUARES = 16_000
+
+
+def draw_body(section, setup):
+    """The drawing for a section of a body's sheet.
+
+    Returns
+    -------
+    svg : Markup
+    caption : str
+    """
+    return {"shape": _shape, "air": _air, "domain": _domain, "grid": _grid, "instruments": _instruments, "flow": _air, "run": _domain}[section](setup)
+
+
+def _frame(inner, box, css="drawing"):
+    left, right, bottom, top = box
+    return Markup(f'<svg class="{css}" viewBox="{left:.5f} {-top:.5f} {right - left:.5f} {top - bottom:.5f}" role="img">{inner}</svg>')
+
+
+def _path(loops, css):
+    steps = "".join("M" + " ".join(f"{x:.5f},{-y:.5f}" for x, y in loop) + "Z" for loop in loops)
+    return f'<path class="{css}" fill-rule="evenodd" d="{steps}"/>'
+
+
+def _lines(segments, css):
+    steps = "".join(f"M{a[0]:.5f},{-a[1]:.5f}L{b[0]:.5f},{-b[1]:.5f}" for a, b in segments)
+    return f'<path class="{css}" d="{steps}"/>'
+
+
+def _text(x, y, words, size, css=""):
+    return f'<text class="{css}" x="{x:.5f}" y="{-y:.5f}" font-size="{size:.5f}">{escape(words)}</text>'
+
+
+def _view(surface, view, with_edges=True):
+    """(svg, box) of one view."""
+    loops = silhouette(surface.corners, view)
+    inner = _path(loops, "body") + (_lines(edges(surface, view), "mesh") if with_edges else "")
+    points = surface.box[:, VIEWS[view]]
+    return inner, (points[0, 0], points[1, 0], points[0, 1], points[1, 1])
+
+
+def _shape(setup):
+    surface = setup.body.surface
+    size = surface.size
+    rows, across = [], 0.0
+    gap = 0.12 * float(size.max())
+    # Side view above, front view to its right, top view below: as on a drawing board.
+    inner, box = _view(surface, "side")
+    rows.append(inner)
+    letters = 0.035 * float(size[0] + size[1] + 2 * gap)
+    front, front_box = _view(surface, "front")
+    shift = box[1] + gap - front_box[0]
+    rows.append(f'<g transform="translate({shift:.5f} 0)">{front}</g>')
+    top, top_box = _view(surface, "top")
+    down = box[2] - gap - top_box[3]
+    rows.append(f'<g transform="translate(0 {-down:.5f})">{top}</g>')
+    across = shift + front_box[1]
+    low = top_box[2] + down
+    pad = 0.05 * (across - box[0]) + letters
+    rows.append(_text(box[0], box[3] + 0.4 * letters, f"{show(float(size[0]), 'm', 4)} long", letters, "pale"))
+    rows.append(_text(across - (front_box[1] - front_box[0]), box[3] + 0.4 * letters, f"{show(float(size[1]), 'm', 4)} × {show(float(size[2]), 'm', 4)}", letters, "pale"))
+    m = setup.measures()
+    caption = (f"{len(surface.triangles):,} triangles".replace(",", " ") + f" in {len(surface.parts)} part{'s' if len(surface.parts) != 1 else ''}; frontal area {m['frontal_area']:.5g} m² "
+               f"(measured along lines {show(m['frontal_resolution'], 'm', 2)} apart, good to {max(100 * m['frontal_uncertainty'] / max(m['frontal_area'], 1e-12), 0.001):.2g} %), "
+               f"reference area {setup.area:.5g} m² and length {setup.length:.4g} m, of the whole body.")
+    return _frame("".join(rows), (box[0] - pad, across + pad, low - pad, box[3] + pad)), caption
+
+
+def _air(setup):
+    surface = setup.body.surface
+    inner, box = _view(surface, "side")
+    size = box[1] - box[0]
+    a = np.radians(setup.sheet.air.incidence)
+    letters = 0.05 * size
+    parts = [inner]
+    for k in range(3):
+        y = box[2] + (box[3] - box[2]) * (0.2 + 0.3 * k)
+        x0, x1 = box[0] - 0.45 * size, box[0] - 0.1 * size
+        rise = np.tan(a) * (x1 - x0)
+        parts.append(_lines([((x0, y - rise), (x1, y)), ((x1, y), (x1 - 0.05 * size, y + 0.025 * size - 0.05 * size * np.tan(a))), ((x1, y), (x1 - 0.05 * size, y - 0.025 * size - 0.05 * size * np.tan(a)))], "stream"))
+    air = setup.air
+    yaw = f", yaw {setup.sheet.air.yaw:g}°" if setup.sheet.air.yaw else ""
+    parts.append(_text(box[0] - 0.45 * size, box[3] + 0.06 * size, f"{show(air.speed, 'm/s', 4)}{yaw}", letters))
+    caption = f"Mach {air.mach:.3g}, Reynolds number {setup.reynolds:.3g} on {setup.length:.4g} m; {show(air.dynamic_pressure, 'Pa', 4)} of dynamic pressure."
+    return _frame("".join(parts), (box[0] - 0.5 * size, box[1] + 0.1 * size, box[2] - 0.2 * size, box[3] + 0.2 * size)), caption
+
+
+def _domain(setup):
+    s, plan, domain = setup.scale, setup.plan, setup.sheet.domain
+    low, high = np.array(plan.low) * s, np.array(plan.high) * s
+    side, _ = _view(setup.body.surface, "side", False)
+    top, _ = _view(setup.body.surface, "top", False)
+    gap = 0.08 * (high[0] - low[0])
+    down = low[2] - gap - high[1]
+    letters = 0.022 * (high[0] - low[0])
+
+    def frame(a, b, css):
+        return f'<rect class="{css}" x="{a[0]:.5f}" y="{-b[1]:.5f}" width="{b[0] - a[0]:.5f}" height="{b[1] - a[1]:.5f}"/>'
+    parts = [frame(low[[0, 2]], high[[0, 2]], "far"), side, f'<g transform="translate(0 {-down:.5f})">', frame(low[[0, 1]], high[[0, 1]], "far"), top]
+    if setup.half:
+        parts.append(_lines([((low[0], 0.0), (high[0], 0.0))], "stream"))
+    parts.append("</g>")
+    if domain.kind == "ground":
+        parts.append(_lines([((low[0], low[2]), (high[0], low[2]))], "side"))
+        parts.append(_text(low[0] + letters, low[2] + 0.6 * letters, f"ground, {setup.sheet.domain.ground}", letters))
+    parts.append(_text(low[0] + letters, high[2] - 1.4 * letters, "from the left", letters, "pale") + _text(low[0] + letters, high[1] + down - 1.4 * letters, "from above", letters, "pale"))
+    shadow = setup.body.shadow.area * (0.5 if setup.half else 1.0)
+    section = (high[1] - low[1]) * (high[2] - low[2])
+    size = high - low
+    caption = f"{size[0]:.4g} × {size[1]:.4g} × {size[2]:.4g} m of air; blockage {100 * shadow / section:.2g} %; " + ("half body against a symmetry plane; " if setup.half else "") + \
+        f"sides and ceiling: {'slip walls' if domain.walls == 'slip' else 'far field'}."
+    pad = 0.03 * size[0]
+    return _frame("".join(parts), (low[0] - pad, high[0] + pad, low[1] + down - pad, high[2] + pad)), caption
+
+
+def _grid(setup):
+    """Leaves of the medium octree (the coarse one where only that is run) cut by the plane through the body's middle."""
+    level = "coarse" if len(setup.levels) == 1 else "medium"
+    tree, s = setup.grids().tree(level), setup.scale
+    box = setup.body.surface.box
+    y = 0.25 * float(tree.size.min()) + (0.0 if setup.half else float(box[:, 1].mean()) / s)
+    low = tree.low + tree.corner * tree.step
+    inside = (low[:, 1] <= y) & (low[:, 1] + tree.size > y)
+    size = box[1] - box[0]
+    reach = 0.35 * float(size.max())
+    window = (box[0, 0] - reach, box[1, 0] + 1.6 * reach, box[0, 2] - reach, box[1, 2] + reach)
+    if setup.sheet.domain.kind == "ground":
+        window = (*window[:2], max(window[2], setup.plan.low[2] * s - 0.02 * size.max()), window[3])
+    corner, edge = low[inside] * s, tree.size[inside] * s
+    near = (corner[:, 0] < window[1]) & (corner[:, 0] + edge > window[0]) & (corner[:, 2] < window[3]) & (corner[:, 2] + edge > window[2])
+    corner, edge = corner[near][:MOST_SQUARES], edge[near][:MOST_SQUARES]
+    steps = "".join(f"M{x:.5f},{-z - e:.5f}h{e:.5f}v{e:.5f}" for (x, _, z), e in zip(corner, edge))
+    middle = setup.body.surface
+    inner = f'<path class="mesh" d="{steps}"/>' + _path(silhouette(middle.corners, "side"), "body")
+    sizes = setup.plan.size * s
+    cells = setup.cells(setup.levels[-1])
+    caption = (f"The {level} level on the plane y = {y * s:.3g} m. Cells on the body: {show(sizes * 4, 'm', 3)}, {show(sizes * 2, 'm', 3)}, {show(sizes, 'm', 3)} "
+               f"on coarse, medium and fine; about {cells:,} cubes on the {setup.levels[-1]} level, those inside the body included.".replace(",000", " 000"))
+    return _frame(inner, window, "drawing grid"), caption
+
+
+def _instruments(setup):
+    inner, box = _view(setup.body.surface, "side", False)
+    size = box[1] - box[0]
+    i = setup.sheet.instruments
+    letters, r = 0.04 * size, 0.012 * size
+    parts = [inner]
+
+    def mark(x, y, words):
+        return f'<circle class="probe" cx="{x:.5f}" cy="{-y:.5f}" r="{r:.5f}"/>' + _text(x + 1.5 * r, y + 1.5 * r, words, letters)
+    parts.append(mark(i.moment_x, i.moment_z, "moments"))
+    for p in i.probes:
+        parts.append(mark(p.x, p.z, p.name))
+    for m in i.meters:
+        parts.append(_lines([((m.x, m.z - 0.5 * m.height), (m.x, m.z + 0.5 * m.height))], "stream") + _text(m.x + r, m.z + 0.5 * m.height, m.name, letters))
+    for x, words in ((i.front_axle, "front axle"), (i.rear_axle, "rear axle")):
+        if x is not None:
+            parts.append(mark(x, box[2], words))
+    caption = f"Coefficients on {setup.area:.5g} m² and {setup.length:.4g} m; forces in {i.force_unit}."
+    xs = [box[0], box[1], i.moment_x] + [p.x for p in i.probes] + [m.x for m in i.meters]
+    ys = [box[2], box[3], i.moment_z] + [p.z for p in i.probes] + [m.z - 0.5 * m.height for m in i.meters] + [m.z + 0.5 * m.height for m in i.meters]
+    pad = 0.12 * size
+    return _frame("".join(parts), (min(xs) - pad, max(xs) + pad, min(ys) - pad, max(ys) + pad)), caption

@@ -1,0 +1,207 @@
+"""The three-dimensional flow view: surface, cut planes, lines and iso-surfaces for the canvas."""
+import functools
+import json
+import struct
+
+import numpy as np
+from flask import Blueprint, Response, abort, current_app, g, request
+
+from ..core import units
+from ..core.formats.body_files import surface_values
+from ..core.look.body_field import SURFACE_QUANTITIES
+from ..core.look.body_lines import AXES, cut_plane, iso_surface, oil_lines, rake, streamlines
+from ..core.look.body_surface import drawn_surface
+from ..core.look.colours import map_for
+from ..core.shapes.assembly import assemble
+from ..core.sheet import read_toml
+from ..core.study.air import air_state
+from ..store import runs
+from ..store.body_fields import unpack_body_field
+from ..store.database import open_database
+
+pages = Blueprint("body_looks", __name__)
+MOST_LINES = 400
+
+
+@functools.lru_cache(maxsize=4)
+def _load(folder, run_id, version):
+    """(BodyField, DrawnSurface) of a run's stored field, the surface in the field's unit."""
+    database = open_database(folder, migrate=False)
+    try:
+        data = runs.kept_array(database, run_id, "field")
+        sheet = read_toml(runs.run(database, run_id)["sheet"])
+    finally:
+        database.close()
+    body = assemble(sheet.shape)
+    field = unpack_body_field(data)
+    field.air = prepare_air(sheet, body)
+    surface = body.surface.moved(np.eye(3) / field.scale)
+    return field, drawn_surface(surface, 1.2 * field.wall_size)
+
+
+def prepare_air(sheet, body):
+    """The air of a body's sheet without the cost of planning its grid."""
+    return air_state(sheet.air, sheet.instruments.reference_length or body.length)
+
+
+def body_of(run_id):
+    """(BodyField, DrawnSurface); 404 when the run has no field yet."""
+    version = runs.array_version(g.database, run_id, "field")
+    if not version:
+        abort(404, "This run has no field yet: it appears with the first steps.")
+    return _load(str(current_app.config["FOLDER"]), run_id, version)
+
+
+def packed(head, arrays):
+    """Header length, JSON header, arrays one after another (float32 or uint32)."""
+    head["arrays"] = [{"name": name, "kind": "u4" if values.dtype.kind in "iu" else "f4", "count": int(values.size)} for name, values in arrays.items()]
+    text = json.dumps(head).encode()
+    text += b" " * (-len(text) % 4)
+    body = [struct.pack("<I", len(text)), text, *(np.ascontiguousarray(v.astype("<u4" if v.dtype.kind in "iu" else "<f4")).tobytes() for v in arrays.values())]
+    response = Response(b"".join(body), mimetype="application/octet-stream")
+    response.headers["Cache-Control"] = "no-cache"
+    return response
+
+
+def _numbers(name, default):
+    """Numbers with units of a query parameter, in metres or degrees."""
+    text = request.args.get(name, "")
+    if not text:
+        return list(default)
+    try:
+        found = [units.parse(part, "m") for part in text.split(",")]
+    except ValueError as error:
+        abort(400, str(error))
+    if len(found) != len(default) or not np.isfinite(found).all():
+        abort(400, f"{name} = {text[:40]}: give {len(default)} numbers with commas between them.")
+    return found
+
+
+def _described(q, values):
+    """A quantity with a range that shows most of its values."""
+    good = values[np.isfinite(values)]
+    if not len(good):
+        span = (0.0, 1.0)
+    elif q.diverging:
+        most = float(np.clip(np.percentile(np.abs(good - q.centre), 98), 1e-3, 3.0 if q.key == "cp" else np.inf))
+        span = (q.centre - most, q.centre + most)
+    else:
+        span = tuple(float(v) for v in np.percentile(good, (1, 99)))
+        span = span if span[1] > span[0] else (span[0], span[0] + 1e-6)
+    return {"key": q.key, "label": q.label, "unit": q.unit, "map": map_for(q), "diverging": q.diverging, "range": span}
+
+
+@pages.get("/runs/<int:run_id>/surface.bin")
+def surface(run_id):
+    """The body with its readings; with ``minus`` the difference from another run's readings at the same places."""
+    field, drawn = body_of(run_id)
+    values = surface_values(field, drawn)
+    if "minus" in request.args:
+        other, _ = body_of(request.args.get("minus", 0, type=int))
+        there = other.on_surface(drawn.points * field.scale / other.scale, drawn.normals, np.stack([other.wall_values[n] for n in ("cp", "cf", "y_plus")], axis=1))
+        values = {name: values[name] - there[:, k] for k, name in enumerate(("cp", "cf", "y_plus"))}
+    described = [_described(q, values[key]) for key, q in SURFACE_QUANTITIES.items() if key == "cp" or np.ptp(values[key]) > 0]
+    if "minus" in request.args:
+        for q in described:
+            most = float(np.percentile(np.abs(values[q["key"]]), 98)) or 1e-6
+            q.update(label=f"Difference of {q['label'][0].lower()}{q['label'][1:]}", range=(-most, most), map="vik", diverging=True)
+    low, high = drawn.points.min(axis=0) * field.scale, drawn.points.max(axis=0) * field.scale
+    head = {"level": field.level, "groups": drawn.groups(), "quantities": described, "box": [low.tolist(), high.tolist()],
+            "domain": (_domain(field) * field.scale).tolist(),
+            "plane_quantities": [_described(q, field.values(key) if key != "q" else np.zeros(1)) for key, q in field.quantities.items()]}
+    return packed(head, {"points": drawn.points * field.scale, "normals": drawn.normals, "triangles": drawn.triangles, **values})
+
+
+def _domain(field):
+    box = field.box.copy()
+    if field.half:
+        box[0, 1] = -box[1, 1]
+    return box
+
+
+@pages.get("/runs/<int:run_id>/plane.bin")
+def plane(run_id):
+    """A cut plane: ``normal`` (x, y or z), ``at`` metres along it, ``turn`` and ``tilt`` in degrees, clipped to a box of ``reach`` body lengths."""
+    field, drawn = body_of(run_id)
+    key = request.args.get("q", "speed")
+    if key not in field.quantities:
+        abort(404, "This run has no such field.")
+    normal = np.array(AXES.get(request.args.get("normal", "y")) or abort(400, "normal: x, y or z."))
+    at = _numbers("at", (0.0,))[0] / field.scale
+    turn, tilt = (np.radians(request.args.get(name, 0.0, type=float) or 0.0) for name in ("turn", "tilt"))
+    low, high = _window(field, drawn)
+    middle = 0.5 * (drawn.points.min(axis=0) + drawn.points.max(axis=0))
+    point = np.where(normal > 0, at, middle)
+    cos, sin = np.cos(turn), np.sin(turn)
+    normal = np.array([[cos, -sin, 0], [sin, cos, 0], [0, 0, 1]]) @ normal
+    cos, sin = np.cos(tilt), np.sin(tilt)
+    normal = np.array([[cos, 0, sin], [0, 1, 0], [-sin, 0, cos]]) @ normal
+    points, triangles, values = cut_plane(field, point, normal, (key, "vx", "vy", "vz"), low, high, min(max(request.args.get("columns", 280, type=int), 20), 600))
+    q = _described(field.quantities[key], values[np.unique(triangles), 0] if len(triangles) else np.zeros(1))
+    if key in ("speed", "mach", "vx"):
+        q["range"] = (min(q["range"][0], 0.0), q["range"][1])
+    elif key == "loss":
+        q["range"] = (0.0, 1.0)
+    return packed({"quantity": q, "level": field.level, "normal": normal.tolist()},
+                  {"points": points * field.scale, "triangles": triangles, "values": values[:, 0], "velocity": values[:, 1:]})
+
+
+def _window(field, drawn):
+    """The box in which planes and iso-surfaces are drawn: round the body, longer behind; or as far as ``reach`` body lengths."""
+    low, high = drawn.points.min(axis=0), drawn.points.max(axis=0)
+    reach = float(np.clip(request.args.get("reach", 0.6, type=float) or 0.6, 0.05, 50.0))
+    size = float((high - low).max())
+    box = _domain(field)
+    return np.maximum(low - reach * size, box[0]), np.minimum(high + reach * size * np.array([2.5, 1.0, 1.0]), box[1])
+
+
+@pages.get("/runs/<int:run_id>/streams.bin")
+def streams(run_id):
+    """Streamlines from a rake: ``kind``, ``centre`` x,y,z and ``size`` in metres, ``count``."""
+    field, drawn = body_of(run_id)
+    low, high = drawn.points.min(axis=0) * field.scale, drawn.points.max(axis=0) * field.scale
+    middle, size = 0.5 * (low + high), high - low
+    kind = request.args.get("kind", "grid")
+    if kind not in ("line", "upright", "disc", "grid", "inflow"):
+        abort(400, "kind: line, upright, disc, grid or inflow.")
+    centre = _numbers("centre", (low[0] - 0.3 * size.max(), middle[1], middle[2]))
+    width = _numbers("size", (1.2 * max(size[1], size[2]),))[0]
+    count = min(max(request.args.get("count", 60, type=int), 1), MOST_LINES)
+    if kind == "inflow":
+        box = _domain(field) * field.scale
+        centre, width, kind = [box[0, 0] + 1e-3 * size.max(), 0.5 * (box[0, 1] + box[1, 1]), 0.5 * (box[0, 2] + box[1, 2])], 0.98 * min(box[1, 1] - box[0, 1], box[1, 2] - box[0, 2]), "grid"
+    lines = streamlines(field, rake(kind, np.array(centre) / field.scale, width / field.scale, count))
+    return _lines(field, [line for line, _ in lines], [speed for _, speed in lines], {"rake": {"kind": kind, "centre": [float(c) for c in centre], "size": float(width)}})
+
+
+def _lines(field, lines, speeds, head):
+    keep = [k for k, line in enumerate(lines) if len(line) > 1]
+    points = np.concatenate([lines[k] for k in keep]) if keep else np.zeros((0, 3))
+    speed = np.concatenate([speeds[k] for k in keep]) if keep else np.zeros(0)
+    return packed(head, {"points": points * field.scale, "speed": speed, "lengths": np.array([len(lines[k]) for k in keep], dtype=np.int64)})
+
+
+@pages.get("/runs/<int:run_id>/oil.bin")
+def oil(run_id):
+    """Oil-flow lines on the body."""
+    field, drawn = body_of(run_id)
+    if not np.any(field.wall_shear):
+        abort(400, "An inviscid flow has no friction: there are no oil-flow lines.")
+    lines = oil_lines(field, drawn, min(max(request.args.get("count", 500, type=int), 10), 2000))
+    return _lines(field, lines, [np.zeros(len(line)) for line in lines], {})
+
+
+@pages.get("/runs/<int:run_id>/iso.bin")
+def iso(run_id):
+    """An iso-surface of total-pressure loss, Q-criterion or any other field, coloured by speed."""
+    field, drawn = body_of(run_id)
+    key = request.args.get("q", "loss")
+    if key != "q" and key not in field.quantities:
+        abort(404, "This run has no such field.")
+    value = request.args.get("value", 0.5, type=float)
+    low, high = _window(field, drawn)
+    found = iso_surface(field, key, value if value is not None else 0.5, low, high)
+    if found is None:
+        return packed({"empty": True}, {"points": np.zeros(0)})
+    speed = field.sample(found.points, ("speed",))[:, 0]
+    return packed({"empty": False}, {"points": found.points * field.scale, "normals": found.normals, "triangles": found.triangles, "speed": np.nan_to_num(speed)})

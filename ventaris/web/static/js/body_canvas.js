@@ -1,0 +1,337 @@
+// A body in space: its surface with readings, cut planes, lines and iso-surfaces, turned by hand.
+import * as THREE from "../vendor/three/three.module.min.js";
+import { colourTable, format } from "./viewer.js";
+
+THREE.ColorManagement.enabled = false;
+const VERTEX = `
+attribute float value; varying float v; varying vec3 n; varying vec3 at;
+void main() { v = value; n = normalize(normalMatrix * normal); vec4 p = modelMatrix * vec4(position, 1.0); at = p.xyz; gl_Position = projectionMatrix * viewMatrix * p; }`;
+const FRAGMENT = `
+uniform sampler2D colours; uniform float low, high, bands, fade, lit; uniform bool banded, mapped; uniform vec3 plain; uniform vec4 cut; uniform bool clipped;
+varying float v; varying vec3 n; varying vec3 at;
+void main() {
+  if (clipped && dot(cut.xyz, at) > cut.w) discard;
+  float s = clamp((v - low) / (high - low), 0.0, 1.0);
+  if (banded) s = (floor(min(s, 0.99999) * bands) + 0.5) / bands;
+  vec3 c = mapped ? texture2D(colours, vec2(s * 0.99609 + 0.00195, 0.5)).rgb : plain;
+  vec3 m = normalize(gl_FrontFacing ? n : -n);
+  float light = 0.62 + 0.30 * max(dot(m, normalize(vec3(0.35, 0.55, 0.75))), 0.0) + 0.14 * max(dot(m, normalize(vec3(-0.6, 0.25, 0.3))), 0.0);
+  gl_FragColor = vec4(mix(c, c * light, lit), fade);
+}`;
+const UP = new THREE.Vector3(0, 0, 1);
+// Directions from which the camera looks, as seen from the body.
+const VIEWS = { corner: [-1.25, -1.5, 0.75], behind: [1.3, -1.3, 0.7], left: [0, -1, 0], right: [0, 1, 0], front: [-1, 0, 0], back: [1, 0, 0], top: [0, -0.001, 1], below: [0, -0.001, -1] };
+
+export async function fetchArrays(address) {
+  const answer = await fetch(address);
+  if (!answer.ok) throw new Error(await answer.text());
+  return arraysOf(await answer.arrayBuffer());
+}
+
+function arraysOf(buffer) {
+  const length = new DataView(buffer).getUint32(0, true);
+  const head = JSON.parse(new TextDecoder().decode(new Uint8Array(buffer, 4, length)));
+  let offset = 4 + length;
+  for (const part of head.arrays) {
+    head[part.name] = new (part.kind === "u4" ? Uint32Array : Float32Array)(buffer, offset, part.count);
+    offset += 4 * part.count;
+  }
+  return head;
+}
+
+function material(options = {}) {
+  return new THREE.ShaderMaterial({ vertexShader: VERTEX, fragmentShader: FRAGMENT, side: THREE.DoubleSide, transparent: Boolean(options.fade && options.fade < 1), uniforms: {
+    colours: { value: null }, low: { value: 0 }, high: { value: 1 }, bands: { value: 24 }, banded: { value: false }, mapped: { value: options.mapped ?? true }, plain: { value: new THREE.Color(options.plain ?? 0xD9D4C6) },
+    fade: { value: options.fade ?? 1 }, lit: { value: options.lit ?? 1 }, cut: { value: new THREE.Vector4(0, 1, 0, 0) }, clipped: { value: false } } });
+}
+
+export class BodyCanvas {
+  // options: legend (element), onView(camera state), onLoad(data), wheel
+  constructor(holder, options = {}) {
+    this.holder = holder;
+    this.options = options;
+    this.state = { quantity: "cp", mapped: true, banded: false, bands: 24, range: null, map: null, clip: null, ground: true };
+    this.renderer = new THREE.WebGLRenderer({ antialias: true, preserveDrawingBuffer: true });
+    this.renderer.setPixelRatio(Math.min(window.devicePixelRatio, 2));
+    this.renderer.outputColorSpace = THREE.LinearSRGBColorSpace;
+    this.renderer.setClearColor(0xF7F5F0);
+    this.canvas = this.renderer.domElement;
+    this.canvas.tabIndex = 0;
+    this.canvas.setAttribute("aria-label", "The body in space. Drag to turn, drag with the right button or shift to move, wheel or plus and minus to come closer; arrow keys turn.");
+    holder.prepend(this.canvas);
+    this.scene = new THREE.Scene();
+    this.camera = new THREE.PerspectiveCamera(28, 1, 0.01, 1000);
+    this.layers = new Map();
+    this.view = { target: [0, 0, 0], direction: VIEWS.corner, distance: 5 };
+    this.parts = new Map();
+    this._listen();
+    new ResizeObserver(() => this.draw()).observe(holder);
+  }
+
+  // From an address, or from the bytes of an answer.
+  async load(source) {
+    const first = !this.data;
+    this.data = source instanceof ArrayBuffer ? arraysOf(source) : await fetchArrays(source);
+    this._build();
+    if (first) this.go("corner", false);
+    await this.set({});
+    this.options.onLoad?.(this.data);
+  }
+
+  get box() { return this.data.box; }
+  get size() { const [a, b] = this.box; return Math.max(...b.map((v, k) => v - a[k])); }
+  get middle() { const [a, b] = this.box; return a.map((v, k) => 0.5 * (v + b[k])); }
+
+  _build() {
+    const d = this.data;
+    for (const [, mesh] of this.parts) { this.scene.remove(mesh); mesh.geometry.dispose(); }
+    const before = this.parts;
+    this.parts = new Map();
+    const position = new THREE.BufferAttribute(d.points, 3), normal = new THREE.BufferAttribute(d.normals, 3);
+    for (const [name, start, count] of d.groups) {
+      const geometry = new THREE.BufferGeometry();
+      geometry.setAttribute("position", position);
+      geometry.setAttribute("normal", normal);
+      geometry.setIndex(new THREE.BufferAttribute(d.triangles.subarray(3 * start, 3 * (start + count)), 1));
+      const mesh = new THREE.Mesh(geometry, before.get(name)?.material || material());
+      mesh.visible = before.get(name)?.visible ?? true;
+      mesh.frustumCulled = false;
+      this.parts.set(name, mesh);
+      this.scene.add(mesh);
+    }
+  }
+
+  // Change what is shown; answers when it is drawn.
+  async set(change) {
+    Object.assign(this.state, change);
+    const s = this.state, d = this.data;
+    if (!d) return;
+    const q = d.quantities?.find((item) => item.key === s.quantity) || d.quantities?.[0];
+    const mapped = s.mapped && Boolean(q);
+    const table = q ? await colourTable(s.map || q.map) : null;
+    const [low, high] = s.range || q?.range || [0, 1];
+    const values = mapped ? new THREE.BufferAttribute(d[q.key], 1) : null;
+    const clip = s.clip ? new THREE.Vector4(...s.clip) : null;
+    for (const [, mesh] of this.parts) {
+      const u = mesh.material.uniforms;
+      if (values) mesh.geometry.setAttribute("value", values);
+      u.mapped.value = mapped; u.low.value = low; u.high.value = high; u.banded.value = s.banded; u.bands.value = s.bands;
+      if (table) u.colours.value = table.texture;
+      u.clipped.value = Boolean(clip);
+      if (clip) u.cut.value = clip;
+    }
+    if (mapped) this.legend("surface", q, low, high, table.bytes);
+    else this.legend("surface", null);
+    this.draw();
+  }
+
+  fade(name, opacity) {
+    const mesh = this.parts.get(name);
+    if (!mesh) return;
+    mesh.visible = opacity > 0;
+    mesh.material.transparent = opacity < 1;
+    mesh.material.depthWrite = opacity >= 1;
+    mesh.material.uniforms.fade.value = opacity;
+    this.draw();
+  }
+
+  legend(name, q, low, high, bytes) {
+    const box = this.options.legend;
+    if (!box) return;
+    let row = box.querySelector(`[data-of="${name}"]`);
+    if (!q) { row?.remove(); return; }
+    if (!row) { row = document.createElement("div"); row.dataset.of = name; row.className = "legend-row"; box.append(row); }
+    row.innerHTML = '<span class="what"></span><span class="num lo"></span><canvas width="200" height="12"></canvas><span class="num hi"></span><span class="unit rest"></span>';
+    row.querySelector(".what").textContent = `${name === "surface" ? "on the body: " : name === "iso" ? "iso-surface: " : name.startsWith("plane") ? "plane: " : ""}${q.label}${q.unit ? `, ${q.unit}` : ""}`;
+    row.querySelector(".lo").textContent = format(low);
+    row.querySelector(".hi").textContent = format(high);
+    row.querySelector(".rest").textContent = name === "surface" && this.data.level ? `${this.data.level} grid` : "";
+    const pen = row.querySelector("canvas").getContext("2d");
+    for (let x = 0; x < 200; x++) {
+      let f = x / 199;
+      if (this.state.banded) f = (Math.floor(Math.min(f, 0.9999) * this.state.bands) + 0.5) / this.state.bands;
+      const k = 3 * Math.round(f * 255);
+      pen.fillStyle = `rgb(${bytes[k]},${bytes[k + 1]},${bytes[k + 2]})`;
+      pen.fillRect(x, 0, 1, 12);
+    }
+  }
+
+  _layer(name, object) {
+    const old = this.layers.get(name);
+    if (old) { this.scene.remove(old); old.geometry?.dispose(); }
+    this.layers.delete(name);
+    if (object) { object.frustumCulled = false; this.layers.set(name, object); this.scene.add(object); }
+    this.draw();
+  }
+
+  drop(name) { this._layer(name, null); this._layer(`${name}-vectors`, null); this.legend(name, null); }
+
+  // A cut plane from the server, with its own range.
+  async setPlane(name, data, range, vectors) {
+    const table = await colourTable(data.quantity.map);
+    const [low, high] = range || data.quantity.range;
+    const geometry = new THREE.BufferGeometry();
+    geometry.setAttribute("position", new THREE.BufferAttribute(data.points, 3));
+    geometry.setAttribute("normal", new THREE.BufferAttribute(new Float32Array(data.points.length), 3));
+    geometry.setAttribute("value", new THREE.BufferAttribute(data.values, 1));
+    geometry.setIndex(new THREE.BufferAttribute(data.triangles, 1));
+    const look = material({ lit: 0 });
+    Object.assign(look.uniforms.low, { value: low }); Object.assign(look.uniforms.high, { value: high });
+    look.uniforms.colours.value = table.texture; look.uniforms.banded.value = this.state.banded; look.uniforms.bands.value = this.state.bands;
+    this._layer(name, new THREE.Mesh(geometry, look));
+    this.legend(name, data.quantity, low, high, table.bytes);
+    this._layer(`${name}-vectors`, vectors ? this._arrows(data) : null);
+  }
+
+  _arrows(data) {
+    const used = new Set(data.triangles), count = used.size, every = Math.max(1, Math.round(Math.sqrt(count / 1400)) ** 2), points = [];
+    const length = 0.05 * this.size;
+    let k = 0;
+    for (const i of used) {
+      if (k++ % every) continue;
+      const p = [...data.points.subarray(3 * i, 3 * i + 3)], v = [...data.velocity.subarray(3 * i, 3 * i + 3)].map((x) => x * length);
+      const tip = p.map((x, a) => x + v[a]), side = new THREE.Vector3(...v).cross(new THREE.Vector3(...data.normal)).multiplyScalar(0.14);
+      const back = tip.map((x, a) => x - 0.28 * v[a]);
+      points.push(...p, ...tip, ...tip, back[0] + side.x, back[1] + side.y, back[2] + side.z, ...tip, back[0] - side.x, back[1] - side.y, back[2] - side.z);
+    }
+    const geometry = new THREE.BufferGeometry();
+    geometry.setAttribute("position", new THREE.Float32BufferAttribute(points, 3));
+    return new THREE.LineSegments(geometry, new THREE.LineBasicMaterial({ color: 0x1B2A2F }));
+  }
+
+  // Lines from the server; with `ink` in one colour, else coloured by speed.
+  async setLines(name, data, ink = null) {
+    const segments = [], values = [];
+    let at = 0;
+    for (const count of data.lengths) {
+      for (let k = at + 1; k < at + count; k++) {
+        segments.push(data.points[3 * k - 3], data.points[3 * k - 2], data.points[3 * k - 1], data.points[3 * k], data.points[3 * k + 1], data.points[3 * k + 2]);
+        values.push(data.speed[k - 1], data.speed[k]);
+      }
+      at += count;
+    }
+    const geometry = new THREE.BufferGeometry();
+    geometry.setAttribute("position", new THREE.Float32BufferAttribute(segments, 3));
+    if (ink !== null) { this._layer(name, new THREE.LineSegments(geometry, new THREE.LineBasicMaterial({ color: ink }))); return; }
+    const table = await colourTable("lapaz"), colours = new Float32Array(3 * values.length), top = 1.4;
+    values.forEach((v, k) => { const c = 3 * Math.round(Math.min(Math.max(v / top, 0), 1) * 255); for (let a = 0; a < 3; a++) colours[3 * k + a] = table.bytes[c + a] / 255; });
+    geometry.setAttribute("color", new THREE.BufferAttribute(colours, 3));
+    this._layer(name, new THREE.LineSegments(geometry, new THREE.LineBasicMaterial({ vertexColors: true })));
+    this.legend(name, { label: "streamlines: velocity over the stream's" }, 0, top, table.bytes);
+  }
+
+  async setIso(data) {
+    if (data.empty) { this.drop("iso"); return false; }
+    const geometry = new THREE.BufferGeometry();
+    geometry.setAttribute("position", new THREE.BufferAttribute(data.points, 3));
+    geometry.setAttribute("normal", new THREE.BufferAttribute(data.normals, 3));
+    geometry.setAttribute("value", new THREE.BufferAttribute(data.speed, 1));
+    geometry.setIndex(new THREE.BufferAttribute(data.triangles, 1));
+    const table = await colourTable("lapaz"), look = material();
+    const sorted = Float32Array.from(data.speed).sort(), high = sorted[Math.floor(0.98 * (sorted.length - 1))] || 1;
+    look.uniforms.colours.value = table.texture; look.uniforms.high.value = high;
+    this._layer("iso", new THREE.Mesh(geometry, look));
+    this.legend("iso", { label: "velocity", unit: "m/s" }, 0, high, table.bytes);
+    return true;
+  }
+
+  setGround(z, along) {
+    if (z === null) { this._layer("ground", null); return; }
+    const [a, b] = this.box, s = this.size;
+    const points = [];
+    for (let k = 0; k <= 20; k++) {
+      const x = a[0] - s + k * (b[0] - a[0] + 2 * s) / 20, y0 = this.middle[1] - 1.2 * s, y1 = this.middle[1] + 1.2 * s;
+      points.push(x, y0, z, x, y1, z);
+    }
+    for (const y of [this.middle[1] - 1.2 * s, this.middle[1] + 1.2 * s]) points.push(a[0] - s, y, z, b[0] + s, y, z);
+    const geometry = new THREE.BufferGeometry();
+    geometry.setAttribute("position", new THREE.Float32BufferAttribute(points, 3));
+    this._layer("ground", new THREE.LineSegments(geometry, new THREE.LineBasicMaterial({ color: along ? 0xA86A1E : 0x9A9484, transparent: true, opacity: 0.5 })));
+  }
+
+  go(name, tell = true) {
+    if (!VIEWS[name] && name !== "fit") return;
+    if (VIEWS[name]) this.view.direction = [...VIEWS[name]];
+    this.view.target = this.middle;
+    const [a, b] = this.box, radius = 0.5 * Math.hypot(...b.map((v, k) => v - a[k]));
+    this.view.distance = 1.12 * radius / Math.sin(0.5 * this.camera.fov * Math.PI / 180);
+    this.draw();
+    if (tell) this.options.onView?.(this.view);
+  }
+
+  look(view, tell = true) {
+    Object.assign(this.view, view);
+    this.draw();
+    if (tell) this.options.onView?.(this.view);
+  }
+
+  draw() {
+    const w = this.holder.clientWidth, h = this.holder.clientHeight;
+    if (!w || !h || !this.data) return;
+    const ratio = this.renderer.getPixelRatio();
+    if (this.canvas.width !== Math.floor(w * ratio) || this.canvas.height !== Math.floor(h * ratio)) this.renderer.setSize(w, h, false);
+    const v = this.view, away = new THREE.Vector3(...v.direction).normalize();
+    this.camera.aspect = w / h;
+    const distance = v.distance * Math.max(1, 0.9 / this.camera.aspect);
+    this.camera.near = distance / 200; this.camera.far = distance * 40;
+    this.camera.position.set(...v.target).addScaledVector(away, distance);
+    this.camera.up.copy(UP);
+    this.camera.lookAt(...v.target);
+    this.camera.updateProjectionMatrix();
+    this.renderer.render(this.scene, this.camera);
+  }
+
+  turn(dx, dy) {
+    const s = new THREE.Spherical().setFromVector3(new THREE.Vector3(this.view.direction[0], this.view.direction[2], -this.view.direction[1]));
+    s.theta -= dx; s.phi = Math.min(Math.max(s.phi - dy, 0.002), Math.PI - 0.002);
+    const p = new THREE.Vector3().setFromSpherical(s);
+    this.look({ direction: [p.x, -p.z, p.y] });
+  }
+
+  move(dx, dy) {
+    const away = new THREE.Vector3(...this.view.direction).normalize(), right = new THREE.Vector3().crossVectors(UP, away).normalize(), up = new THREE.Vector3().crossVectors(away, right);
+    const scale = 2 * this.view.distance * Math.tan(0.5 * this.camera.fov * Math.PI / 180) / this.holder.clientHeight;
+    const t = new THREE.Vector3(...this.view.target).addScaledVector(right, -dx * scale).addScaledVector(up, dy * scale);
+    this.look({ target: [t.x, t.y, t.z] });
+  }
+
+  // What lies under the cursor on the body: part, place, readings.
+  pick(event) {
+    const r = this.canvas.getBoundingClientRect(), ray = new THREE.Raycaster();
+    ray.setFromCamera(new THREE.Vector2(2 * (event.clientX - r.left) / r.width - 1, 1 - 2 * (event.clientY - r.top) / r.height), this.camera);
+    const clip = this.state.clip;
+    const hits = ray.intersectObjects([...this.parts.values()].filter((m) => m.visible)).filter((h) => !clip || clip[0] * h.point.x + clip[1] * h.point.y + clip[2] * h.point.z <= clip[3]);
+    if (!hits.length) return null;
+    const hit = hits[0], out = { part: [...this.parts].find(([, m]) => m === hit.object)[0], at: hit.point.toArray() };
+    for (const q of this.data.quantities || []) out[q.key] = (this.data[q.key][hit.face.a] + this.data[q.key][hit.face.b] + this.data[q.key][hit.face.c]) / 3;
+    return out;
+  }
+
+  _listen() {
+    let drag = null;
+    this.canvas.addEventListener("contextmenu", (e) => e.preventDefault());
+    this.canvas.addEventListener("pointerdown", (e) => { drag = { x: e.clientX, y: e.clientY, sx: e.clientX, sy: e.clientY, move: e.button !== 0 || e.shiftKey }; this.canvas.setPointerCapture(e.pointerId); });
+    this.canvas.addEventListener("pointerup", (e) => { if (drag && Math.hypot(e.clientX - drag.sx, e.clientY - drag.sy) < 4) this.options.onPick?.(this.pick(e)); drag = null; });
+    this.canvas.addEventListener("pointermove", (e) => {
+      if (!drag) return;
+      const dx = e.clientX - drag.x, dy = e.clientY - drag.y;
+      if (drag.move) this.move(dx, dy); else this.turn(0.008 * dx, 0.008 * dy);
+      drag.x = e.clientX; drag.y = e.clientY;
+    });
+    this.canvas.addEventListener("wheel", (e) => {
+      if (!this.options.wheel && document.activeElement !== this.canvas) return;
+      e.preventDefault();
+      this.look({ distance: this.view.distance * Math.exp(Math.max(-1, Math.min(1, e.deltaY / 400))) });
+    }, { passive: false });
+    this.canvas.addEventListener("keydown", (e) => {
+      const turns = { ArrowLeft: [-0.12, 0], ArrowRight: [0.12, 0], ArrowUp: [0, -0.12], ArrowDown: [0, 0.12] };
+      const views = { f: "front", b: "back", l: "left", r: "right", t: "top", u: "below", c: "corner" };
+      if (turns[e.key]) this.turn(...turns[e.key]);
+      else if ("+=".includes(e.key)) this.look({ distance: this.view.distance / 1.25 });
+      else if (e.key === "-") this.look({ distance: this.view.distance * 1.25 });
+      else if (views[e.key.toLowerCase()]) this.go(views[e.key.toLowerCase()]);
+      else return;
+      e.preventDefault();
+    });
+  }
+}

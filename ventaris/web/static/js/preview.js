@@ -1,0 +1,37 @@
+// The body of the run sheet in space, drawn anew when its shape changes; and the import of a surface as a further part.
+import { BodyCanvas } from "./body_canvas.js";
+import { token } from "./page.js";
+
+const form = document.getElementById("sheet"), holder = document.getElementById("preview");
+let canvas = null, waiting = 0, drawn = "";
+
+async function show() {
+  const body = new FormData(form);
+  const mine = JSON.stringify([...body].filter(([name]) => name.startsWith("shape.") || name.startsWith("domain.")));
+  if (mine === drawn) return;
+  drawn = mine;
+  const answer = await fetch(holder.dataset.src, { method: "POST", body, headers: { "X-CSRFToken": token() } });
+  if (!answer.ok) return;
+  if (!canvas) { holder.replaceChildren(); canvas = new BodyCanvas(holder, {}); window.bodyPreview = canvas; }
+  await canvas.load(await answer.arrayBuffer());
+  canvas.setGround(canvas.data.ground, canvas.data.moving);
+  holder.dataset.ready = "1";
+}
+
+form.addEventListener("change", () => { clearTimeout(waiting); waiting = setTimeout(show, 150); });
+document.addEventListener("htmx:afterSettle", () => { clearTimeout(waiting); waiting = setTimeout(show, 50); });
+document.querySelector("[data-import]")?.addEventListener("click", async (event) => {
+  const file = document.getElementById("import-file").files[0], problem = document.getElementById("import-problem");
+  problem.hidden = true;
+  if (!file) { problem.hidden = false; problem.textContent = "Choose a surface file (STL, OBJ, PLY or GLB) first."; return; }
+  const body = new FormData();
+  body.append("file", file);
+  body.append("unit", document.getElementById("import-unit").value);
+  event.target.disabled = true;
+  try {
+    const answer = await fetch(`${form.dataset.base}/import`, { method: "POST", body, headers: { "X-CSRFToken": token(), "X-Requested-With": "fetch" } });
+    if (answer.ok) window.location.reload();
+    else { problem.hidden = false; problem.textContent = (await answer.json()).problem; }
+  } finally { event.target.disabled = false; }
+});
+show();
