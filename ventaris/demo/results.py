@@ -1,11 +1,18 @@
 """Compute the demo campaigns with this program and store the archives that ship with it."""
 import tempfile
 
+import numpy as np
+
+from ..core.look.body_picture import body_thumbnail
+from ..core.look.body_surface import drawn_surface
 from ..core.look.drawable import drawable
 from ..core.look.picture import thumbnail_picture
 from ..core.sheet import default_setup, read_toml, write_toml
+from ..core.shapes.assembly import assemble
+from ..core.study.air import air_state
 from ..core.study.setup import prepare
 from ..store import archive, campaigns, runs
+from ..store.body_fields import unpack_body_field
 from ..store.database import open_database
 from ..store.fields import unpack_field, unpack_taps
 from ..store.measured import add_measured
@@ -16,8 +23,9 @@ from .scenario import CAMPAIGNS
 
 def add_campaign(database, scenario):
     """Add a campaign of the scenario with its variants and points; returns its id."""
-    setup = {name: {**values, **scenario["setup"].get(name, {})} for name, values in default_setup().items()}
-    campaign_id = campaigns.add_campaign(database, scenario["name"], scenario["question"], setup)
+    space = scenario.get("space", "section")
+    setup = {name: {**values, **scenario["setup"].get(name, {})} for name, values in default_setup(space).items()}
+    campaign_id = campaigns.add_campaign(database, scenario["name"], scenario["question"], setup, space)
     for name, shape in scenario["variants"]:
         campaigns.add_variant(database, campaign_id, name, shape)
     for name, air in scenario["points"]:
@@ -52,15 +60,19 @@ def recompute(echo=lambda line: None, only=None):
 
 def _thumbnail(database, run):
     """Draw the small picture now, so that the first page shows it at once."""
-    _, mesh, state = unpack_field(runs.kept_array(database, run["id"], "field"))
-    picture = thumbnail_picture(drawable(mesh, state, prepare(read_toml(run["sheet"])).air))
+    data, sheet = runs.kept_array(database, run["id"], "field"), read_toml(run["sheet"])
+    if sheet.space == "body":
+        body = assemble(sheet.shape)
+        field = unpack_body_field(data, air_state(sheet.air, sheet.instruments.reference_length or body.length))
+        picture = body_thumbnail(field, drawn_surface(body.surface.moved(np.eye(3) / field.scale), 0.05))
+    else:
+        _, mesh, state = unpack_field(data)
+        picture = thumbnail_picture(drawable(mesh, state, prepare(sheet).air))
     runs.keep_array(database, run["id"], "picture", picture)
 
 
 def _made_up_tunnel(database, campaign_id, latest):
     """A table as a small tunnel might give it: the baseline's own Cp with reading errors, for show only."""
-    import numpy as np
-
     first = min(latest.values(), key=lambda run: run["id"])
     taps = unpack_taps(runs.kept_array(database, first["id"], "taps"))
     rng = np.random.default_rng(12)

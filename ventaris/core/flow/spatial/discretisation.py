@@ -10,6 +10,8 @@ from .stencils import neighbour_rows, weights, with_wall_feet
 from .walls import SpatialWalls
 
 KINDS = {"slip": k.SLIP, "no-slip": k.NO_SLIP, "far field": k.FAR_FIELD, "outlet": k.OUTLET, "inlet": k.INLET}
+# Walls whose area vectors add up to less than this share of their area face each other.
+PINCHED = 0.6
 CLOSURES = {"spalart-allmaras": SpatialSpalartAllmaras}
 
 
@@ -58,6 +60,8 @@ class SpatialDiscretisation:
             self.closure = CLOSURES[closure](self, detached)
             self.column_scale = np.append(self.column_scale, self.closure.column_scale)
         self.history = np.zeros((self.n_cells, self.columns_of_state))
+        if closure is not None:
+            self._weigh_closure()
 
     @property
     def flow_columns(self):
@@ -81,6 +85,35 @@ class SpatialDiscretisation:
         cell = mesh.left[first:]
         gap = np.einsum("ij,ij->i", mesh.face_centre[first:] - mesh.centre[cell], mesh.normal[first:])
         self.gap = np.maximum(gap, 0.1 * mesh.size[cell])
+        self.distance = self._wall_distance()
+
+    def _wall_distance(self):
+        """Distance of each cell to the nearest wall with friction: the body, or a side of the box."""
+        mesh, first, out = self.mesh, self.n_interior, self.mesh.distance
+        for name, faces in mesh.boundaries.items():
+            if name not in mesh.walls and len(faces) and self.kind[faces[0] - first] == k.NO_SLIP:
+                axis = int(np.argmax(np.abs(mesh.normal[faces[0]])))
+                out = np.minimum(out, np.abs(mesh.centre[:, axis] - mesh.face_centre[faces[0], axis]))
+        return out
+
+    def _weigh_closure(self):
+        """Scale the closure's equation so that at an impulsive start it weighs no more than the flow's.
+
+        Far from the body, where cells are huge, it would otherwise rule the norm by which steps are judged and systems are solved.
+        """
+        start = self.uniform_state()
+        residual = self.residual(start)
+        flow, own = (float(np.sqrt((residual[:, c] ** 2).mean())) for c in (slice(0, s.NV), slice(s.NV, None)))
+        if own > flow > 0:
+            self.closure.row_scale *= flow / own
+
+    def _pinched_cells(self, walls):
+        """Cells that lie between walls facing each other: too few neighbours to tell how the flow changes across them."""
+        mesh = self.mesh
+        cell, vector = mesh.left[walls], mesh.normal[walls] * mesh.area[walls, None]
+        total = np.bincount(cell, mesh.area[walls], minlength=self.n_cells)
+        summed = np.stack([np.bincount(cell, vector[:, a], minlength=self.n_cells) for a in range(3)], axis=1)
+        return np.nonzero(np.linalg.norm(summed, axis=1) < PINCHED * total)[0]
 
     def _stencils(self):
         mesh, first = self.mesh, self.n_interior
@@ -94,7 +127,9 @@ class SpatialDiscretisation:
         if len(sticky) and not self.bridged:
             rows, members, points = with_wall_feet(mesh, start, neighbour, sticky)
             self.velocity = rows, members, weights(mesh, rows, points)
+        self.pinched = self._pinched_cells(walls)
         turned = np.nonzero((self.kind == k.SLIP) | ((self.kind == k.NO_SLIP) & self.bridged))[0]
+        turned = turned[~np.isin(mesh.left[first:][turned], self.pinched)]
         order = np.argsort(mesh.left[first:][turned], kind="stable")
         self.turned = turned[order]
         self.turned_cells, head = np.unique(mesh.left[first:][self.turned], return_index=True)
@@ -125,7 +160,7 @@ class SpatialDiscretisation:
     def uniform_state(self):
         """The undisturbed stream in every cell."""
         state = np.tile(self.free, (self.n_cells, 1))
-        return state if self.closure is None else np.hstack([state, self.closure.start(self.mesh.distance)])
+        return state if self.closure is None else np.hstack([state, self.closure.start(self.distance)])
 
     def residual(self, state, out=None):
         """Scaled sum of fluxes out of each cell: mass, energy, momentum x, y, z, and the closure's."""
@@ -136,6 +171,7 @@ class SpatialDiscretisation:
         if not first or viscous:
             s.gradients(state, *self.scalar, *self.velocity, self.ghost, self.grad)
             s.turn_along_walls(state, self.turned_cells, self.turned_first, self.turned, m.normal[inner:], m.face_centre[inner:], m.centre, self.grad)
+            self.grad[self.pinched] = 0.0
         if c[k.LIMIT] != 0 and not first:
             if viscous:
                 self.raw = np.empty_like(self.grad) if self.raw is None else self.raw

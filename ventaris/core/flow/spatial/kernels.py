@@ -5,7 +5,7 @@ Symbols and scales as in the planar kernels, whose flux functions are used; a st
 import numpy as np
 from numba import njit, prange
 
-from ..kernels import (CENTRED, FAR_FIELD, FIRST_ORDER, GAMMA, INLET, LIMIT, MACH, OUTLET, PRANDTL, SLIP, TURBULENT_PRANDTL,
+from ..kernels import (CENTRED, FAR_FIELD, FIRST_ORDER, GAMMA, INLET, LIMIT, MACH, NO_SLIP, OUTLET, PRANDTL, TURBULENT_PRANDTL,
                        VISCOUS, fast, roe_flux, viscosity)
 
 NV = 5
@@ -170,10 +170,12 @@ def boundary_fluxes(state, grad, cell, kind, ghost, shear, gap, normal, area, fa
                 m, e, fx, fy, fz = exact_flux(p, ghost[f, 1], ghost[f, 2], ghost[f, 3], ghost[f, 4], nx, ny, nz, constants)
             else:
                 m = e = fx = fy = fz = 0.0
-                if kind[f] == SLIP:
-                    speed = np.sqrt(min(t, max(u * u + v * v + w * w, constants[MACH] ** 2)))
-                    p += g * (p + 1.0 / g) / t * speed * (u * nx + v * ny + w * nz)
-                else:
+                if kind[f] == NO_SLIP:
+                    u, v, w = u - ghost[f, 2], v - ghost[f, 3], w - ghost[f, 4]
+                # What runs against the wall raises its pressure; without it a cell between two walls has nothing that holds it.
+                speed = np.sqrt(min(t, max(u * u + v * v + w * w, constants[MACH] ** 2)))
+                p += g * (p + 1.0 / g) / t * speed * (u * nx + v * ny + w * nz)
+                if kind[f] == NO_SLIP:
                     mu = shear[f] * viscosity(state[i, 1], constants) / gap[f]
                     du, dv, dw = state[i, 2] - ghost[f, 2], state[i, 3] - ghost[f, 3], state[i, 4] - ghost[f, 4]
                     un = du * nx + dv * ny + dw * nz

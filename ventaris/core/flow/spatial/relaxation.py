@@ -134,17 +134,12 @@ def face_jacobians(state, eddy, left, right, n_interior, kind, ghost, shear, gap
                         one[r, 0] = s * a[r, 0]
                 else:
                     one[2, 0], one[3, 0], one[4, 0] = nx * s, ny * s, nz * s
-                    if kind[b] == SLIP:
-                        speed = np.sqrt(min(tl, max(ul * ul + vl * vl + wl * wl, constants[MACH] ** 2)))
-                        k0 = g * (pl + 1.0 / g) / tl * speed * s
-                        for r in range(3):
-                            for k in range(3):
-                                one[2 + r, 2 + k] = k0 * normal[f, r] * normal[f, k]
-                    else:
-                        mu = shear[b] * viscosity(tl, constants) * s / gap[b]
-                        for r in range(3):
-                            for k in range(3):
-                                one[2 + r, 2 + k] = mu * ((1.0 if r == k else 0.0) - normal[f, r] * normal[f, k])
+                    speed = np.sqrt(min(tl, max(ul * ul + vl * vl + wl * wl, constants[MACH] ** 2)))
+                    k0 = g * (pl + 1.0 / g) / tl * speed * s
+                    mu = 0.0 if kind[b] == SLIP else shear[b] * viscosity(tl, constants) * s / gap[b]
+                    for r in range(3):
+                        for k in range(3):
+                            one[2 + r, 2 + k] = mu * (1.0 if r == k else 0.0) + (k0 - mu) * normal[f, r] * normal[f, k]
             finish_block(one, row_scale, column_scale, total_enthalpy)
             for r in range(NV):
                 for k in range(NV):

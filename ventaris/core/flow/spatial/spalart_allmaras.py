@@ -138,7 +138,7 @@ class SpatialSpalartAllmaras:
         """Fill column 5 of the residual."""
         f, m = self.flow, self.flow.mesh
         wall = f.wall_treatment
-        closure_residual(state, molecular, velocity_gradient, m.distance, m.size, self.detached, m.volume, m.centre, m.normal, m.area, m.left, m.right,
+        closure_residual(state, molecular, velocity_gradient, f.distance, m.size, self.detached, m.volume, m.centre, m.normal, m.area, m.left, m.right,
                          f.kind, f.gap, f.flux, f.face_start, f.faces, f.sign, f.n_interior, f.stream.gamma, self.far_value, wall.pin, wall.pinned,
                          f.time_rate, f.history[:, 5], self.row_scale, out, self.diagonal)
 

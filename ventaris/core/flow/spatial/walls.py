@@ -59,5 +59,5 @@ class SpatialWalls:
         if self.bridging and not self.held:
             f, m = self.flow, self.flow.mesh
             inner = f.n_interior
-            bridge_walls(state, self.faces, f.kind, m.left[inner:], m.normal[inner:], f.ghost, f.gap, m.distance, f.constants, self.shear,
+            bridge_walls(state, self.faces, f.kind, m.left[inner:], m.normal[inner:], f.ghost, f.gap, f.distance, f.constants, self.shear,
                          self.y_plus, self.pin, self.pinned)
