@@ -56,7 +56,7 @@ def body_words(shape):
         else:
             words.append(f"{part['name']}: {part['length']:g} m long")
     for edit in shape["edits"]:
-        words.append(f"{'stretched' if edit['kind'] == 'stretch' else 'tapered'} {edit['share']:+g} % from x = {edit['start']:g} to {edit['end']:g} m")
+        words.append(f"{'stretched' if edit['kind'] == 'stretch' else 'tapered'} {edit['share']:+.3g} % from x = {edit['start']:g} to {edit['end']:g} m")
     return ", ".join(words[:3] + ([f"{len(words) - 4} more parts"] if len(words) > 4 else words[3:3]) + words[3:][-1:])
 
 

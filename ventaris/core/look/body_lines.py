@@ -172,5 +172,21 @@ def cut_plane(field, point, normal, keys, low, high, columns=280):
     index = np.arange(len(points)).reshape(len(u), len(v))
     a, b, c, d = index[:-1, :-1].ravel(), index[1:, :-1].ravel(), index[1:, 1:].ravel(), index[:-1, 1:].ravel()
     triangles = np.concatenate([np.stack([a, b, c], axis=1), np.stack([a, c, d], axis=1)])
-    triangles = triangles[known[triangles].all(axis=1)]
-    return points, triangles, np.nan_to_num(values)
+    filled = _spread_once(np.where(known[:, None], values, np.nan).reshape(len(u), len(v), -1)).reshape(len(points), -1)
+    # One row of cells runs on into the body, which hides it: no gap is left between body and plane.
+    triangles = triangles[np.isfinite(filled[triangles, 0]).all(axis=1)]
+    return points, triangles, np.nan_to_num(filled)
+
+
+def _spread_once(grid):
+    """Unknown nodes beside known ones get the mean of those, shape (n, m, k)."""
+    total, count = np.zeros_like(grid), np.zeros(grid.shape[:2])
+    good = np.isfinite(grid).all(axis=2)
+    value = np.where(good[..., None], grid, 0.0)
+    for shift, axis in ((1, 0), (-1, 0), (1, 1), (-1, 1)):
+        total += np.roll(value, shift, axis)
+        count += np.roll(good, shift, axis)
+    out = grid.copy()
+    near = ~good & (count > 0)
+    out[near] = total[near] / count[near, None]
+    return out
