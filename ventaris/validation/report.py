@@ -6,6 +6,7 @@ from pathlib import Path
 from matplotlib.backends.backend_svg import FigureCanvasSVG
 from matplotlib.figure import Figure
 
+from .bodies import CASES as BODIES
 from .cases import CASES, VERSION
 
 PENS = {"computed": dict(color="#0E4B45", lw=1.6), "reference": dict(color="#C77700", lw=0, marker="o", ms=2.6, mfc="none")}
@@ -26,7 +27,8 @@ def write_report(path, only="", echo=lambda line: None):
     path : Path
         The report; pictures go to a folder ``figures`` beside it.
     only : str
-        Run only cases whose key contains this; the report is then not written.
+        Run only cases whose key contains this. A report is written where all of its cases were run: ``body-`` runs those of
+        the report about bodies, which stands beside the one about sections.
 
     Returns
     -------
@@ -45,10 +47,12 @@ def write_report(path, only="", echo=lambda line: None):
         echo(f"{'accepted' if result.passed else 'REFUSED ':8s} {result.title} ({result.seconds:.1f} s)")
         for check in result.checks:
             echo(f"    {check.name} = {check.value:.6g}, accepted {check.low:g} to {check.high:g}{'' if check.passed else '   <-- outside' + (', known' if check.open_since else '')}")
-    if not only:
-        path.parent.mkdir(parents=True, exist_ok=True)
-        path.write_text(HEAD + _summary(done) + "".join(_section(path, case) for case in done) + _machine())
-        echo(f"wrote {path}")
+    for target, keys in ((path, [k for k in CASES if k not in BODIES]), (path.with_name(f"{path.stem}-bodies.md"), list(BODIES))):
+        mine = [case for case in done if case.key in keys]
+        if len(mine) == len(keys):
+            target.parent.mkdir(parents=True, exist_ok=True)
+            target.write_text(HEAD.replace("report", "report: bodies in space", 1 if target is not path else 0) + _summary(mine) + "".join(_section(path, case) for case in mine) + _machine())
+            echo(f"wrote {target}")
     return all(case.passed for case in done)
 
 

@@ -1,0 +1,196 @@
+"""Cases of bodies in space: exact flows, bluff bodies, friction, supersonic flow."""
+import time
+
+import numpy as np
+
+from ..core.flow.kernels import FAR_FIELD
+from ..core.flow.spatial.discretisation import SpatialDiscretisation
+from ..core.flow.steady import MarchControls, SteadyMarch
+from ..core.flow.stream import FreeStream
+from ..core.grids.embedded import embed
+from ..core.grids.octree import build_octree
+from ..core.shapes import bodies as builders
+from ..core.shapes.frontal import frontal_area
+from .case import Case, Check, run_sheet, trends_of
+
+BLUFF = {"domain": {"ahead": 5, "behind": 10, "beside": 5}, "flow": {"model": "turbulent"}}
+# Behind a bluff body the closure is at its weakest; said in the report where a number falls outside.
+BLUFF_OPEN = "mean flow with one-equation closure behind a bluff body; see docs/limits.md"
+
+
+def _ball(length=1.0):
+    return {"parts": [{"name": "ball", "kind": "ellipsoid", "length": length, "width": 1.0, "height": 1.0}]}
+
+
+def _at_reynolds(mach, reynolds):
+    return {"motion": "mach", "mach": mach, "viscosity_law": "from Reynolds number", "reynolds": reynolds}
+
+
+def free_stream():
+    """The undisturbed stream stays what it is on a grid cut by a body whose walls let it through."""
+    run = run_sheet(space="body", shape={"parts": [{"name": "body", "kind": "box", "length": 1, "width": 0.6, "height": 0.4, "roll": 20, "pitch": 15, "yaw": 10}]},
+                    air={"motion": "mach", "mach": 0.3, "incidence": 4, "yaw": 7}, flow={"model": "inviscid"}, grid={"level": "coarse", "surface_size": 0.02}, run={"steps": 5})
+    _, flow, _ = run.field()
+    flow.kind[:] = FAR_FIELD
+    flow.turned_cells, flow.turned, flow.turned_first = flow.turned_cells[:0], flow.turned[:0], flow.turned_first[:1]
+    flow.first_order = False
+    kept = float(np.abs(flow.residual(flow.uniform_state())).max())
+    return Case("body-free-stream", "Free stream on a grid cut by a turned box", f"{flow.n_cells} cells, Mach 0.3, incidence 4°, yaw 7°",
+                [Check("largest residual of the stream", kept, 0, 1e-9, "exact: 0")])
+
+
+def _slip_body(key, title, length, factor):
+    run = run_sheet(space="body", shape=_ball(length), air={"motion": "mach", "mach": 0.1}, flow={"model": "inviscid"},
+                    domain={"ahead": 8, "behind": 8, "beside": 8},
+                    grid={"level": "fine", "surface_size": 1 / 32, "curved": 0 if length == 1.0 else 12, "edge_halvings": 0, "wake_length": 0})
+    r, (_, flow, state) = run.result, run.field()
+    scale = run.setup.scale
+    flow.residual(state)
+    pressure, _ = flow.wall_loads()
+    mesh, wall = flow.mesh, flow.wall
+    area = mesh.area[wall]
+    cp = np.einsum("ij,ij->i", pressure, mesh.normal[wall]) / area / (0.5 * flow.stream.mach**2)
+    place = mesh.face_centre[wall] * scale - run.setup.body.surface.box.mean(axis=0)
+    out = place / np.array([length / 2, 0.5, 0.5]) ** 2
+    out /= np.linalg.norm(out, axis=1)[:, None]
+    exact = 1 - factor**2 * (1 - out[:, 0] ** 2)
+    rms = float(np.sqrt((area * (cp - exact) ** 2).sum() / area.sum()))
+    order = np.argsort(place[:, 0])
+    x = place[order, 0] / length + 0.5
+    checks = [Check("Cp, root mean square difference over the surface", rms, 0, 0.015, "exact: potential flow (Lamb: Hydrodynamics, 1932)"),
+              Check("size of CD", abs(r["coefficients"]["drag"]), 0, 0.003, "exact: 0 (potential flow)")]
+    every = max(len(x) // 700, 1)
+    return Case(key, title, f"{r['cells']} cells, 32 across the diameter, Mach 0.1", checks, r["seconds"],
+                [("computed on the wall faces", x[::every], cp[order][::every], "reference"), ("exact", x[::every], exact[order][::every], "computed")], trends=trends_of(r))
+
+
+def slip_sphere():
+    return _slip_body("body-sphere-slip", "Sphere without friction, 32 cells across", 1.0, 1.5)
+
+
+def slip_ellipsoid():
+    e = np.sqrt(1 - 0.25)
+    alpha = 2 * (1 - e**2) / e**3 * (np.arctanh(e) - e)
+    return _slip_body("body-ellipsoid-slip", "Ellipsoid 2:1 without friction, along its axis", 2.0, 2 / (2 - alpha))
+
+
+def frontal_areas():
+    ball = builders.ellipsoid(1.0, 1.0, 1.0)
+    cube = builders.box(1.0, 1.0, 1.0)
+    turn = np.linspace(0, 2 * np.pi, 361)[:-1]
+    rings = [np.stack([np.full(360, 0.15 * np.sin(a)), (0.5 + 0.15 * np.cos(a)) * np.cos(turn), (0.5 + 0.15 * np.cos(a)) * np.sin(turn)], axis=1) for a in turn[::4]]
+    torus = _torus(np.array(rings))
+    exact = (np.pi / 4, 1.0, np.pi * (0.65**2 - 0.35**2))
+    found = (frontal_area(ball.corners).area, frontal_area(cube.corners).area, frontal_area(torus).area)
+    checks = [Check(f"{name}: measured over exact", a / b, 0.999, 1.001, "exact geometry") for name, a, b in zip(("sphere", "cube", "torus"), found, exact)]
+    return Case("body-frontal", "Frontal area of sphere, cube and torus", "shadow along the stream, 2 400 lines", checks)
+
+
+def _torus(rings):
+    n, m = rings.shape[:2]
+    i, j = np.meshgrid(np.arange(n), np.arange(m), indexing="ij")
+    a, b, c, d = ((i * m + j), ((i + 1) % n * m + j), ((i + 1) % n * m + (j + 1) % m), (i * m + (j + 1) % m))
+    points = rings.reshape(-1, 3)
+    return points[np.concatenate([np.stack([a, b, c], axis=-1).reshape(-1, 3), np.stack([a, c, d], axis=-1).reshape(-1, 3)])]
+
+
+def plate():
+    """A turbulent layer that begins at the inflow of an empty box with a no-slip floor."""
+    started, mach, reynolds = time.monotonic(), 0.15, 5e6
+
+    def wanted(level, centres, edge):
+        return centres[:, 2] - 0.5 * edge < (0.12 if level < 1 else 0.05 if level < 2 else 0.03)
+    tree = build_octree((0.0, 0.0, 0.0), 1 / 16, (18, 1, 8), 3, wanted)
+    mesh = embed(tree, None)
+    sides = {name: ("slip", None) for name in ("left", "right")} | {"floor": ("no-slip", None)}
+    flow = SpatialDiscretisation(mesh, FreeStream(mach, 0.0, reynolds=reynolds), sides, "spalart-allmaras")
+    march = SteadyMarch(flow, flow.uniform_state(), MarchControls(5.0, 1e4, 1.5, 10, 25, least_solved=0.5))
+    for _ in range(150):
+        if march.advance().residual < 1e-5:
+            break
+    flow.residual(march.state)
+    floor = mesh.boundaries["floor"]
+    stress = flow.flux[floor, 2] / mesh.area[floor] / (0.5 * mach**2)
+    x = mesh.face_centre[floor, 0]
+    k = np.argsort(x)
+    law = (2 * np.log10(reynolds * x[k]) - 0.65) ** -2.3
+    y_plus = flow.wall_treatment.y_plus[floor - mesh.n_interior]
+    found = float(np.interp(0.97, x[k], stress[k]))
+    whole = float(np.trapezoid(stress[k], x[k]) / np.trapezoid(law, x[k]))
+    checks = [Check("Cf at x = 0.97 over the flat-plate law", found / float(np.interp(0.97, x[k], law)), 0.9, 1.1, "Schlichting: Boundary-Layer Theory, (2 log10 Re_x - 0.65)^-2.3"),
+              Check("friction of the whole plate over the law", whole, 0.9, 1.1, "the same, integrated from x = 0.01")]
+    return Case("body-plate", "Flat plate on the octree with wall function, Re 5e6", f"{mesh.n_cells} cells, first cells at y+ {np.median(y_plus):.0f}", checks,
+                time.monotonic() - started, [("computed", x[k], stress[k], "computed"), ("law", x[k], law, "reference")], ("x", "Cf"))
+
+
+def sphere_laminar():
+    run = run_sheet(space="body", shape=_ball(), air=_at_reynolds(0.15, 100), flow={"model": "laminar"}, domain={"ahead": 8, "behind": 15, "beside": 8},
+                    grid={"level": "fine", "surface_size": 1 / 40, "curved": 0, "wake_length": 2})
+    r = run.result
+    return Case("body-sphere-100", "Sphere, Re 100, laminar", f"{r['cells']} cells, 40 across the diameter, Mach 0.15",
+                [Check("CD", r["coefficients"]["drag"], 1.09 * 0.96, 1.09 * 1.04, "Clift, Grace, Weber: Bubbles, Drops and Particles, 1978: 1.09")], r["seconds"], trends=trends_of(r))
+
+
+def sphere_supersonic():
+    run = run_sheet(space="body", shape=_ball(), air={"motion": "mach", "mach": 2.0}, flow={"model": "inviscid"}, domain={"ahead": 1.5, "behind": 3, "beside": 3},
+                    grid={"level": "fine", "surface_size": 1 / 40, "curved": 0, "wake_length": 0.5, "zones": [{"kind": "box", "size": 1 / 40, "x": -0.45, "length": 0.6, "width": 0.9, "height": 0.9}]},
+                    run={"courant_start": 2, "courant_most": 50})
+    r, (_, flow, state) = run.result, run.field()
+    nose = run.setup.body.surface.box[0, 0]
+    x = np.linspace(nose - 0.5, nose, 400)
+    from ..core.instruments.plane_meter import SpatialSampler
+    flow.residual(state)
+    value = SpatialSampler(flow, state).at(np.stack([x, np.full(400, 1e-3), np.full(400, 1e-3)], axis=1))
+    mach = np.linalg.norm(value[:, 2:5], axis=1) / np.sqrt(value[:, 1])
+    after = np.nonzero(mach < 1.29)[0]
+    stand_off = float(nose - x[after[0]]) if len(after) else np.nan
+    checks = [Check("CD", r["coefficients"]["drag"], 0.96, 1.04, "Bailey, Hiatt: Sphere drag coefficients, AIAA J. 10, 1972: 1.0"),
+              Check("stand-off of the shock / D", stand_off, 0.161 * 0.94, 0.161 * 1.06, "Billig: J. Spacecraft 4, 1967: 0.143 exp(3.24 / M²) R = 0.161 D")]
+    return Case("body-sphere-2", "Sphere, Mach 2, without friction", f"{r['cells']} cells, 40 across the diameter", checks, r["seconds"],
+                [("computed Mach number ahead of the nose", (x - nose), mach, "computed")], ("x from the nose / D", "Mach"), trends_of(r))
+
+
+def _bluff(key, title, part, low, high, source, wanted="Cd", reference=None, budget=300_000, **more):
+    run = run_sheet(space="body", shape={"parts": [part]}, air=_at_reynolds(0.15, 1e6), grid={"level": "fine", "budget": budget, "wake_length": 2}, **{**BLUFF, **more})
+    r = run.result
+    value = r["coefficients"]["drag"] * (r["shape"]["area"] if wanted == "drag area" else 1.0)
+    checks = [Check(wanted, value, low, high, source, BLUFF_OPEN)]
+    return Case(key, title, f"{r['cells']} cells, Re 1e6. {r['verdict']['words']}", checks, r["seconds"], trends={"drag": trends_of(r)["drag"]}), value
+
+
+def _cube(roll=0.0, pitch=0.0, yaw=0.0):
+    return {"name": "cube", "kind": "box", "length": 1, "width": 1, "height": 1, "roll": roll, "pitch": pitch, "yaw": yaw}
+
+
+def cubes():
+    source = "Hoerner: Fluid-Dynamic Drag, 1965: 1.05"
+    case, aligned = _bluff("body-cube", "Cube: face on, rolled by 20° about the stream, and turned by 15° about two axes", _cube(), 1.05 * 0.95, 1.05 * 1.05, source)
+    case.checks[0].name = "CD, face on"
+    other, rolled = _bluff("", "", _cube(roll=20), 0, 9, "")
+    turned, value = _bluff("", "", _cube(pitch=15, yaw=15), 0, 9, "")
+    case.checks.append(Check("drag area rolled by 20° over that face on", rolled / aligned, 0.95, 1.05, "the flow does not know the grid's axes", BLUFF_OPEN))
+    case.checks.append(Check("CD turned by 15° and 15°, on its own frontal area", value, 0.6, 1.1, "between a cube face on (1.05) and on edge (0.8), Hoerner 1965", BLUFF_OPEN))
+    case.seconds += other.seconds + turned.seconds
+    return case
+
+
+def disc():
+    part = {"name": "disc", "kind": "frustum", "length": 0.03, "front_diameter": 1.0, "rear_diameter": 1.0}
+    return _bluff("body-disc", "Thin disc across the stream", part, 1.17 * 0.95, 1.17 * 1.05, "Hoerner: Fluid-Dynamic Drag, 1965: 1.17")[0]
+
+
+def square_back():
+    part = {"name": "body", "kind": "vehicle", "length": 1.044, "width": 0.389, "height": 0.288, "corner": 0.0, "nose_length": 0.1, "nose_side": 0.1, "nose_roof": 0.1, "nose_floor": 0.1, "tail_length": 0.0}
+    run = run_sheet(space="body", shape={"parts": [part]}, air={"motion": "speed", "speed": 40}, flow={"model": "turbulent"}, grid={"level": "fine", "budget": 160_000},
+                    domain={"kind": "ground", "clearance": 0.05, "ground": "fixed", "half": "yes", "ahead": 3, "behind": 6, "beside": 3})
+    r = run.result
+    trend = r["trends"]["drag"]
+    steps = np.diff(trend["values"])
+    checks = [Check("levels computed", len(r["levels"]), 3, 3, "three levels"), Check("monotone (1 is yes)", float(len(steps) == 2 and steps[0] * steps[1] > 0), 1, 1, "a trend that can be read", BLUFF_OPEN),
+              Check("error bar given (1 is yes)", float(trend["error"] is not None), 1, 1, "every value carries its error bar"),
+              Check("CD", r["coefficients"]["drag"], 0.20, 0.32, "Ahmed, Ramm, Faltin: SAE 840300, 1984: 0.25 (noted, not required)", BLUFF_OPEN)]
+    return Case("body-square-back", "Square-back rounded box over a fixed ground", f"half of it, {r['cells']} cells, Re {r['air']['reynolds']:.2g}. {r['verdict']['words']}", checks, r["seconds"], trends={"drag": trends_of(r)["drag"]})
+
+
+CASES = {"body-free-stream": free_stream, "body-frontal": frontal_areas, "body-sphere-slip": slip_sphere, "body-ellipsoid-slip": slip_ellipsoid, "body-plate": plate,
+         "body-sphere-100": sphere_laminar, "body-sphere-2": sphere_supersonic, "body-cube": cubes, "body-disc": disc, "body-square-back": square_back}
