@@ -1,6 +1,7 @@
 """Compare runs: differences with error bars, linked pictures, Cp overlay, differing inputs."""
 from flask import Blueprint, g, render_template, request
 
+from ..core.look.body_field import SURFACE_QUANTITIES
 from ..core.look.colours import OFFERED
 from ..core.look.fields import QUANTITIES, TURBULENT_ONLY
 from ..core.sheet import differing_inputs, read_toml
@@ -24,8 +25,9 @@ def show(campaign_id):
         return render_template("compare.html", campaign=campaign, available=available, chosen=chosen, rows=[], inputs=[], quantities=SHOWN, maps=OFFERED)
     base = chosen[0]
     names = {str(r["id"]): f"{r['variant_name']} at {r['point_name']}" for r in chosen}
-    return render_template("compare.html", campaign=campaign, available=available, chosen=chosen, names=names, rows=_rows(base, chosen, QUANTITIES_OF[campaign["space"]]), inputs=_inputs(base, chosen),
-                           quantities=SHOWN, maps=OFFERED)
+    body = campaign["space"] == "body"
+    return render_template("compare.html", campaign=campaign, available=available, chosen=chosen, names=names, surfaces=_surfaces(chosen) if body else [], rows=_rows(base, chosen, QUANTITIES_OF[campaign["space"]]), inputs=_inputs(base, chosen),
+                           quantities=SURFACE_QUANTITIES if body else SHOWN, maps=OFFERED)
 
 
 def _rows(base, chosen, offered):
@@ -39,6 +41,13 @@ def _rows(base, chosen, offered):
         if any(abs(cell["value"] or 0.0) > 1e-9 for cell in cells):
             rows.append({"label": label, "decimals": decimals, "cells": cells})
     return rows
+
+
+def _surfaces(chosen):
+    """Drag of every named surface in each run; None where a run has no such surface."""
+    found = [(run["result"] or {}).get("surfaces", {}) for run in chosen]
+    names = dict.fromkeys(name for surfaces in found for name in surfaces)
+    return [{"name": name, "values": [s[name]["drag"] if name in s else None for s in found]} for name in names] if len(names) > 1 else []
 
 
 def _inputs(base, chosen):

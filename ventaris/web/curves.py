@@ -78,8 +78,9 @@ def data(campaign_id):
             for label, values in columns[1:]:
                 traces.append({"name": f"{table['name']}: {label}", "x": columns[0][1], "y": values, "measured": True})
     unique = {line["name"]: line for line in lines}
-    label = TAP_CURVES.get(what) or HISTORY_CURVES.get(what, what)
-    return jsonify(traces=traces, lines=list(unique.values()), label=label, x="x/c" if what in TAP_CURVES else "Step", reverse=what == "cp",
+    label = BODY_CURVES.get(what) or TAP_CURVES.get(what) or HISTORY_CURVES.get(what, what)
+    stations = "x in m" if what in BODY_CURVES else "x/c" if what in TAP_CURVES else "Step"
+    return jsonify(traces=traces, lines=list(unique.values()), label=label, x=stations, reverse=what == "cp",
                    log=what == "residual")
 
 

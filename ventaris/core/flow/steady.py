@@ -13,6 +13,8 @@ from .krylov import gmres
 
 
 LIMITER_HELD_BELOW = 3e-3
+# After so many good steps earlier trouble no longer counts.
+FORGIVEN_AFTER = 10
 
 
 class FlowDiverged(RuntimeError):
@@ -37,7 +39,7 @@ class MarchControls:
     most_change : float
         Largest change of a cell's pressure and temperature in a step, as a share.
     retries : int
-        How often the march may go back to its last good state.
+        How often the march may go back to its last good state, without ten good steps in between.
     least_solved : float
         The Courant number falls when a step leaves more than this share of its linear system unsolved; 1 never asks.
     """
@@ -90,7 +92,7 @@ class SteadyMarch:
         self.flow, self.state, self.controls = discretisation, state, controls
         self.courant = controls.courant_start
         self.step_count = 0
-        self.retries = 0
+        self.retries = self._good_steps = 0
         self.first_order_left = controls.first_order_steps
         self.reference = self._impulsive_start()
         self._evaluate()
@@ -149,7 +151,11 @@ class SteadyMarch:
         self.step_count += 1
         if not accepted:
             self._back_off()
+            self._good_steps = 0
         else:
+            self._good_steps += 1
+            if self._good_steps >= FORGIVEN_AFTER:
+                self.retries = 0
             self._adapt_courant(before, clipped, first)
             if first:
                 # Half-way down is far enough for a start; the rest would be thrown away.

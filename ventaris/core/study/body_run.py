@@ -127,7 +127,7 @@ class BodyExecution:
         if previous is None or careful:
             state = flow.uniform_state()
         else:
-            state = prolong(previous.flow.mesh, mesh, previous.march.state, previous.flow.grad)
+            state = prolong(previous.flow.mesh, mesh, previous.march.state, previous.flow.grad, setup.stream.gamma)
             controls = replace(controls, first_order_steps=0, courant_start=(3 if turbulent else 10) * run.courant_start)
         if careful:
             controls = replace(controls, first_order_steps=max(30, 2 * run.first_order_steps), courant_start=0.3 * run.courant_start, courant_growth=1.3,

@@ -10,6 +10,7 @@ from .stencils import neighbour_rows, weights, with_wall_feet
 from .walls import SpatialWalls
 
 KINDS = {"slip": k.SLIP, "no-slip": k.NO_SLIP, "far field": k.FAR_FIELD, "outlet": k.OUTLET, "inlet": k.INLET}
+SUPERSONIC_THRESHOLD = 0.05
 # Walls whose area vectors add up to less than this share of their area face each other.
 PINCHED = 0.6
 CLOSURES = {"spalart-allmaras": SpatialSpalartAllmaras}
@@ -49,7 +50,9 @@ class SpatialDiscretisation:
         energy = (stream.gamma - 1) / mach**3 if mach <= 1 else (stream.gamma - 1) / mach
         self.row_scale = np.array([1 / mach, energy, 1 / mach**2, 1 / mach**2, 1 / mach**2])
         self.column_scale = np.array([mach**2, 0.4 * mach**2, mach, mach, mach])
-        self.epsilon2 = (0.3 * np.array([0.7 * mach**2, 0.4 * mach**2, mach, mach, mach])) ** 2
+        # What the limiter lets pass as smooth: a share of the dynamic scales, beyond Mach 1 a smaller one of the ambient values.
+        threshold = 0.3 * np.array([0.7 * mach**2, 0.4 * mach**2, mach, mach, mach]) if mach <= 1 else SUPERSONIC_THRESHOLD * np.array([0.7, 1.0, 1.0, 1.0, 1.0])
+        self.epsilon2 = threshold**2
         self.time_rate = 0.0
         self.closure = None
         self.bridged = closure is not None

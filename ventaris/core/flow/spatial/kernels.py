@@ -9,6 +9,8 @@ from ..kernels import (CENTRED, FAR_FIELD, FIRST_ORDER, GAMMA, INLET, LIMIT, MAC
                        VISCOUS, fast, roe_flux, viscosity)
 
 NV = 5
+# Absolute pressure over gamma p_inf, and temperature over that of the stream, below which nothing more is taken from a cell.
+EMPTY = 0.04
 
 
 @njit(parallel=True, **fast)
@@ -251,12 +253,16 @@ def clip_change(state, change, most):
         speed = np.sqrt(change[i, 2] ** 2 + change[i, 3] ** 2 + change[i, 4] ** 2)
         if speed > 0.5 * np.sqrt(t):
             factor = min(factor, 0.5 * np.sqrt(t) / speed)
+        # Where hardly anything is left (the base of a body far beyond Mach 1) nothing more is taken.
+        if p < EMPTY and change[i, 0] < 0.0:
+            change[i, 0] = 0.0
+        if t < EMPTY and change[i, 1] < 0.0:
+            change[i, 1] = 0.0
         if factor < 1.0:
             clipped += 1
             for k in range(NV):
                 change[i, k] *= factor
     return clipped
-
 
 
 @njit(parallel=True, cache=True, error_model="numpy")

@@ -1,0 +1,103 @@
+"""Octrees and the cells cut from them."""
+import unittest
+
+import numpy as np
+
+from ventaris.core.grids.bodies import BodyGridPlan, BodyGrids
+from ventaris.core.grids.cut_cells import Obstacle
+from ventaris.core.grids.embedded import embed, mesh_quality
+from ventaris.core.grids.mesh import MeshError
+from ventaris.core.grids.octree import OctreeError, build_octree, leaf_faces
+from ventaris.core.shapes import bodies
+from ventaris.core.shapes.surface import joined
+from scipy.spatial.transform import Rotation
+
+
+def grids(surface, size=0.08, **plan):
+    values = {"low": (-1.5, -1.5, -1.5), "high": (2.5, 1.5, 1.5), "size": size, "edge_halvings": 1, "curved": 0.0, "buffer": 2.0, **plan}
+    return BodyGrids(surface, BodyGridPlan(**values))
+
+
+def cube(roll=0.0):
+    return bodies.box(1.0, 1.0, 1.0).moved(np.eye(3), (0, 0, 0)).moved(Rotation.from_euler("xyz", [roll, 0.6 * roll, 0.3 * roll], degrees=True).as_matrix())
+
+
+class Tree(unittest.TestCase):
+    def test_neighbours_differ_by_one_halving_at_most(self):
+        tree = grids(cube(20)).tree("medium")
+        faces = leaf_faces(tree)
+        inner = faces.right >= 0
+        ratio = tree.width[faces.left[inner]] / tree.width[faces.right[inner]]
+        self.assertTrue((ratio <= 2).all() and (ratio >= 0.5).all())
+        self.assertAlmostEqual(float((tree.size**3).sum()), float(np.prod(tree.counts) * tree.step**3), places=6)
+
+    def test_every_point_finds_its_leaf(self):
+        tree = grids(cube()).tree("coarse")
+        points = np.random.default_rng(1).uniform(-1.4, 1.4, (200, 3))
+        leaf = tree.containing(points)
+        low = tree.low + tree.corner[leaf] * tree.step
+        self.assertTrue(((points >= low) & (points <= low + tree.size[leaf, None])).all())
+        self.assertEqual(tree.containing(np.array([[99.0, 0, 0]]))[0], -1)
+
+    def test_too_many_cells_are_refused_with_a_mend(self):
+        with self.assertRaisesRegex(OctreeError, "larger"):
+            build_octree((0, 0, 0), 1.0, (4, 4, 4), 8, lambda level, centres, edge: np.ones(len(centres), dtype=bool), most_leaves=10_000)
+
+
+class Cutting(unittest.TestCase):
+    def test_cells_close_and_fill_the_air_round_a_turned_cube(self):
+        for roll in (0, 20, 33):
+            with self.subTest(roll):
+                mesh = grids(cube(roll)).mesh("medium")
+                quality = mesh_quality(mesh)
+                self.assertLess(quality["closure"], 1e-10)
+                box = float(np.prod(mesh.tree.counts) * mesh.tree.step**3)
+                self.assertAlmostEqual(box - mesh.volume.sum(), 1.0, delta=3e-3)
+                area = sum(mesh.area[mesh.boundaries[name]].sum() for name in mesh.walls)
+                # A cell on an edge keeps one wall vector for both of its faces: the area is a little short, the projections are not.
+                self.assertTrue(5.6 < area < 6.001, area)
+                wall = mesh.wall_faces()
+                self.assertLess(np.abs((mesh.normal[wall] * mesh.area[wall, None]).sum(axis=0)).max(), 1e-9)
+
+    def test_a_sheet_becomes_a_thin_plate(self):
+        plate = bodies.box(1.0, 1.0, 1.0)
+        sheet = plate.only(np.abs(plate.normals[:, 0]) > 0.9).only(np.arange(4) < 2)
+        mesh = grids(sheet, edge_halvings=0).mesh("medium")
+        self.assertGreater(len(mesh.wall_faces()), 20)
+        self.assertLess(mesh_quality(mesh)["closure"], 1e-10)
+
+    def test_voids_are_left_out_and_said(self):
+        inner = bodies.box(0.7, 0.7, 0.7).moved(shift=(0.15, 0, 0.15))
+        from dataclasses import replace
+        hollow = joined([cube(), inner])
+        # One part whose inner walls face inwards: a shell with a void.
+        shell = replace(hollow, triangles=np.concatenate([cube().triangles, inner.triangles[:, ::-1] + len(cube().vertices)]), part=np.zeros(len(hollow.triangles), dtype=np.int64), parts=("shell",))
+        mesh = grids(shell, size=0.04).mesh("medium")
+        self.assertTrue(any("void" in note for note in mesh.notes), mesh.notes)
+        box = float(np.prod(mesh.tree.counts) * mesh.tree.step**3)
+        self.assertAlmostEqual(box - mesh.volume.sum(), 1.0, delta=3e-3)
+
+    def test_dirty_surfaces_do_not_stop_the_grid(self):
+        clean, rng = bodies.ellipsoid(1.0, 0.8, 0.6), np.random.default_rng(3)
+        from dataclasses import replace
+        triangles = clean.triangles.copy()
+        some = rng.choice(len(triangles), 12, replace=False)
+        triangles[some] = triangles[some][:, ::-1]
+        cases = {"flipped": replace(clean, triangles=triangles), "missing": clean.only(~np.isin(np.arange(len(triangles)), some)),
+                 "shaken": replace(clean, vertices=clean.vertices + rng.normal(0, 1e-4, clean.vertices.shape)),
+                 "overlapping": joined([clean, clean.moved(shift=(0.3, 0.1, 0))])}
+        for name, surface in cases.items():
+            with self.subTest(name):
+                mesh = grids(surface, edge_halvings=0).mesh("medium")
+                quality = mesh_quality(mesh)
+                self.assertLess(quality["closure"], 1e-10)
+                self.assertGreaterEqual(quality["least_share"], 0.3)
+
+    def test_a_body_larger_than_its_domain_is_refused(self):
+        with self.assertRaises(MeshError):
+            tree = build_octree((-0.2, -0.2, -0.2), 0.1, (4, 4, 4), 1, lambda level, centres, edge: np.zeros(len(centres), dtype=bool))
+            embed(tree, Obstacle(cube().moved(4 * np.eye(3), (-2, 0, -2)), np.array([False]), np.zeros(1)))
+
+
+if __name__ == "__main__":
+    unittest.main()
