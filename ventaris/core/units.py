@@ -99,4 +99,4 @@ def show(value, unit="", digits=5):
     return f"{text} {PRETTY.get(unit, unit)}".strip()
 
 
-PRETTY = {"deg": "°", "kg/m^3": "kg/m³", "Pa*s": "Pa·s", "J/(kg*K)": "J/(kg·K)", "kg/(m*s)": "kg/(m·s)", "chord": "c"}
+PRETTY = {"deg": "°", "m^2": "m²", "m^3/s": "m³/s", "kg/m^3": "kg/m³", "Pa*s": "Pa·s", "J/(kg*K)": "J/(kg·K)", "kg/(m*s)": "kg/(m·s)", "chord": "c"}

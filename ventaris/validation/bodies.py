@@ -16,7 +16,7 @@ from .case import Case, Check, run_sheet, trends_of
 
 BLUFF = {"domain": {"ahead": 5, "behind": 10, "beside": 5}, "flow": {"model": "turbulent"}}
 # Behind a bluff body the closure is at its weakest; said in the report where a number falls outside.
-BLUFF_OPEN = "mean flow with one-equation closure behind a bluff body; see docs/limits.md"
+BLUFF_OPEN = "mean flow with one-equation closure behind a bluff body; see the limits in docs/theory-bodies.md"
 
 
 def _ball(length=1.0):
@@ -150,7 +150,7 @@ def sphere_supersonic():
                 [("computed Mach number ahead of the nose", (x - nose), mach, "computed")], ("x from the nose / D", "Mach"), trends_of(r))
 
 
-def _bluff(key, title, part, low, high, source, wanted="Cd", reference=None, budget=300_000, **more):
+def _bluff(key, title, part, low, high, source, wanted="Cd", reference=None, budget=200_000, **more):
     run = run_sheet(space="body", shape={"parts": [part]}, air=_at_reynolds(0.15, 1e6), grid={"level": "fine", "budget": budget, "wake_length": 2}, **{**BLUFF, **more})
     r = run.result
     value = r["coefficients"]["drag"] * (r["shape"]["area"] if wanted == "drag area" else 1.0)

@@ -10,7 +10,7 @@ from ..core.shapes.library import LARGEST_FILE
 from ..store import archive, campaigns as store, deletions, runs, surfaces
 from ..worker.loop import is_worker_running
 from .outlines import outline, shape_words
-from .presentation import QUANTITIES_OF, difference, quantity_of
+from .presentation import QUANTITIES_OF, difference, paired_error, quantity_of
 from .uploads import parse_surface, parse_upload
 
 pages = Blueprint("campaigns", __name__)
@@ -140,7 +140,7 @@ def _cell(campaign, variants, variant, point, latest, key):
     value, error = quantity_of(result, key)
     base_value, base_error = quantity_of(base, key)
     return {"run": run, "point": point, "value": value, "error": error,
-            "difference": None if variant["baseline"] else difference(value, base_value, error, base_error),
+            "difference": None if variant["baseline"] else difference(value, base_value, error, base_error, paired_error(result, base, key)),
             "stale": bool(run) and run["state"] in runs.ENDED and _is_stale(campaign, variant, point, run)}
 
 

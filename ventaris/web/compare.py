@@ -8,7 +8,7 @@ from ..core.sheet import differing_inputs, read_toml
 from ..store import runs
 from .campaigns import campaign_or_404
 from .curves import named_runs
-from .presentation import QUANTITIES_OF, difference, quantity_of
+from .presentation import QUANTITIES_OF, difference, paired_error, quantity_of
 
 pages = Blueprint("compare", __name__)
 SHOWN = {key: q for key, q in QUANTITIES.items() if key not in TURBULENT_ONLY}
@@ -37,7 +37,7 @@ def _rows(base, chosen, offered):
         cells = []
         for run in chosen:
             value, error = quantity_of(run["result"], key)
-            cells.append({"value": value, "error": error, "difference": None if run is base else difference(value, base_value, error, base_error)})
+            cells.append({"value": value, "error": error, "difference": None if run is base else difference(value, base_value, error, base_error, paired_error(run["result"], base["result"], key))})
         if any(abs(cell["value"] or 0.0) > 1e-9 for cell in cells):
             rows.append({"label": label, "decimals": decimals, "cells": cells})
     return rows

@@ -7,6 +7,7 @@ import numpy as np
 from markupsafe import Markup
 
 from ..core import units
+from ..core.study.trend import grid_trend
 
 STATE_WORDS = {"waiting": "waiting", "gridding": "gridding", "running": "running", "paused": "paused", "settled": "settled",
                "stopped": "stopped", "failed": "failed"}
@@ -91,13 +92,33 @@ def quantity(value, unit="", digits=4):
     return Markup('<span class="num">{}</span>{}').format(text, Markup(' <span class="unit">{}</span>').format(units.PRETTY.get(unit, unit)) if unit else "")
 
 
-def difference(value, base, error=None, base_error=None):
-    """Difference from the baseline: {"value", "share", "clear"}; `clear` when it exceeds both error bars together."""
+def difference(value, base, error=None, base_error=None, paired=None):
+    """Difference from the baseline: {"value", "share", "clear", "bar"}; `clear` when it exceeds its error bar.
+
+    The bar is that of both values together, or `paired` where the levels' own differences give a smaller one.
+    """
     if value is None or base is None:
         return None
     delta = value - base
     bar = math.hypot(error or 0.0, base_error or 0.0)
-    return {"value": delta, "share": 100 * delta / abs(base) if abs(base) > 1e-12 else None, "clear": abs(delta) > bar}
+    if paired is not None:
+        bar = min(bar, paired)
+    return {"value": delta, "share": 100 * delta / abs(base) if abs(base) > 1e-12 else None, "clear": abs(delta) > bar, "bar": bar if bar > 0 else None}
+
+
+def paired_error(result, base, key):
+    """Error bar of the difference of two runs from its own trend over three levels, or None.
+
+    What the grid does to both runs alike falls out of their difference.
+    """
+    if not result or not base:
+        return None
+    levels = [[(level["level"], level["coefficients"].get(key)) for level in r["levels"]][-3:] for r in (result, base)]
+    same = len(levels[0]) == 3 and [name for name, _ in levels[0]] == [name for name, _ in levels[1]]
+    values = [[v for _, v in found] for found in levels]
+    if not same or not all(isinstance(v, float) for found in values for v in found):
+        return None
+    return grid_trend([a - b for a, b in zip(*values)]).error
 
 
 def duration(seconds):

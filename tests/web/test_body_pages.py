@@ -1,0 +1,177 @@
+"""Pages of campaigns about bodies, through a test client."""
+import io
+import json
+import struct
+import unittest
+
+import numpy as np
+
+from tests.bodies import CAR, SMALL, WHEEL, body_sheet, run_body
+from tests.web.client import WithClient
+from ventaris.core.formats.surfaces import write_surface
+from ventaris.core.look.body_field import body_field
+from ventaris.core.shapes import bodies
+from ventaris.core.sheet import write_toml
+from ventaris.store import archive, campaigns, runs
+from ventaris.store.body_fields import pack_body_field, unpack_body_field
+
+_finished = {}
+
+
+def finished(length=4.0):
+    if length not in _finished:
+        _finished[length] = run_body([{**CAR, "length": length}, WHEEL], grid={**SMALL, "level": "coarse"})
+    return _finished[length]
+
+
+def arrays(data):
+    """Header and arrays of a packed answer."""
+    length = struct.unpack("<I", data[:4])[0]
+    head, offset = json.loads(data[4:4 + length]), 4 + length
+    for part in head["arrays"]:
+        head[part["name"]] = np.frombuffer(data, "<" + part["kind"], part["count"], offset)
+        offset += 4 * part["count"]
+    assert offset == len(data)
+    return head
+
+
+class WithBody(WithClient):
+    def setUp(self):
+        super().setUp()
+        sheet = body_sheet([CAR, WHEEL], grid={**SMALL, "level": "coarse"})
+        self.body_campaign = campaigns.add_campaign(self.db, "Car", "round or blunt?", {k: getattr(sheet, k).model_dump() for k in ("domain", "grid", "instruments", "flow", "run")}, "body")
+        self.body_variant = campaigns.add_variant(self.db, self.body_campaign, "short", sheet.shape.model_dump())
+        self.body_point = campaigns.add_point(self.db, self.body_campaign, "30 m/s", sheet.air.model_dump())
+        self.sheet_url = f"/sheet/{self.body_variant}/{self.body_point}"
+
+    def with_run(self, variant=None, length=4.0):
+        execution = finished(length)
+        run_id = runs.add_run(self.db, self.body_campaign, variant or self.body_variant, self.body_point, write_toml(execution.sheet))
+        level, flow, state = execution.field()
+        runs.record(self.db, run_id, "running", execution.history, {"share": 1})
+        runs.keep_array(self.db, run_id, "field", pack_body_field(body_field(level, flow, state, execution.setup.scale)))
+        runs.finish(self.db, run_id, "settled", execution.result)
+        return run_id
+
+
+class Sheets(WithBody):
+    def test_a_campaign_about_bodies_begins(self):
+        answer = self.client.post("/campaigns", data={"name": "Nose", "space": "body"})
+        self.assertIn("/variants/new", answer.location)
+        self.assertIn("vehicle", self.text(answer.location))
+        made = self.client.post(answer.location, data={"name": "first", "source": "vehicle"})
+        self.assertIn("/points/new", made.location)
+        point = self.client.post(made.location, data={"name": "slow", "speed": "60 km/h", "yaw": "5 deg"})
+        self.assertIn("Vehicle body", self.text(point.location))
+
+    def test_the_sheet_page_and_every_drawing(self):
+        page = self.text(self.sheet_url)
+        self.assertIn("Preflight", page)
+        self.assertIn("cells on the finest level", page)
+        for section in ("shape", "air", "domain", "grid", "instruments", "flow", "run"):
+            with self.subTest(section):
+                self.assertIn("<svg", self.text(f"{self.sheet_url}/drawing/{section}"))
+        self.assertIn("cut by the body", self.client.post(f"{self.sheet_url}/quality").get_data(as_text=True))
+
+    def test_a_change_is_saved_and_a_mistake_named(self):
+        form = {"air.speed": "72 km/h", "shape.parts.count": "1"}
+        for part in (CAR, WHEEL):
+            for key in ("name", "kind", "length", "width"):
+                form.setdefault(f"shape.parts[].{key}", []).append(part.get(key, 1))
+        self.client.post(self.sheet_url, data=form)
+        self.assertAlmostEqual(campaigns.point(self.db, self.body_point)["air"]["speed"], 20)
+        answer = self.client.post(self.sheet_url, data={"grid.budget": "3"}).get_data(as_text=True)
+        self.assertIn("grid.budget", answer)
+
+    def test_the_preview_follows_the_form(self):
+        head = arrays(self.client.post(f"{self.sheet_url}/body.bin").data)
+        self.assertEqual([name for name, _, _ in head["groups"]], ["car", "wheel"])
+        self.assertEqual(len(head["points"]), len(head["normals"]))
+        self.assertEqual(self.client.post(f"{self.sheet_url}/body.bin", data={"shape.parts.count": "1"}).status_code, 422)
+
+    def test_a_surface_is_brought_in_as_a_part_and_kept_in_archives(self):
+        data = write_surface(bodies.box(500, 200, 100), "stl")
+        answer = self.client.post(f"{self.sheet_url}/import", data={"file": (io.BytesIO(data), "crate.stl"), "unit": "mm"})
+        self.assertEqual(answer.get_json(), {"part": "crate"})
+        page = self.text(self.sheet_url)
+        self.assertIn("crate.stl", page)
+        again = archive.import_campaign(self.db, archive.export_campaign(self.db, self.body_campaign))
+        shape = campaigns.variants(self.db, again)[0]["shape"]
+        self.assertEqual(shape["parts"][2]["unit"], "mm")
+        self.assertEqual(campaigns.campaign(self.db, again)["space"], "body")
+        self.assertEqual(len(self.client.get(f"/variants/{self.body_variant}/body.stl").data[:80]), 80)
+
+    def test_files_that_cannot_be_read_say_why(self):
+        for data, name, words in ((b"glTF nonsense", "a.glb", "cannot be read"), (b"", "b.step", "STL, OBJ, PLY, GLB"), (b"\0" * 84, "c.stl", "no triangles")):
+            with self.subTest(name):
+                answer = self.client.post(f"{self.sheet_url}/import", data={"file": (io.BytesIO(data), name)})
+                self.assertEqual(answer.status_code, 400)
+                self.assertIn(words, answer.get_json()["problem"])
+
+    def test_a_sheet_of_the_other_kind_is_refused(self):
+        text = "format = 1\n"
+        answer = self.client.post(f"/campaigns/{self.body_campaign}/sheet", data={"sheet": (io.BytesIO(text.encode()), "a.toml")})
+        self.assertEqual(answer.status_code, 400)
+        self.assertIn("sections in a plane", answer.get_data(as_text=True))
+
+
+class Runs(WithBody):
+    def test_matrix_run_page_and_files(self):
+        run_id = self.with_run()
+        self.assertIn("Drag area", self.text(f"/campaigns/{self.body_campaign}"))
+        self.assertIn("drag_area", self.text(f"/campaigns/{self.body_campaign}?show=drag_area"))
+        page = self.text(f"/runs/{run_id}")
+        for words in ("By surface", "References", "surface.vtp", "Averaged over" if finished().result["averages"] else "Forces"):
+            self.assertIn(words, page)
+        for what in ("result.json", "sheet.toml", "history.csv", "surface.csv", "surface.vtp", "field.vtu"):
+            with self.subTest(what):
+                self.assertEqual(self.client.get(f"/runs/{run_id}/download/{what}").status_code, 200)
+        self.assertEqual(self.client.get(f"/runs/{run_id}/thumbnail.png").data[:4], b"\x89PNG")
+
+    def test_the_flow_view_and_its_answers(self):
+        run_id = self.with_run()
+        self.assertIn("Cut planes", self.text(f"/runs/{run_id}/flow"))
+        head = arrays(self.client.get(f"/runs/{run_id}/surface.bin").data)
+        self.assertAlmostEqual(float(head["cp"].max()), 1, delta=0.3)
+        plane = arrays(self.client.get(f"/runs/{run_id}/plane.bin?normal=y&at=0.1&q=loss&turn=10&tilt=5&columns=60").data)
+        self.assertGreater(len(plane["triangles"]), 300)
+        for query in ("kind=disc&count=12", "kind=line&centre=-1,0,0.5&size=1 m&count=5", "kind=inflow&count=9"):
+            self.assertGreater(len(arrays(self.client.get(f"/runs/{run_id}/streams.bin?{query}").data)["lengths"]), 2)
+        self.assertFalse(arrays(self.client.get(f"/runs/{run_id}/iso.bin?q=loss&value=0.3").data)["empty"])
+        self.assertTrue(arrays(self.client.get(f"/runs/{run_id}/iso.bin?q=mach&value=9").data)["empty"])
+        self.assertEqual(len(arrays(self.client.get(f"/runs/{run_id}/oil.bin?count=20").data)["lengths"]), 20)
+
+    def test_bad_queries_are_explained(self):
+        run_id = self.with_run()
+        for path, status in (("plane.bin?normal=w", 400), ("plane.bin?at=here", 400), ("plane.bin?q=nothing", 404), ("streams.bin?kind=cloud", 400), ("streams.bin?centre=1,2", 400), ("iso.bin?q=none", 404)):
+            with self.subTest(path):
+                self.assertEqual(self.client.get(f"/runs/{run_id}/{path}").status_code, status)
+        away = arrays(self.client.get(f"/runs/{run_id}/plane.bin?at=99").data)
+        self.assertEqual(len(away["triangles"]), 0)
+
+    def test_two_bodies_are_compared(self):
+        other = campaigns.add_variant(self.db, self.body_campaign, "long", body_sheet([{**CAR, "length": 4.4}, WHEEL]).shape.model_dump())
+        one, two = self.with_run(), self.with_run(other, 4.4)
+        page = self.text(f"/campaigns/{self.body_campaign}/compare?run={one}&run={two}")
+        self.assertIn("By surface", page)
+        self.assertIn("Where along the body", page)
+        head = arrays(self.client.get(f"/runs/{two}/surface.bin?minus={one}").data)
+        self.assertTrue(head["quantities"][0]["label"].startswith("Difference"))
+        curves = self.client.get(f"/campaigns/{self.body_campaign}/curves.json?what=build_drag&run={one}&run={two}").get_json()
+        self.assertEqual(len(curves["traces"]), 2)
+        self.assertIn("Along the body", self.text(f"/campaigns/{self.body_campaign}/curves"))
+
+
+class Stored(unittest.TestCase):
+    def test_a_field_comes_back_from_its_bytes(self):
+        execution = finished()
+        level, flow, state = execution.field()
+        field = body_field(level, flow, state, execution.setup.scale, False, execution.setup.air)
+        back = unpack_body_field(pack_body_field(field), execution.setup.air)
+        points = np.random.default_rng(2).uniform(-0.5, 1.5, (200, 3))
+        np.testing.assert_allclose(back.sample(points, ("cp", "vx")), field.sample(points, ("cp", "vx")), atol=2e-4)
+        np.testing.assert_array_equal(back.leaf_cell, field.leaf_cell)
+
+
+if __name__ == "__main__":
+    unittest.main()
