@@ -10,6 +10,25 @@ from playwright.sync_api import sync_playwright  # noqa: E402
 from tests.web.test_browser import CHROMIUM, FLAGS, Server  # noqa: E402
 
 
+def bodies(page, server, shot):
+    page.goto(server.address)
+    page.click("text=Valley railcar nose")
+    page.wait_for_selector(".matrix")
+    home = page.url[len(server.address):]
+    link = lambda row, word: page.locator(f"tr:has-text('{row}') td").first.locator(f"a:has-text('{word}')").get_attribute("href")
+    sheet, one, two = link("Long tail", "sheet"), link("Blunt nose", "flow").split("/")[2], link("Long tail", "flow").split("/")[2]
+    shot("body-matrix", home, ".matrix")
+    shot("body-sheet", sheet, "#preview[data-ready]")
+    shot("body-run", f"/runs/{two}", "#live canvas")
+
+    def look():
+        page.select_option("#rake-kind", "grid")
+        page.wait_for_selector("[data-of='streams']")
+
+    shot("body-flow", f"/runs/{two}/flow", "#flow[data-ready]", then=look)
+    shot("body-compare", f"{home}/compare?run={one}&run={two}", "#pair[data-ready]", scroll=760)
+
+
 def main():
     server = Server("--no-worker")
     with sync_playwright() as play:
@@ -71,6 +90,7 @@ def main():
         sheet, flow = cells_of("Cable pylon with blowing slots, in time")
         shot("shedding", flow + "?q=speed&reversed=1&view=2.4,0,7", "#stage[data-ready]")
         shot("in-time", flow.replace("/flow", ""), "#live canvas")
+        bodies(page, server, shot)
         browser.close()
     server.end()
 

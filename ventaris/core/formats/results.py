@@ -1,10 +1,16 @@
 """The files of a finished run."""
 import json
 
+import numpy as np
+
 from ..instruments.taps import read_taps
+from ..look.body_field import body_field
+from ..look.body_picture import body_thumbnail
+from ..look.body_surface import drawn_surface
 from ..look.drawable import drawable
 from ..look.picture import field_picture
 from ..sheet import write_toml
+from .body_files import body_surface_csv, body_surface_vtp, body_vtu
 from .tables import write_csv
 from .vtu import write_vtu
 
@@ -20,6 +26,8 @@ def result_files(run):
     -------
     dict of str to bytes
     """
+    if run.sheet.space == "body":
+        return _body_files(run)
     _, flow, state = run.field()
     air = run.setup.air
     picture = drawable(flow.mesh, state, air)
@@ -28,6 +36,15 @@ def result_files(run):
             "field.vtu": write_vtu(flow.mesh, state, air, run.setup.chord),
             "mach.png": field_picture(picture, "mach", title=run.sheet.title),
             "cp.svg": field_picture(picture, "cp", "svg", title=run.sheet.title)}
+
+
+def _body_files(run):
+    level, flow, state = run.field()
+    field = body_field(level, flow, state, run.setup.scale, run.setup.half, run.setup.air)
+    drawn = drawn_surface(run.setup.body.surface.moved(np.eye(3) / field.scale), 1.2 * field.wall_size)
+    return {"sheet.toml": write_toml(run.sheet).encode(), "result.json": json.dumps(run.result, indent=1).encode(), "history.csv": history_csv(run.history).encode(),
+            "surface.csv": body_surface_csv(field, drawn).encode(), "surface.vtp": body_surface_vtp(field, drawn), "field.vtu": body_vtu(field),
+            "speed.png": body_thumbnail(field, drawn, 9.0)}
 
 
 def history_csv(history):

@@ -299,9 +299,7 @@ class BodyExecution:
             averages = {"of": "steps", "steps": window, "deviations": deviations, "errors": drift}
         for name, value in (averages or {"errors": {}})["errors"].items():
             if name in trends and np.isfinite(value):
-                trends[name] = trends[name] | {"error": value if trends[name]["error"] is None and self.detached else
-                                               None if trends[name]["error"] is None else trends[name]["error"] + value,
-                                               "words": trends[name]["words"] + f" The error bar holds ± {value:.2g} of the mean over {averages['steps']} {averages['of']}."}
+                trends[name] = _with_drift(trends[name], value, averages, self.detached)
         level.flow.residual(self._state())
         verdict = judge_body(setup, last, trends, averages, stopped, self._resolution(), self._undefined())
         return {
@@ -352,6 +350,13 @@ class BodyExecution:
     def _weight(self, coefficients):
         mass = self.sheet.instruments.mass
         return -coefficients["lift"] * self.setup.air.dynamic_pressure * self.setup.area / (9.80665 * mass) if mass else None
+
+
+def _with_drift(trend, drift, averages, alone):
+    """A trend whose error bar also holds what the mean is uncertain by; `alone` where that makes a bar even without a grid trend."""
+    if trend["error"] is None and not alone:
+        return trend | {"words": f"{trend['words']} The mean over {averages['steps']} {averages['of']} drifts by ± {drift:.2g}."}
+    return trend | {"error": (trend["error"] or 0.0) + drift, "words": f"{trend['words']} The error bar holds ± {drift:.2g} of the mean over {averages['steps']} {averages['of']}."}
 
 
 def run_share(discard, count):

@@ -1,4 +1,6 @@
 """What the program says of a finished run of a body."""
+import math
+
 from .verdict import Verdict
 
 # Fewer cells than this across the smaller side of the body, and its wake is hardly there.
@@ -41,7 +43,8 @@ def judge_body(setup, last, trends, averages, stopped, resolution, undefined):
     elif settled:
         words = f"Settled on the {last.level} grid: residual {last.residual:.0e} of the start, lift and drag steady within {worst:.1g} of the drag."
     else:
-        words = (f"Not settled on the {last.level} grid: residual {last.residual:.0e} of the start, lift and drag still change by {worst:.1g} of the drag. "
+        moving = f"lift and drag still change by {worst:.1g} of the drag" if math.isfinite(worst) else "after too few steps to say how much lift and drag still move"
+        words = (f"Not settled on the {last.level} grid: residual {last.residual:.0e} of the start, {moving}. "
                  "Run it further, or read the values as provisional.")
     return Verdict(settled, words, list(_warnings(setup, last, trends, averages, resolution, undefined, detached)))
 

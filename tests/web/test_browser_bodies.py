@@ -1,0 +1,98 @@
+"""A body in the real interface: import, sheet, run, look, in a headless browser."""
+import tempfile
+import unittest
+from pathlib import Path
+
+from tests.marks import slow
+from tests.web.test_browser import CHROMIUM, FLAGS, Server
+from ventaris.core.formats.surfaces import write_surface
+from ventaris.core.shapes import bodies
+
+
+@slow
+@unittest.skipUnless(CHROMIUM, "needs Debian's chromium")
+class Bodies(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls):
+        from playwright.sync_api import sync_playwright
+        cls.server = Server("--no-demo")
+        cls.play = sync_playwright().start()
+        cls.browser = cls.play.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
+
+    @classmethod
+    def tearDownClass(cls):
+        cls.browser.close()
+        cls.play.stop()
+        cls.server.end()
+
+    def setUp(self):
+        self.page = self.browser.new_page(viewport={"width": 1280, "height": 800})
+        self.page.set_default_timeout(90_000)
+        self.errors = []
+        self.page.on("pageerror", lambda error: self.errors.append(str(error)))
+        self.page.on("console", lambda message: self.errors.append(message.text) if message.type == "error" and "Content Security" in message.text else None)
+        self.addCleanup(self.page.close)
+
+    def tearDown(self):
+        self.assertEqual(self.errors, [])
+
+    def colours(self, canvas):
+        """How many different colours a canvas of the page shows, of a coarse raster."""
+        return self.page.evaluate("""(name) => { const gl = document.querySelector(name + " canvas"), pen = document.createElement("canvas").getContext("2d");
+            pen.canvas.width = 64; pen.canvas.height = 40; pen.drawImage(gl, 0, 0, 64, 40);
+            const d = pen.getImageData(0, 0, 64, 40).data, seen = new Set();
+            for (let k = 0; k < d.length; k += 4) seen.add((d[k] >> 4) * 256 + (d[k + 1] >> 4) * 16 + (d[k + 2] >> 4));
+            return seen.size; }""", canvas)
+
+    def test_from_a_file_to_a_flow_that_can_be_turned(self):
+        page = self.page
+        page.goto(self.server.address)
+        page.fill("#name", "Crate")
+        page.select_option("#space", "body")
+        page.click("text=Begin")
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "crate.stl"
+            path.write_bytes(write_surface(bodies.box(1200, 800, 600), "stl"))
+            page.fill("#name", "plain crate")
+            page.select_option("#source", "surface")
+            page.set_input_files("#file", str(path))
+            page.select_option("#import-unit", "mm")
+            page.click("text=Add and open its sheet")
+        page.fill("#name", "20 m/s")
+        page.fill("#speed", "20 m/s")
+        page.click("text=Add and open its sheet")
+        page.wait_for_selector("#preview[data-ready]")
+        self.assertGreater(self.colours("#preview"), 3)
+        self.assertEqual(page.input_value("[name='shape.parts[].unit']"), "mm")
+        # A small grid, so that the answer comes at once.
+        for name, value in (("grid.surface_size", "60 mm"), ("grid.edge_halvings", "0"), ("grid.wake_length", "0"), ("domain.ahead", "1.5"), ("domain.behind", "2.5"), ("domain.beside", "1.5"), ("run.steps", "20")):
+            page.fill(f"[name='{name}']", value)
+            page.press(f"[name='{name}']", "Tab")
+        page.select_option("[name='grid.level']", "coarse")
+        page.wait_for_selector("#saved:has-text('saved')")
+        page.click("[data-start]")
+        page.wait_for_selector("#panel .verdict")
+        page.wait_for_selector("#live canvas")
+        self.assertIn("By surface" if page.locator("text=By surface").count() else "References", page.inner_text("#panel"))
+        page.click("text=Flow")
+        page.wait_for_selector("#flow[data-ready]")
+        self.assertGreater(self.colours("#stage"), 20)
+        page.select_option("#rake-kind", "disc")
+        page.wait_for_selector("[data-of='streams']")
+        page.select_option("#iso", "loss")
+        page.wait_for_selector("[data-of='iso']")
+        page.click("[data-view='top']")
+        page.click("[data-p='open']")
+        before = page.evaluate("window.bodyCanvas.view.direction[0]")
+        page.mouse.move(400, 400)
+        page.mouse.down()
+        page.mouse.move(520, 420, steps=4)
+        page.mouse.up()
+        self.assertNotEqual(before, page.evaluate("window.bodyCanvas.view.direction[0]"))
+        with page.expect_download() as kept:
+            page.click("#save-picture")
+        self.assertEqual(Path(kept.value.path()).read_bytes()[:4], b"\x89PNG")
+
+
+if __name__ == "__main__":
+    unittest.main()
