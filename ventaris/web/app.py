@@ -103,8 +103,8 @@ def _errors(app):
     def http(error):
         message = error.description
         if error.code == 413:
-            message = (f"The upload is larger than {LARGEST_UPLOAD // 1_000_000} MB. Section coordinates need a few kilobytes: check that "
-                       "you chose the right file.")
+            message = (f"The upload is larger than {LARGEST_UPLOAD // 1_000_000} MB. Section coordinates need a few kilobytes, surfaces rarely more than 100 MB: "
+                       "check that you chose the right file, or simplify it.")
         elif error.code == 404:
             message = "There is nothing at this address. It may have been deleted, or the address is mistyped."
         return page(error.code, message)

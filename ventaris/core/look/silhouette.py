@@ -30,11 +30,17 @@ def silhouette(corners, view="side", pixels=PIXELS):
     low, high = flat.min(axis=(0, 1)), flat.max(axis=(0, 1))
     step = max(float((high - low).max()), 1e-9) / pixels
     shape = np.ceil((high - low) / step).astype(int) + 5
+    placed = (flat - low) / step + 2
+    small = np.ptp(placed, axis=1).max(axis=1) < 1.0
     image = Image.new("1", (int(shape[0]), int(shape[1])))
     pen = ImageDraw.Draw(image)
-    for triangle in (flat - low) / step + 2:
+    for triangle in placed[~small]:
         pen.polygon([tuple(p) for p in triangle], fill=1, outline=1)
-    lines = contour_generator(z=np.asarray(image, dtype=float)).lines(0.5)
+    shadow = np.array(image, dtype=float)
+    # Triangles within a pixel are a dot; a fine mesh has a million of them.
+    dots = np.round(placed[small].reshape(-1, 2)).astype(int)
+    shadow[dots[:, 1], dots[:, 0]] = 1.0
+    lines = contour_generator(z=shadow).lines(0.5)
     return [low + (line - 2) * step for line in lines if len(line) > 5]
 
 

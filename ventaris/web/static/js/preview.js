@@ -24,6 +24,8 @@ document.querySelector("[data-import]")?.addEventListener("click", async (event)
   const file = document.getElementById("import-file").files[0], problem = document.getElementById("import-problem");
   problem.hidden = true;
   if (!file) { problem.hidden = false; problem.textContent = "Choose a surface file (STL, OBJ, PLY or GLB) first."; return; }
+  const most = Number(document.getElementById("import-file").dataset.most);
+  if (file.size > most) { problem.hidden = false; problem.textContent = `${file.name} holds ${(file.size / 1e6).toFixed(1)} MB; at most ${most / 1e6} MB are accepted here. Simplify the surface first.`; return; }
   const body = new FormData();
   body.append("file", file);
   body.append("unit", document.getElementById("import-unit").value);
@@ -31,7 +33,7 @@ document.querySelector("[data-import]")?.addEventListener("click", async (event)
   try {
     const answer = await fetch(`${form.dataset.base}/import`, { method: "POST", body, headers: { "X-CSRFToken": token(), "X-Requested-With": "fetch" } });
     if (answer.ok) window.location.reload();
-    else { problem.hidden = false; problem.textContent = (await answer.json()).problem; }
+    else { problem.hidden = false; problem.textContent = await answer.json().then((said) => said.problem, () => "The import failed; nothing was changed. Try again."); }
   } finally { event.target.disabled = false; }
 });
 show();
