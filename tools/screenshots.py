@@ -7,7 +7,7 @@ sys.path.insert(0, str(ROOT))
 
 from playwright.sync_api import sync_playwright  # noqa: E402
 
-from tests.web.test_browser import CHROMIUM, FLAGS, Server  # noqa: E402
+from tests.web.browsing import CHROMIUM, FLAGS, Server  # noqa: E402
 
 
 def bodies(page, server, shot):

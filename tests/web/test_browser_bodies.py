@@ -3,38 +3,13 @@ import tempfile
 import unittest
 from pathlib import Path
 
-from tests.marks import slow
-from tests.web.test_browser import CHROMIUM, FLAGS, Server
+from tests.web.browsing import InBrowser
 from ventaris.core.formats.surfaces import write_surface
 from ventaris.core.shapes import bodies
 
 
-@slow
-@unittest.skipUnless(CHROMIUM, "needs Debian's chromium")
-class Bodies(unittest.TestCase):
-    @classmethod
-    def setUpClass(cls):
-        from playwright.sync_api import sync_playwright
-        cls.server = Server("--no-demo")
-        cls.play = sync_playwright().start()
-        cls.browser = cls.play.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
-
-    @classmethod
-    def tearDownClass(cls):
-        cls.browser.close()
-        cls.play.stop()
-        cls.server.end()
-
-    def setUp(self):
-        self.page = self.browser.new_page(viewport={"width": 1280, "height": 800})
-        self.page.set_default_timeout(90_000)
-        self.errors = []
-        self.page.on("pageerror", lambda error: self.errors.append(str(error)))
-        self.page.on("console", lambda message: self.errors.append(message.text) if message.type == "error" and "Content Security" in message.text else None)
-        self.addCleanup(self.page.close)
-
-    def tearDown(self):
-        self.assertEqual(self.errors, [])
+class Bodies(InBrowser):
+    options = ("--no-demo",)
 
     def colours(self, canvas):
         """How many different colours a canvas of the page shows, of a coarse raster."""

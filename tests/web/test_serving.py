@@ -10,7 +10,7 @@ from pathlib import Path
 
 from tests.marks import slow
 from tests.sheets import sheet
-from tests.web.test_browser import Server
+from tests.web.browsing import Server
 from ventaris.core.sheet import write_toml
 from ventaris.store import campaigns, runs
 from ventaris.store.database import open_database

@@ -1,6 +1,6 @@
 """Run a body's sheet: the climb from the coarse octree to the level asked for, means where the wake does not stand still."""
 import time
-from dataclasses import dataclass, field, replace
+from dataclasses import replace
 
 import numpy as np
 
@@ -18,7 +18,7 @@ from .air import derived_air
 from .bodies import prepare_body
 from .body_verdict import judge_body
 from .channels import Channels, FormulaError
-from .progress import Checkpoint, LevelResult, Progress, RunFailed
+from .progress import Checkpoint, LevelResult, MarchedLevel, Progress, RunFailed
 from .statistics import statistics_of
 from .trend import grid_trend
 
@@ -38,19 +38,6 @@ def body_channels(setup):
     if len(setup.body.surface.parts) > 1:
         names += [channel_name(f"{what}_{part}") for part in setup.body.surface.parts for what in ("drag", "lift")]
     return names + [channel_name(f"cp_{p.name}") for p in setup.sheet.instruments.probes]
-
-
-@dataclass
-class _Level:
-    """The level being marched."""
-
-    name: str
-    flow: SpatialDiscretisation
-    march: SteadyMarch
-    steps: int = 0
-    record: list = field(default_factory=list)
-    seconds: float = 0.0
-    cells: dict = field(default_factory=dict)
 
 
 class BodyExecution:
@@ -123,7 +110,7 @@ class BodyExecution:
             if resume.level == name and len(resume.state) == mesh.n_cells:
                 march = SteadyMarch(flow, resume.state.copy(), replace(controls, first_order_steps=resume.march["first_order_left"]))
                 march.courant = resume.march["courant"]
-                return _Level(name, flow, march, resume.march["steps"], list(resume.march["recent"]), resume.march["seconds"])
+                return MarchedLevel(name, flow, march, resume.march["steps"], list(resume.march["recent"]), resume.march["seconds"])
         if previous is None or careful:
             state = flow.uniform_state()
         else:
@@ -132,7 +119,7 @@ class BodyExecution:
         if careful:
             controls = replace(controls, first_order_steps=max(30, 2 * run.first_order_steps), courant_start=0.3 * run.courant_start, courant_growth=1.3,
                                most_change=0.1)
-        return _Level(name, flow, SteadyMarch(flow, state, controls))
+        return MarchedLevel(name, flow, SteadyMarch(flow, state, controls))
 
     def _march(self, careful):
         level, run = self._level, self.sheet.run
@@ -145,7 +132,7 @@ class BodyExecution:
             level.seconds = earlier + time.monotonic() - began
             channels = self._read({"step": len(self.history) + 1, "residual": report.residual, "courant": report.courant})
             if not report.first_order:
-                level.record.append(channels)
+                level.recent.append(channels)
             if report.clipped > 0.02 * level.flow.n_cells and not message:
                 message = f"{report.clipped} cells held back in this step"
             yield self._progress(report.residual, report.courant, channels, message, self._share())
@@ -178,7 +165,7 @@ class BodyExecution:
 
     def _means(self):
         """(means, deviations, drift of the drag between the two halves, steps) over the second half of the level's record."""
-        record = self._level.record
+        record = self._level.recent
         window = record[len(record) // 2:]
         names = [n for n, v in window[-1].items() if isinstance(v, float)] if window else []
         columns = {n: np.array([r[n] for r in window if isinstance(r.get(n), float)]) for n in names}
@@ -188,16 +175,17 @@ class BodyExecution:
 
     def _changes(self, over=STEADY_OVER):
         """Relative change of lift and drag over the last steps."""
-        record = self._level.record[-over - 1:]
+        record = self._level.recent[-over - 1:]
         if len(record) <= over:
             return {name: float("inf") for name in ("lift", "drag")}
-        scale = self._scale(record[-1])
-        return {name: (max(r[name] for r in record) - min(r[name] for r in record)) / scale for name in ("lift", "drag")}
+        scale = self._scales(record[-1])
+        return {name: (max(r[name] for r in record) - min(r[name] for r in record)) / scale[name] for name in ("lift", "drag")}
 
     @staticmethod
-    def _scale(coefficients):
-        """What a change of lift or drag is measured against."""
-        return max(abs(coefficients["drag"]), 0.2 * abs(coefficients["lift"]), 0.02)
+    def _scales(coefficients):
+        """What changes of lift and drag are measured against: a small lift against the drag, a small drag against a fifth of the lift."""
+        drag = max(abs(coefficients["drag"]), 0.2 * abs(coefficients["lift"]), 0.02)
+        return {"drag": drag, "lift": max(abs(coefficients["lift"]), drag)}
 
     def _is_settled(self, patience=1.0):
         """By its residual, or by forces (or their means) that no longer move."""
@@ -206,15 +194,16 @@ class BodyExecution:
             return False
         if level.march.residual <= run.residual and max(self._changes(3).values()) <= patience * run.steady:
             return True
-        if len(level.record) <= STEADY_OVER:
+        if len(level.recent) <= STEADY_OVER:
             return False
-        if max(self._changes().values()) <= patience * run.steady and (len(level.record) >= LEAST_RECORD or patience > 1):
+        if max(self._changes().values()) <= patience * run.steady and (len(level.recent) >= LEAST_RECORD or patience > 1):
             return True
-        return len(level.record) >= LEAST_RECORD and self._mean_stands(patience)
+        return len(level.recent) >= LEAST_RECORD and self._mean_stands(patience)
 
     def _mean_stands(self, patience):
         means, _, drift, _ = self._means()
-        return max(drift["drag"], drift["lift"]) <= 2.0 * patience * self.sheet.run.steady * self._scale(means)
+        scale = self._scales(means)
+        return all(drift[name] <= 2.0 * patience * self.sheet.run.steady * scale[name] for name in scale)
 
     def _moves(self):
         """Whether the forces still swing, so that their mean is the answer."""
@@ -225,7 +214,7 @@ class BodyExecution:
         level.flow.time_rate = 0.0
         level.flow.residual(self._state())
         last = self._read({"step": len(self.history), "residual": level.march.residual, "courant": level.march.courant})
-        if self._moves() and len(level.record) > STEADY_OVER:
+        if self._moves() and len(level.recent) > STEADY_OVER:
             last.update(self._means()[0])
         self.finished.append(LevelResult(level.name, level.flow.n_cells, level.steps, level.march.residual, self._is_settled(), round(level.seconds, 3), last,
                                          self._changes(), [], [], mesh_quality(level.flow.mesh), wall_units(level.flow)))
@@ -267,7 +256,7 @@ class BodyExecution:
     def checkpoint(self):
         """A `Checkpoint` of this moment; callable between any two steps."""
         level = self._level
-        march = {"courant": level.march.courant, "steps": level.steps, "recent": level.record, "seconds": level.seconds,
+        march = {"courant": level.march.courant, "steps": level.steps, "recent": level.recent, "seconds": level.seconds,
                  "first_order_left": level.march.first_order_left}
         kept = None
         if self.time_march is not None and self.time_march.before is not None:
@@ -285,7 +274,7 @@ class BodyExecution:
         if not self.finished or self.finished[-1].level != level.name:
             self._finish_level()
         last = self.finished[-1]
-        means, deviations, drift, window = self._means() if level.record else ({}, {}, {}, 0)
+        means, deviations, drift, window = self._means() if level.recent else ({}, {}, {}, 0)
         coefficients = dict(last.coefficients)
         trends = self._trends()
         averages = None

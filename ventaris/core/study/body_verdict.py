@@ -41,9 +41,9 @@ def judge_body(setup, last, trends, averages, stopped, resolution, undefined):
         words = (f"Settled on the {last.level} grid in its means: the wake keeps moving, so lift and drag are means over the last {averages['steps']} steps, "
                  f"in which the drag moved by ± {swing or 0:.2g} (r.m.s.); residual {last.residual:.0e} of the start.")
     elif settled:
-        words = f"Settled on the {last.level} grid: residual {last.residual:.0e} of the start, lift and drag steady within {worst:.1g} of the drag."
+        words = f"Settled on the {last.level} grid: residual {last.residual:.0e} of the start, lift and drag steady within {worst:.1g}."
     else:
-        moving = f"lift and drag still change by {worst:.1g} of the drag" if math.isfinite(worst) else "after too few steps to say how much lift and drag still move"
+        moving = f"lift and drag still change by {worst:.1g}" if math.isfinite(worst) else "after too few steps to say how much lift and drag still move"
         words = (f"Not settled on the {last.level} grid: residual {last.residual:.0e} of the start, {moving}. "
                  "Run it further, or read the values as provisional.")
     return Verdict(settled, words, list(_warnings(setup, last, trends, averages, resolution, undefined, detached)))

@@ -1,6 +1,6 @@
 """Run a sheet: an interruptible climb from the coarse grid to the level asked for."""
 import time
-from dataclasses import dataclass, field, replace
+from dataclasses import replace
 
 import numpy as np
 
@@ -19,7 +19,7 @@ from .air import derived_air
 from .body_run import BodyExecution
 from .channels import Channels, FormulaError, base_channels
 from .planner import STATIONS
-from .progress import Checkpoint, LevelResult, Progress, RunFailed
+from .progress import Checkpoint, LevelResult, MarchedLevel, Progress, RunFailed
 from .setup import prepare
 from .statistics import swings
 from .trend import grid_trend, statistical_trend
@@ -32,19 +32,6 @@ STEADY_OVER = 3
 LEAST_FOR_START_UP = 2500
 # With turbulence: forces that stand still over so many steps settle a level although its residual has stalled below this.
 STALLED_OVER, STALLED_BELOW = 30, 1e-2
-
-
-@dataclass
-class _Level:
-    """The level being marched."""
-
-    name: str
-    flow: Discretisation
-    march: SteadyMarch
-    steps: int = 0
-    recent: list = field(default_factory=list)
-    seconds: float = 0.0
-    cells: dict = field(default_factory=dict)
 
 
 class Execution:
@@ -171,7 +158,7 @@ class Execution:
         if resume and resume.level == name and len(resume.state) == mesh.n_cells:
             march = SteadyMarch(flow, resume.state.copy(), replace(controls, first_order_steps=resume.march["first_order_left"]))
             march.courant = resume.march["courant"]
-            level = _Level(name, flow, march, resume.march["steps"], list(resume.march["recent"]), resume.march["seconds"])
+            level = MarchedLevel(name, flow, march, resume.march["steps"], list(resume.march["recent"]), resume.march["seconds"])
             self._resume = None
             return level
         self._resume = None
@@ -186,7 +173,7 @@ class Execution:
         if careful:
             controls = replace(controls, first_order_steps=max(60, 2 * run.first_order_steps), courant_start=0.2 * run.courant_start,
                                courant_growth=1.3, most_change=0.1)
-        return _Level(name, flow, SteadyMarch(flow, state, controls))
+        return MarchedLevel(name, flow, SteadyMarch(flow, state, controls))
 
     def _march(self, careful):
         level, run = self._level, self.sheet.run

@@ -2,7 +2,7 @@
 import io
 import json
 import zipfile
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 
@@ -40,6 +40,22 @@ class Progress:
     channels: dict
     share: float
     message: str = ""
+
+
+@dataclass
+class MarchedLevel:
+    """The level being marched: its discretisation, its march, and what has been read on it.
+
+    `recent` holds the channels of its latest steps, `cells` the cells in which probes stand.
+    """
+
+    name: str
+    flow: object
+    march: object
+    steps: int = 0
+    recent: list = field(default_factory=list)
+    seconds: float = 0.0
+    cells: dict = field(default_factory=dict)
 
 
 @dataclass
