@@ -38,6 +38,18 @@ class Numbers(unittest.TestCase):
         self.assertIsNone(p.difference(None, 1.0))
         self.assertIsNone(p.difference(1.0, 0.0)["share"])
 
+    def test_a_difference_may_be_surer_than_its_values(self):
+        def result(values):
+            return {"levels": [{"level": name, "coefficients": {"drag": v}} for name, v in zip(("coarse", "medium", "fine"), values)]}
+        base, other = result((0.40, 0.34, 0.30)), result((0.44, 0.37, 0.3275))
+        own = p.paired_error(other, base, "drag")
+        self.assertLess(own, 0.01)
+        self.assertTrue(p.difference(0.3275, 0.30, 0.1, 0.1, own)["clear"])
+        self.assertFalse(p.difference(0.3275, 0.30, 0.1, 0.1)["clear"])
+        short = {"levels": base["levels"][:2]}
+        for one, two in ((short, base), (base, None), (base, result((1, None, 2)))):
+            self.assertIsNone(p.paired_error(one, two, "drag"))
+
     def test_markup_is_escaped(self):
         self.assertNotIn("<script>", str(p.icon("<script>")))
 

@@ -73,6 +73,8 @@ def _domain(setup):
         yield Finding("warn", "domain.behind", f"The domain ends {domain.ahead:g} body lengths ahead and {domain.behind:g} behind: its ends hold pressures that the body still disturbs. 3 and 6 are usual.")
     if domain.kind == "ground" and sheet.flow.model == "inviscid" and domain.ground != "slip":
         yield Finding("note", "domain.ground", "Without friction a ground slips whether it moves or not.")
+    if domain.kind == "ground" and domain.clearance <= 0:
+        yield Finding("note", "domain.clearance", "The body stands on the ground: where it touches there is no air, and its lift counts the ambient pressure there.")
     if domain.kind == "ground" and domain.clearance > 0 and domain.clearance / setup.scale < 2 * setup.surface_size:
         yield Finding("warn", "domain.clearance", f"The clearance of {domain.clearance:.3g} m is spanned by {domain.clearance / setup.scale / setup.surface_size:.1f} cells only: "
                       "the flow under the body is hardly there. Raise the cell budget, or give a zone under the body.")

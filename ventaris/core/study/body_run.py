@@ -216,8 +216,9 @@ class BodyExecution:
         last = self._read({"step": len(self.history), "residual": level.march.residual, "courant": level.march.courant})
         if self._moves() and len(level.recent) > STEADY_OVER:
             last.update(self._means()[0])
+        changes = self._changes(3 if level.march.residual <= self.sheet.run.residual else STEADY_OVER)
         self.finished.append(LevelResult(level.name, level.flow.n_cells, level.steps, level.march.residual, self._is_settled(), round(level.seconds, 3), last,
-                                         self._changes(), [], [], mesh_quality(level.flow.mesh), wall_units(level.flow)))
+                                         changes, [], [], mesh_quality(level.flow.mesh), wall_units(level.flow)))
 
     def _follow(self):
         """Follow the finest level in time with the large eddies set free, and record."""
