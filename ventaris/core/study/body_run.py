@@ -24,7 +24,7 @@ from .trend import grid_trend
 
 STEADY_OVER = 10
 # A mean needs a record of at least this many second-order steps.
-LEAST_RECORD = 40
+LEAST_RECORD = 30
 # Coarser levels only carry the trend: they may stop at a change this many times larger.
 COARSE_PATIENCE = 4.0
 TIME_TOLERANCE = 1e-2
