@@ -10,7 +10,7 @@ VALLEY_RAILCAR = {
     "question": "Drag and lift at 30 m/s of a blunt, a rounded and a long-tailed railcar: and does 10 % more length pay?",
     "setup": {"domain": {"kind": "ground", "clearance": 0.3, "half": "yes", "ahead": 2.5, "behind": 5, "beside": 2.5},
               "grid": {"level": "fine", "surface_size": 0.075}, "instruments": {"front_axle": 1.4, "rear_axle": 6.6, "mass": 14_000, "moment_x": 4.0}},
-    "variants": [("Blunt nose", {"parts": [RAILCAR]}), ("Rounded nose", {"parts": [ROUND_NOSE]}), ("Rounded nose, +10 % length", {"parts": [ROUND_NOSE],
+    "variants": [("Rounded nose", {"parts": [ROUND_NOSE]}), ("Blunt nose", {"parts": [RAILCAR]}), ("Rounded nose, +10 % length", {"parts": [ROUND_NOSE],
                   "edits": [{"kind": "stretch", "start": 3.0, "end": 6.0, "share": 80 / 3}]}), ("Long tail", {"parts": [LONG_TAIL]})],
     "points": [("Valley line, 30 m/s", {"motion": "speed", "speed": 30, "altitude": 600})]}
 
