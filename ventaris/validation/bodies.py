@@ -16,6 +16,8 @@ from .case import Case, Check, run_sheet, trends_of
 
 BLUFF = {"domain": {"ahead": 5, "behind": 10, "beside": 5}, "flow": {"model": "turbulent"}}
 # Behind a bluff body the closure is at its weakest; said in the report where a number falls outside.
+SHOCK_OPEN = ("the limiter takes most of the second order out of the thin layer between shock and nose, so that the total pressure there is low and the shock stands too far ahead; "
+              "grids adapted to shocks are not here yet")
 BLUFF_OPEN = "mean flow with one-equation closure behind a bluff body; see the limits in docs/theory-bodies.md"
 
 
@@ -134,7 +136,7 @@ def sphere_laminar():
 
 def sphere_supersonic():
     run = run_sheet(space="body", shape=_ball(), air=_at_reynolds(2.0, 1e6), flow={"model": "turbulent"}, domain={"ahead": 1.5, "behind": 3, "beside": 3},
-                    grid={"level": "fine", "surface_size": 1 / 40, "curved": 0, "wake_length": 0, "zones": [{"kind": "box", "size": 1 / 40, "x": -0.75, "length": 0.75, "width": 1.0, "height": 1.0}]},
+                    grid={"level": "fine", "surface_size": 1 / 40, "curved": 0, "wake_length": 0.7, "zones": [{"kind": "box", "size": 1 / 80, "x": -0.72, "length": 0.22, "width": 0.4, "height": 0.4}]},
                     run={"courant_start": 2, "courant_most": 20})
     r, (_, flow, state) = run.result, run.field()
     nose = run.setup.body.surface.box[0, 0]
@@ -145,12 +147,12 @@ def sphere_supersonic():
     after = np.nonzero(mach < 1.29)[0]
     stand_off = float(nose - x[after[0]]) if len(after) else np.nan
     checks = [Check("CD", r["coefficients"]["drag"], 0.96, 1.04, "Bailey, Hiatt: Sphere drag coefficients, AIAA J. 10, 1972: 1.0"),
-              Check("stand-off of the shock / D", stand_off, 0.161 * 0.94, 0.161 * 1.06, "Billig: J. Spacecraft 4, 1967: 0.143 exp(3.24 / M²) R = 0.161 D")]
+              Check("stand-off of the shock / D", stand_off, 0.161 * 0.94, 0.161 * 1.06, "Billig: J. Spacecraft 4, 1967: 0.143 exp(3.24 / M²) R = 0.161 D", SHOCK_OPEN)]
     return Case("body-sphere-2", "Sphere, Mach 2, Re 1e6", f"{r['cells']} cells, 40 across the diameter", checks, r["seconds"],
                 [("computed Mach number ahead of the nose", (x - nose), mach, "computed")], ("x from the nose / D", "Mach"), trends_of(r))
 
 
-def _bluff(key, title, part, low, high, source, wanted="Cd", reference=None, budget=200_000, **more):
+def _bluff(key, title, part, low, high, source, wanted="Cd", reference=None, budget=120_000, **more):
     run = run_sheet(space="body", shape={"parts": [part]}, air=_at_reynolds(0.15, 1e6), grid={"level": "fine", "budget": budget, "wake_length": 2}, **{**BLUFF, **more})
     r = run.result
     value = r["coefficients"]["drag"] * (r["shape"]["area"] if wanted == "drag area" else 1.0)
@@ -181,7 +183,7 @@ def disc():
 
 def square_back():
     part = {"name": "body", "kind": "vehicle", "length": 1.044, "width": 0.389, "height": 0.288, "corner": 0.0, "nose_length": 0.1, "nose_side": 0.1, "nose_roof": 0.1, "nose_floor": 0.1, "tail_length": 0.0}
-    run = run_sheet(space="body", shape={"parts": [part]}, air={"motion": "speed", "speed": 40}, flow={"model": "turbulent"}, grid={"level": "fine", "budget": 160_000},
+    run = run_sheet(space="body", shape={"parts": [part]}, air={"motion": "speed", "speed": 40}, flow={"model": "turbulent"}, grid={"level": "fine", "budget": 110_000},
                     domain={"kind": "ground", "clearance": 0.05, "ground": "fixed", "half": "yes", "ahead": 3, "behind": 6, "beside": 3})
     r = run.result
     trend = r["trends"]["drag"]
