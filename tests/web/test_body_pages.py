@@ -149,6 +149,14 @@ class Runs(WithBody):
         away = arrays(self.client.get(f"/runs/{run_id}/plane.bin?at=99").data)
         self.assertEqual(len(away["triangles"]), 0)
 
+    def test_looks_of_the_other_kind_are_refused_in_words(self):
+        body, section = self.with_run(), self.with_runs()[0]
+        for path in (f"/runs/{body}/field.bin", f"/runs/{body}/profile?x=1&y=0", f"/runs/{section}/surface.bin", f"/sheet/{self.body_variant}/{self.body_point}/study"):
+            with self.subTest(path):
+                answer = self.client.get(path)
+                self.assertEqual(answer.status_code, 404)
+                self.assertIn("sections", answer.get_data(as_text=True))
+
     def test_two_bodies_are_compared(self):
         other = campaigns.add_variant(self.db, self.body_campaign, "long", body_sheet([{**CAR, "length": 4.4}, WHEEL]).shape.model_dump())
         one, two = self.with_run(), self.with_run(other, 4.4)

@@ -7,7 +7,7 @@ from pathlib import Path
 
 from flask import Flask, Response, abort, g, render_template, request
 from flask_wtf.csrf import CSRFError, CSRFProtect
-from werkzeug.exceptions import HTTPException
+from werkzeug.exceptions import HTTPException, NotFound
 
 from ..core.look.picture import use_face
 from ..core.shapes.coordinates import ShapeError
@@ -105,7 +105,7 @@ def _errors(app):
         if error.code == 413:
             message = (f"The upload is larger than {LARGEST_UPLOAD // 1_000_000} MB. Section coordinates need a few kilobytes, surfaces rarely more than 100 MB: "
                        "check that you chose the right file, or simplify it.")
-        elif error.code == 404:
+        elif error.code == 404 and error.description == NotFound.description:
             message = "There is nothing at this address. It may have been deleted, or the address is mistyped."
         return page(error.code, message)
 

@@ -18,6 +18,7 @@ from ..core.study.air import air_state
 from ..store import runs
 from ..store.body_fields import unpack_body_field
 from ..store.database import open_database
+from .campaigns import only_about
 
 pages = Blueprint("body_looks", __name__)
 MOST_LINES = 400
@@ -46,6 +47,7 @@ def prepare_air(sheet, body):
 
 def body_of(run_id):
     """(BodyField, DrawnSurface); 404 when the run has no field yet."""
+    only_about("body", run_id)
     version = runs.array_version(g.database, run_id, "field")
     if not version:
         abort(404, "This run has no field yet: it appears with the first steps.")

@@ -27,6 +27,13 @@ def campaign_or_404(campaign_id):
     return found or abort(404)
 
 
+def only_about(space, run_id):
+    """404 when a run is of the other kind: a plane picture of a body, or the reverse."""
+    run = runs.run(g.database, run_id) or abort(404)
+    if store.space_of(g.database, run["campaign_id"]) != space:
+        abort(404, "This run is about a body in space: its flow view has its own looks." if space == "section" else "This run is about sections in a plane: its flow view has its own looks.")
+
+
 @pages.get("/")
 def index():
     cards = [_card(campaign) for campaign in store.all_campaigns(g.database)]

@@ -21,7 +21,7 @@ from ..store import runs
 from ..store.database import open_database
 from ..store.fields import unpack_field, unpack_frames
 from .body_looks import body_of
-from .campaigns import download, plain_name
+from .campaigns import download, only_about, plain_name
 from .runs import run_or_404
 
 pages = Blueprint("flow", __name__)
@@ -42,6 +42,7 @@ def _load(folder, run_id, version):
 
 def picture_of(run_id):
     """(level, Drawable, version); 404 when the run has no field yet."""
+    only_about("section", run_id)
     version = runs.array_version(g.database, run_id, "field")
     if not version:
         abort(404, "This run has no field yet: it appears a second after the run has begun.")

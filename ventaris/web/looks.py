@@ -13,6 +13,7 @@ from ..core.sheet import read_toml
 from ..core.study.setup import prepare
 from ..store import runs
 from ..store.fields import unpack_field, unpack_taps
+from .campaigns import only_about
 from .runs import run_or_404
 
 pages = Blueprint("looks", __name__)
@@ -21,6 +22,7 @@ WIDTH, HEIGHT, LEFT, BOTTOM = 290, 190, 34, 26
 
 def _field(run_id):
     run = run_or_404(run_id)
+    only_about("section", run_id)
     data = runs.kept_array(g.database, run_id, "field")
     if not data:
         abort(404, "This run has no field yet.")

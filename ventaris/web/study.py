@@ -1,5 +1,5 @@
 """The grid study of a cell: the same sheet on finer and coarser grids, and where its numbers tend."""
-from flask import Blueprint, g, redirect, render_template, request, url_for
+from flask import Blueprint, abort, g, redirect, render_template, request, url_for
 
 from ..core.sheet import SheetError, write_toml
 from ..core.study.checks import examine
@@ -15,6 +15,8 @@ SHOWN = {"lift": "CL", "drag": "CD", "moment": "CM"}
 @pages.route("/sheet/<int:variant_id>/<int:point_id>/study", methods=["GET", "POST"])
 def show(variant_id, point_id):
     campaign, variant, point = cell_or_404(variant_id, point_id)
+    if campaign["space"] == "body":
+        abort(404, "Grid studies are of sections; a body's own climb over three levels gives its trend.")
     problems = []
     if request.method == "POST":
         try:
