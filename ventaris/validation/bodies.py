@@ -188,7 +188,7 @@ def square_back():
     r = run.result
     trend = r["trends"]["drag"]
     steps = np.diff(trend["values"])
-    checks = [Check("levels computed", len(r["levels"]), 3, 3, "three levels"), Check("monotone (1 is yes)", float(len(steps) == 2 and steps[0] * steps[1] > 0), 1, 1, "a trend that can be read", BLUFF_OPEN),
+    checks = [Check("levels computed", float(len(r["levels"])), 3, 3, "three levels"), Check("monotone (1 is yes)", float(len(steps) == 2 and steps[0] * steps[1] > 0), 1, 1, "a trend that can be read", BLUFF_OPEN),
               Check("error bar given (1 is yes)", float(trend["error"] is not None), 1, 1, "every value carries its error bar"),
               Check("CD", r["coefficients"]["drag"], 0.20, 0.32, "SAE paper 840300, 1984: 0.25 (noted, not required)", BLUFF_OPEN)]
     return Case("body-square-back", "Square-back rounded box over a fixed ground", f"half of it, {r['cells']} cells, Re {r['air']['reynolds']:.2g}. {r['verdict']['words']}", checks, r["seconds"], trends={"drag": trends_of(r)["drag"]})

@@ -69,7 +69,7 @@ def _accepted(case):
 
 
 def _section(path, case):
-    lines = [f'<a id="{case.key}"></a>', "", f"## {case.title}", "", case.setup + ".", "", "| number | computed | accepted | source |", "|---|---|---|---|"]
+    lines = [f'<a id="{case.key}"></a>', "", f"## {case.title}", "", case.setup.rstrip(".") + ".", "", "| number | computed | accepted | source |", "|---|---|---|---|"]
     for c in case.checks:
         lines.append(f"| {c.name} | {'' if c.passed else '**'}{c.value:.5g}{'' if c.passed else ' (outside)**'} | {c.low:g} … {c.high:g} | {c.source} |")
     lines += [f"\n**Open.** {c.name}: {c.open_since}" for c in case.checks if c.open_since and not c.passed]
