@@ -26,7 +26,7 @@ def bodies(page, server, shot):
         page.wait_for_selector("[data-of='streams']")
 
     shot("body-flow", f"/runs/{two}/flow", "#flow[data-ready]", then=look)
-    shot("body-compare", f"{home}/compare?run={one}&run={two}", "#pair[data-ready]", scroll=760)
+    shot("body-compare", f"{home}/compare?run={one}&run={two}", "#pair[data-ready]", scroll=1160)
 
 
 def main():

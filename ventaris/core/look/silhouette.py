@@ -4,6 +4,7 @@ from contourpy import contour_generator
 from PIL import Image, ImageDraw
 
 PIXELS = 360
+FINER = 4
 # Which coordinates run to the right and up in each view.
 VIEWS = {"side": (0, 2), "front": (1, 2), "top": (0, 1)}
 
@@ -28,9 +29,10 @@ def silhouette(corners, view="side", pixels=PIXELS):
     """
     flat = corners[:, :, VIEWS[view]]
     low, high = flat.min(axis=(0, 1)), flat.max(axis=(0, 1))
-    step = max(float((high - low).max()), 1e-9) / pixels
-    shape = np.ceil((high - low) / step).astype(int) + 5
-    placed = (flat - low) / step + 2
+    # Drawn finer and averaged, so that slanting outlines are not stairs.
+    step = max(float((high - low).max()), 1e-9) / (pixels * FINER)
+    shape = (np.ceil((high - low) / step / FINER).astype(int) + 3) * FINER
+    placed = (flat - low) / step + FINER
     small = np.ptp(placed, axis=1).max(axis=1) < 1.0
     image = Image.new("1", (int(shape[0]), int(shape[1])))
     pen = ImageDraw.Draw(image)
@@ -40,8 +42,10 @@ def silhouette(corners, view="side", pixels=PIXELS):
     # Triangles within a pixel are a dot; a fine mesh has a million of them.
     dots = np.round(placed[small].reshape(-1, 2)).astype(int)
     shadow[dots[:, 1], dots[:, 0]] = 1.0
+    shadow = shadow.reshape(shape[1] // FINER, FINER, shape[0] // FINER, FINER).mean(axis=(1, 3))
     lines = contour_generator(z=shadow).lines(0.5)
-    return [low + (line - 2) * step for line in lines if len(line) > 5]
+    # The middle of an averaged pixel lies half of it further on.
+    return [low + ((line + 0.5) * FINER - 0.5 - FINER) * step for line in lines if len(line) > 5]
 
 
 def edges(surface, view="side", most=4000):
