@@ -80,8 +80,8 @@ def _run(options):
     from tqdm import tqdm
 
     from .core.grids.mesh import MeshError
+    from .core.shapes.coordinates import ShapeError
     from .core.shapes.library import library
-    from .core.shapes.surface import SurfaceError
     from .core.sheet import SheetError, read_toml
     from .core.study.checks import examine
     from .core.study.execute import execute
@@ -110,7 +110,7 @@ def _run(options):
                     saved = time.monotonic()
                     _write(options.out, "checkpoint.npz", run.checkpoint().to_bytes())
             bar.n = 100
-    except (RunFailed, MeshError, SurfaceError) as error:
+    except (RunFailed, MeshError, ShapeError) as error:
         return _fail(str(error))
     if options.out:
         from .core.formats.results import result_files

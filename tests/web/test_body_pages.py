@@ -108,6 +108,10 @@ class Sheets(WithBody):
                 self.assertEqual(answer.status_code, 400)
                 self.assertIn(words, answer.get_json()["problem"])
 
+    def test_a_body_whose_surface_is_gone_is_explained(self):
+        lost = campaigns.add_variant(self.db, self.body_campaign, "lost", {"parts": [{"name": "crate", "kind": "surface", "source": "kept:nothing"}]})
+        self.assertIn("Import its file again", self.text(f"/variants/{lost}/body.stl", 400))
+
     def test_a_sheet_of_the_other_kind_is_refused(self):
         text = "format = 1\n"
         answer = self.client.post(f"/campaigns/{self.body_campaign}/sheet", data={"sheet": (io.BytesIO(text.encode()), "a.toml")})

@@ -4,12 +4,12 @@ import tempfile
 import numpy as np
 
 from ..core.look.body_picture import body_thumbnail
-from ..core.look.body_surface import drawn_surface
+from ..core.look.body_surface import drawn_for
 from ..core.look.drawable import drawable
 from ..core.look.picture import thumbnail_picture
 from ..core.sheet import default_setup, read_toml, write_toml
 from ..core.shapes.assembly import assemble
-from ..core.study.air import air_state
+from ..core.study.bodies import body_air
 from ..core.study.setup import prepare
 from ..store import archive, campaigns, runs
 from ..store.body_fields import unpack_body_field
@@ -63,8 +63,8 @@ def _thumbnail(database, run):
     data, sheet = runs.kept_array(database, run["id"], "field"), read_toml(run["sheet"])
     if sheet.space == "body":
         body = assemble(sheet.shape)
-        field = unpack_body_field(data, air_state(sheet.air, sheet.instruments.reference_length or body.length))
-        picture = body_thumbnail(field, drawn_surface(body.surface.moved(np.eye(3) / field.scale), 0.05))
+        field = unpack_body_field(data, body_air(sheet, body))
+        picture = body_thumbnail(field, drawn_for(field, body.surface))
     else:
         _, mesh, state = unpack_field(data)
         picture = thumbnail_picture(drawable(mesh, state, prepare(sheet).air))

@@ -7,14 +7,13 @@ import numpy as np
 from flask import Blueprint, Response, abort, current_app, g, request
 
 from ..core import units
-from ..core.formats.body_files import surface_values
 from ..core.look.body_field import SURFACE_QUANTITIES
 from ..core.look.body_lines import AXES, cut_plane, iso_surface, oil_lines, rake, streamlines
-from ..core.look.body_surface import drawn_surface
+from ..core.look.body_surface import drawn_for
 from ..core.look.colours import map_for
 from ..core.shapes.assembly import assemble
 from ..core.sheet import read_toml
-from ..core.study.air import air_state
+from ..core.study.bodies import body_air
 from ..store import runs
 from ..store.body_fields import unpack_body_field
 from ..store.database import open_database
@@ -35,14 +34,8 @@ def _load(folder, run_id, version):
         database.close()
     body = assemble(sheet.shape)
     field = unpack_body_field(data)
-    field.air = prepare_air(sheet, body)
-    surface = body.surface.moved(np.eye(3) / field.scale)
-    return field, drawn_surface(surface, 1.2 * field.wall_size)
-
-
-def prepare_air(sheet, body):
-    """The air of a body's sheet without the cost of planning its grid."""
-    return air_state(sheet.air, sheet.instruments.reference_length or body.length)
+    field.air = body_air(sheet, body)
+    return field, drawn_for(field, body.surface)
 
 
 def body_of(run_id):
@@ -97,20 +90,18 @@ def _described(q, values):
 def surface(run_id):
     """The body with its readings; with ``minus`` the difference from another run's readings at the same places."""
     field, drawn = body_of(run_id)
-    values = surface_values(field, drawn)
+    values = field.readings(drawn.points, drawn.normals)
     if "minus" in request.args:
         other, _ = body_of(request.args.get("minus", 0, type=int))
-        there = other.on_surface(drawn.points * field.scale / other.scale, drawn.normals, np.stack([other.wall_values[n] for n in ("cp", "cf", "y_plus")], axis=1))
-        values = {name: values[name] - there[:, k] for k, name in enumerate(("cp", "cf", "y_plus"))}
+        there = other.readings(drawn.points * field.scale / other.scale, drawn.normals)
+        values = {name: value - there[name] for name, value in values.items()}
     described = [_described(q, values[key]) for key, q in SURFACE_QUANTITIES.items() if key == "cp" or np.ptp(values[key]) > 0]
     if "minus" in request.args:
         for q in described:
             most = float(np.percentile(np.abs(values[q["key"]]), 98)) or 1e-6
             q.update(label=f"Difference of {q['label'][0].lower()}{q['label'][1:]}", range=(-most, most), map="vik", diverging=True)
     low, high = drawn.points.min(axis=0) * field.scale, drawn.points.max(axis=0) * field.scale
-    head = {"level": field.level, "groups": drawn.groups(), "quantities": described, "box": [low.tolist(), high.tolist()],
-            "domain": (_domain(field) * field.scale).tolist(),
-            "plane_quantities": [_described(q, field.values(key) if key != "q" else np.zeros(1)) for key, q in field.quantities.items()]}
+    head = {"level": field.level, "groups": drawn.groups(), "quantities": described, "box": [low.tolist(), high.tolist()]}
     return packed(head, {"points": drawn.points * field.scale, "normals": drawn.normals, "triangles": drawn.triangles, **values})
 
 

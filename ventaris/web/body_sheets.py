@@ -6,7 +6,6 @@ from ..core.formats.surfaces import write_surface
 from ..core.look.body_surface import drawn_surface
 from ..core.shapes.assembly import assemble
 from ..core.shapes.coordinates import ShapeError
-from ..core.shapes.surface import SurfaceError
 from ..core.sheet import SheetError, read_section
 from ..store import campaigns as store
 from .body_looks import packed
@@ -26,7 +25,7 @@ def preview(variant_id, point_id):
     try:
         body = assemble(read_section("shape", values["shape"], "body"))
         domain = read_section("domain", values["domain"], "body")
-    except (SheetError, SurfaceError, ShapeError, ValueError):
+    except (SheetError, ShapeError, ValueError):
         # The preflight says what is wrong; the picture stays as it was.
         return Response(status=422)
     drawn = drawn_surface(body.surface, UNDIVIDED)

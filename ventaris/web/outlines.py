@@ -2,7 +2,6 @@
 import functools
 import json
 
-from ..core.shapes.surface import SurfaceError
 from ..core.sheet import read_section
 from ..core.look.silhouette import side_view
 from ..core.shapes.assembly import assemble
@@ -27,7 +26,7 @@ def built(shape):
 def _side_view(text):
     try:
         return side_view(assemble(read_section("shape", json.loads(text), "body")).surface)
-    except (SurfaceError, ShapeError, ValueError):
+    except (ShapeError, ValueError):
         return None
 
 

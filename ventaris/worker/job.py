@@ -7,7 +7,6 @@ from ..core.instruments.taps import read_taps
 from ..core.look.body_field import body_field
 from ..core.sheet import SheetError, differing_inputs, read_toml
 from ..core.shapes.coordinates import ShapeError
-from ..core.shapes.surface import SurfaceError
 from ..core.study.execute import execute
 from ..core.study.progress import Checkpoint, RunFailed
 from ..store import runs
@@ -42,7 +41,7 @@ class Job:
         """Run to the end, to a pause or to a stop; the outcome is stored, never raised."""
         try:
             self._work()
-        except (SheetError, ShapeError, SurfaceError, MeshError, RunFailed) as error:
+        except (SheetError, ShapeError, MeshError, RunFailed) as error:
             self._fail(str(error))
         except MemoryError:
             self._fail("The machine ran out of memory. Use fewer cells.")

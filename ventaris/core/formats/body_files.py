@@ -3,7 +3,7 @@ import base64
 
 import numpy as np
 
-from ..look.body_field import CORNERS
+from ..look.body_field import CORNERS, SURFACE_QUANTITIES
 from .tables import write_csv
 
 # Corner order of a VTK hexahedron in ours.
@@ -28,7 +28,7 @@ def body_vtu(field):
 
 def body_surface_vtp(field, drawn):
     """The drawn surface with Cp, friction and y+ at its points."""
-    values = surface_values(field, drawn)
+    values = field.readings(drawn.points, drawn.normals)
     n = len(drawn.triangles)
     return _document("PolyData", drawn.points * field.scale, [("connectivity", drawn.triangles.ravel()), ("offsets", 3 * np.arange(1, n + 1))], "Polys", values, {"part": drawn.part}, n)
 
@@ -37,15 +37,8 @@ def body_surface_csv(field, drawn):
     """Readings of every wall face: place in metres, outward normal, Cp, Cf, y+."""
     at, out = field.wall_centre * field.scale, -field.wall_normal
     columns = {"x_m": at[:, 0], "y_m": at[:, 1], "z_m": at[:, 2], "normal_x": out[:, 0], "normal_y": out[:, 1], "normal_z": out[:, 2],
-               **{name: field.wall_values[name] for name in ("cp", "cf", "y_plus")}}
+               **{name: field.wall_values[name] for name in SURFACE_QUANTITIES}}
     return write_csv({name: np.round(values, 7).tolist() for name, values in columns.items()})
-
-
-def surface_values(field, drawn):
-    """{"cp", "cf", "y_plus"} at the points of a drawn surface."""
-    names = ("cp", "cf", "y_plus")
-    found = field.on_surface(drawn.points, drawn.normals, np.stack([field.wall_values[n] for n in names], axis=1))
-    return {name: found[:, k] for k, name in enumerate(names)}
 
 
 def _document(kind, points, cells, cell_tag, point_data, cell_data, count):

@@ -1,12 +1,10 @@
 """The files of a finished run."""
 import json
 
-import numpy as np
-
 from ..instruments.taps import read_taps
 from ..look.body_field import body_field
 from ..look.body_picture import body_thumbnail
-from ..look.body_surface import drawn_surface
+from ..look.body_surface import drawn_for
 from ..look.drawable import drawable
 from ..look.picture import field_picture
 from ..sheet import write_toml
@@ -41,7 +39,7 @@ def result_files(run):
 def _body_files(run):
     level, flow, state = run.field()
     field = body_field(level, flow, state, run.setup.scale, run.setup.half, run.setup.air)
-    drawn = drawn_surface(run.setup.body.surface.moved(np.eye(3) / field.scale), 1.2 * field.wall_size)
+    drawn = drawn_for(field, run.setup.body.surface)
     return {"sheet.toml": write_toml(run.sheet).encode(), "result.json": json.dumps(run.result, indent=1).encode(), "history.csv": history_csv(run.history).encode(),
             "surface.csv": body_surface_csv(field, drawn).encode(), "surface.vtp": body_surface_vtp(field, drawn), "field.vtu": body_vtu(field),
             "speed.png": body_thumbnail(field, drawn, 9.0)}

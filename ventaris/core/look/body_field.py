@@ -195,6 +195,11 @@ class BodyField:
         weight = 1.0 / (distance**2 + 0.05)
         return np.einsum("nk,nkc->nc", weight / weight.sum(axis=1, keepdims=True), columns[near])
 
+    def readings(self, points, outward):
+        """{"cp", "cf", "y_plus"} at points of the surface with their outward normals."""
+        found = self.on_surface(points, outward, np.stack([self.wall_values[name] for name in SURFACE_QUANTITIES], axis=1))
+        return {name: found[:, k] for k, name in enumerate(SURFACE_QUANTITIES)}
+
 
 SPACE_QUANTITIES = {"cp": QUANTITIES["cp"], "speed": QUANTITIES["speed"], "mach": QUANTITIES["mach"],
                     "loss": Quantity("loss", "Total-pressure loss, of q", ""), "vx": Quantity("vx", "Velocity along x over the stream's", "", True, 0.0),

@@ -74,6 +74,11 @@ def drawn_surface(surface, size):
     return DrawnSurface(corners[triangles.ravel()[first]], normals, inverse.reshape(-1, 3), part, surface.parts)
 
 
+def drawn_for(field, surface):
+    """The drawn surface that carries a field's readings: in the field's unit, as fine as its cells on the body."""
+    return drawn_surface(surface.moved(np.eye(3) / field.scale), 1.2 * field.wall_size)
+
+
 def _smooth_groups(surface):
     """Number of the smooth stretch that each triangle belongs to."""
     _, one, two, count = surface.edges

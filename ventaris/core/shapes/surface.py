@@ -4,12 +4,13 @@ from functools import cached_property
 
 import numpy as np
 
+from .coordinates import ShapeError
 from .triangle_tree import build_tree
 
 SHARP = np.radians(25)
 
 
-class SurfaceError(ValueError):
+class SurfaceError(ShapeError):
     """A surface that cannot be used; the message says why and what to do."""
 
 

@@ -118,6 +118,15 @@ def stream_direction(air):
     return np.array([np.cos(a) * np.cos(b), -np.cos(a) * np.sin(b), np.sin(a)])
 
 
+def _reference_length(sheet, body):
+    return sheet.instruments.reference_length or body.length
+
+
+def body_air(sheet, body):
+    """The air of a body's sheet; needs no grid, and so costs nothing."""
+    return air_state(sheet.air, _reference_length(sheet, body))
+
+
 def prepare_body(sheet):
     """Build everything a run needs but the grid.
 
@@ -128,10 +137,10 @@ def prepare_body(sheet):
     body = assemble(sheet.shape)
     surface, instruments, domain = body.surface, sheet.instruments, sheet.domain
     scale = float(surface.size.max())
-    length = instruments.reference_length or body.length
+    length = _reference_length(sheet, body)
     if scale <= 0 or length <= 0:
         raise SurfaceError("shape.parts: the body has no size.")
-    air = air_state(sheet.air, length)
+    air = body_air(sheet, body)
     _check(sheet, surface)
     area = instruments.area or body.shadow.area
     if area <= 0:

@@ -1,7 +1,7 @@
 """What the program says of a finished run of a body."""
 import math
 
-from .verdict import Verdict
+from .verdict import Verdict, formula_warnings
 
 # Fewer cells than this across the smaller side of the body, and its wake is hardly there.
 FEW_CELLS = 24
@@ -50,8 +50,7 @@ def judge_body(setup, last, trends, averages, stopped, resolution, undefined):
 
 
 def _warnings(setup, last, trends, averages, resolution, undefined, detached):
-    for name in undefined:
-        yield f"The formula “{name}” has no value at the end: it divides by zero or takes a root or logarithm of a negative number."
+    yield from formula_warnings(undefined)
     sheet = setup.sheet
     if averages and not detached and averages["deviations"].get("drag", 0) > 0.05 * abs(last.coefficients["drag"]):
         yield ("The drag swings by more than 5 % of itself from step to step: the mean of such steps is only an estimate. Set the wake free (flow: detached eddies) to follow it in time.")

@@ -1,7 +1,6 @@
 """A sheet on the way to a run: every problem as (field, message), never a traceback."""
 from ..grids.mesh import MeshError
 from ..shapes.coordinates import ShapeError
-from ..shapes.surface import SurfaceError
 from . import body_checks, preflight
 from .findings import Finding
 from .setup import prepare
@@ -25,7 +24,7 @@ def examine(sheet):
     try:
         setup = prepare(sheet)
         return setup, body_checks.preflight_body(setup) if sheet.space == "body" else preflight.preflight(setup)
-    except (ShapeError, SurfaceError, MeshError, ValueError) as error:
+    except (ShapeError, MeshError, ValueError) as error:
         message = str(error)
         path = message.split(" ")[0].rstrip(":=") if message.startswith(SECTIONS) else "shape"
         return None, [Finding("stop", path, message)]

@@ -44,7 +44,7 @@ def judge(setup, level, residual, changes, settled, shocks, separations, trends,
         words = f"Stopped by hand on the {level} grid" + (", which had settled" if settled else " before it settled") + (
             f": residual {residual:.0e} of the start. The numbers are those of that moment.")
     elif unsteady:
-        return _judge_time(setup, level, unsteady, warnings(setup, shocks, separations, {}, y_plus) + _formula_warnings(undefined))
+        return _judge_time(setup, level, unsteady, warnings(setup, shocks, separations, {}, y_plus) + formula_warnings(undefined))
     elif settled and residual > setup.sheet.run.residual:
         words = (f"Settled on the {level} grid by its forces: lift, drag and moment stood still within {worst:.1g} over thirty steps, while the residual stalled at "
                  f"{residual:.0e} of the start, as a small limit cycle in wakes or corners makes it.")
@@ -53,7 +53,7 @@ def judge(setup, level, residual, changes, settled, shocks, separations, trends,
     else:
         words = (f"Not settled on the {level} grid: residual {residual:.0e} of the start, lift and drag still change by "
                  f"{worst:.1g}. Run it further, or read the values as provisional.")
-    extra = _formula_warnings(undefined)
+    extra = formula_warnings(undefined)
     if momentum_gap is not None:
         words += f" Walls and surrounding air agree on the drag within {100 * abs(momentum_gap):.2g} %."
         if abs(momentum_gap) > 0.01 and settled:
@@ -64,7 +64,8 @@ def judge(setup, level, residual, changes, settled, shocks, separations, trends,
     return Verdict(settled, words, extra + warnings(setup, shocks, separations, trends, y_plus))
 
 
-def _formula_warnings(undefined):
+def formula_warnings(undefined):
+    """A warning for every formula channel that had no value at the end."""
     return [f"The formula “{name}” has no value at the end: it divides by zero or takes a root or logarithm of a negative number." for name in undefined]
 
 
