@@ -4,6 +4,7 @@ import base64
 import numpy as np
 
 from ..look.body_field import CORNERS, SURFACE_QUANTITIES
+from ..shapes.triangle_tree import morton
 from .tables import write_csv
 
 # Corner order of a VTK hexahedron in ours.
@@ -14,8 +15,7 @@ def body_vtu(field):
     """Cubes outside the body with the state in SI as cell data; lengths in metres."""
     t, inside = field.tree, field.leaf_cell >= 0
     lattice = (t.corner[inside, None] + t.width[inside, None, None] * CORNERS[HEXAHEDRON]).reshape(-1, 3)
-    key = (lattice[:, 0] << 42) | (lattice[:, 1] << 21) | lattice[:, 2]
-    _, first, node = np.unique(key, return_index=True, return_inverse=True)
+    _, first, node = np.unique(morton(lattice), return_index=True, return_inverse=True)
     points = (t.low + lattice[first] * t.step) * field.scale
     cell = field.leaf_cell[inside]
     speed = field.air.speed

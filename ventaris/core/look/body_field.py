@@ -65,8 +65,7 @@ class BodyField:
         """(node of every corner of every leaf, weight of each leaf at its nodes, number of nodes)."""
         t = self.tree
         lattice = (t.corner[:, None] + t.width[:, None, None] * CORNERS).reshape(-1, 3)
-        key = (lattice[:, 0] << 42) | (lattice[:, 1] << 21) | lattice[:, 2]
-        _, node = np.unique(key, return_inverse=True)
+        _, node = np.unique(morton(lattice), return_inverse=True)
         return np.ascontiguousarray(node.reshape(-1, 8)), int(node.max()) + 1
 
     def _nodal(self, cell_values):

@@ -2,8 +2,7 @@
 import numpy as np
 
 from .body_run import body_channels
-from .channels import Channels, FormulaError
-from .findings import Estimate, Finding
+from .findings import Estimate, Finding, climb_findings, formula_findings, gravest_first, mach_findings
 
 # Measured with benchmarks/bodies.py on two cores of 2.5 GHz; replaced by this machine's own runs.
 DEFAULT_COST = 2.2e-5
@@ -25,17 +24,13 @@ def estimate_body(setup, cost=DEFAULT_COST):
 def preflight_body(setup):
     """Findings for a prepared sheet, the gravest first."""
     found = [*_air(setup), *_body(setup), *_domain(setup), *_grid(setup), *_instruments(setup)]
-    order = {"stop": 0, "warn": 1, "note": 2}
-    return sorted(found, key=lambda f: order[f.grade])
+    return gravest_first(found)
 
 
 def _air(setup):
     mach, reynolds, model = setup.air.mach, setup.reynolds, setup.sheet.flow.model
-    if mach < 0.02:
-        yield Finding("warn", "air.speed", f"Mach number {mach:.2g} is below 0.02, where this solver has not been checked. Raise the speed; below Mach 0.1 the coefficients hardly change.")
-    if mach > 3:
-        yield Finding("stop", "air.mach", f"Mach number {mach:.3g} is beyond 3, where strong shocks and a hot gas need methods that are not here yet. Lower the speed.")
-    elif mach > 0.6:
+    yield from mach_findings(mach)
+    if 0.6 < mach <= 3:
         yield Finding("note", "air.mach", f"Mach number {mach:.2g}: shocks are captured on this grid, but the cells are not yet adapted to them. Give a zone where you expect one.")
     if model == "laminar" and reynolds > 3e5:
         yield Finding("warn", "flow.model", f"Laminar at Reynolds number {reynolds:.2g}: a real boundary layer turns turbulent. Take the turbulent model.")
@@ -86,9 +81,7 @@ def _grid(setup):
     cells = setup.cells(setup.levels[-1])
     if cells > MOST_CELLS:
         yield Finding("stop", "grid.surface_size", f"About {cells:,} cells on the {setup.levels[-1]} level: more than {MOST_CELLS:,}. Take larger cells, or give a budget instead.".replace(",", " "))
-    if len(setup.levels) < 3:
-        yield Finding("note", "grid.level", f"Climbing only to {setup.levels[-1]} gives "
-                      + ("no error bar." if len(setup.levels) == 1 else "an error bar of the cautious kind; three levels give the order."))
+    yield from climb_findings(setup.levels)
     surface, size = setup.body.surface, setup.surface_size * setup.scale
     for k, name in enumerate(surface.parts):
         corners = surface.corners[surface.part == k]
@@ -99,10 +92,7 @@ def _grid(setup):
 
 
 def _instruments(setup):
-    try:
-        Channels(setup.sheet.instruments.formulas, body_channels(setup))
-    except FormulaError as error:
-        yield Finding("stop", "instruments.formulas", str(error))
+    yield from formula_findings(setup.sheet.instruments.formulas, body_channels(setup))
     low, high = np.array(setup.plan.low) * setup.scale, np.array(setup.plan.high) * setup.scale
     seen = set()
     for kind, things in (("probes", setup.sheet.instruments.probes), ("meters", setup.sheet.instruments.meters)):
@@ -116,5 +106,3 @@ def _instruments(setup):
     i = setup.sheet.instruments
     if (i.front_axle is None) != (i.rear_axle is None) or (i.front_axle is not None and i.front_axle == i.rear_axle):
         yield Finding("warn", "instruments.front_axle", "Lift is shared between the axles only when both are given and differ.")
-
-

@@ -75,8 +75,6 @@ class BodyExecution:
         for name in self.setup.levels:
             if self._resume and any(done["level"] == name for done in self._resume.finished):
                 continue
-            if self._resume and name != self._resume.level and previous is None and self.setup.levels.index(name) < self.setup.levels.index(self._resume.level):
-                continue
             # A level's grid is made when its turn comes: the first answer need not wait for the finest.
             mesh = self.setup.generate((name,))[name]
             yield from self._climb(name, mesh, previous)

@@ -1,6 +1,10 @@
 """What is said before a run: findings with their mends, and the cost."""
 from dataclasses import asdict, dataclass
 
+from .channels import Channels, FormulaError
+
+GRADES = ("stop", "warn", "note")
+
 
 @dataclass
 class Finding:
@@ -22,3 +26,33 @@ class Estimate:
 
     def as_dict(self):
         return asdict(self)
+
+
+def gravest_first(findings):
+    """A list of findings, stops before warnings before notes."""
+    return sorted(findings, key=lambda f: GRADES.index(f.grade))
+
+
+def mach_findings(mach):
+    """Beyond what the solver was made for, or below what it was checked for."""
+    if mach < 0.02:
+        yield Finding("warn", "air.speed", f"Mach number {mach:.2g} is below 0.02, where this solver has not been checked. "
+                      "Raise the speed; below Mach 0.1 the coefficients hardly change.")
+    if mach > 3:
+        yield Finding("stop", "air.mach", f"Mach number {mach:.3g} is beyond 3, where strong shocks and a hot gas need methods "
+                      "that are not here yet. Lower the speed.")
+
+
+def climb_findings(levels):
+    """What a climb that stops early says of its error."""
+    if len(levels) < 3:
+        yield Finding("note", "grid.level", f"Climbing only to {levels[-1]} gives "
+                      + ("no error bar." if len(levels) == 1 else "an error bar of the cautious kind; three levels give the order."))
+
+
+def formula_findings(formulas, channels):
+    """A stop for the first thing that is wrong with formula channels over a run's own channels."""
+    try:
+        Channels(formulas, channels)
+    except FormulaError as error:
+        yield Finding("stop", "instruments.formulas", str(error))

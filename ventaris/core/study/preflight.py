@@ -3,8 +3,8 @@ import numpy as np
 
 from ..flow.discretisation import PRECONDITION_BELOW
 from ..grids.spacing import geometric_ratio
-from .channels import Channels, FormulaError, base_channels
-from .findings import Estimate, Finding
+from .channels import base_channels
+from .findings import Estimate, Finding, climb_findings, formula_findings, gravest_first, mach_findings
 from .setup import wall_unit
 from .unsteady import time_step
 
@@ -30,18 +30,12 @@ def estimate(setup, cost=DEFAULT_COST):
 def preflight(setup):
     """Findings for a prepared sheet, the gravest first."""
     found = list(_air(setup)) + list(_physics(setup)) + list(_turbulence(setup)) + list(_domain_and_grid(setup)) + list(_unsteady(setup)) + list(_walls(setup)) + list(_instruments(setup))
-    order = {"stop": 0, "warn": 1, "note": 2}
-    return sorted(found, key=lambda f: order[f.grade])
+    return gravest_first(found)
 
 
 def _air(setup):
     mach = setup.air.mach
-    if mach < 0.02:
-        yield Finding("warn", "air.speed", f"Mach number {mach:.2g} is below 0.02, where this solver has not been checked. "
-                      "Raise the speed; below Mach 0.1 the coefficients hardly change.")
-    if mach > 3:
-        yield Finding("stop", "air.mach", f"Mach number {mach:.3g} is beyond 3, where strong shocks and a hot gas need methods "
-                      "that are not here yet. Lower the speed.")
+    yield from mach_findings(mach)
     if 0.97 < mach < 1.05:
         yield Finding("warn", "air.mach", f"Mach number {mach:.3g}: this close to 1 disturbances reach far to the side; "
                       "expect a slow run and put the far field at 100 chords or more.")
@@ -116,9 +110,7 @@ def _domain_and_grid(setup):
     if cells > 400_000:
         yield Finding("stop", "grid.around", f"{cells} cells on the finest level need about {cells * BYTES_PER_CELL / 1e9:.1f} GB. "
                       "Lower the cell counts to fewer than 400 000 cells.")
-    if len(setup.levels) < 3:
-        yield Finding("note", "grid.level", f"Climbing only to {setup.levels[-1]} gives "
-                      + ("no error bar." if len(setup.levels) == 1 else "an error bar of the cautious kind; three levels give the order."))
+    yield from climb_findings(setup.levels)
     if setup.sheet.flow.model == "laminar" and setup.plan.first_height * setup.reynolds**0.5 > 0.5:
         yield Finding("warn", "grid.first_height", f"The first layer of {setup.plan.first_height:.2g} chords leaves too few cells in the "
                       f"boundary layer; take about {0.08 / setup.reynolds**0.5:.1g} or leave the field empty.")
@@ -163,18 +155,10 @@ def _walls(setup):
 
 
 def _instruments(setup):
-    yield from formula_findings(setup)
+    yield from formula_findings(setup.sheet.instruments.formulas, base_channels(setup))
     names = [p.name for p in setup.sheet.instruments.probes]
     for name in sorted({n for n in names if names.count(n) > 1}):
         yield Finding("warn", "instruments.probes", f"Two probes are called “{name}”. Give each its own name, or only one is kept.")
     for probe in setup.sheet.instruments.probes:
         if setup.sheet.domain.kind != "channel" and (probe.x**2 + probe.y**2) ** 0.5 > setup.plan.far_field:
             yield Finding("warn", "instruments.probes", f"The probe “{probe.name}” stands outside the far field.")
-
-
-def formula_findings(setup):
-    """A stop for the first thing that is wrong with the formula channels."""
-    try:
-        Channels(setup.sheet.instruments.formulas, base_channels(setup))
-    except FormulaError as error:
-        yield Finding("stop", "instruments.formulas", str(error))
