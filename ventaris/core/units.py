@@ -15,11 +15,11 @@ SPELLINGS = {"°C": "degC", "°F": "degF", "°": "deg", "%": "percent", "kts": "
              "kph": "kilometer_per_hour", "chords": "", "chord": "", "degrees": "deg", "celsius": "degC", "Celsius": "degC"}
 KINDS = {"m": "length", "m/s": "speed", "Pa": "pressure", "K": "temperature", "deg": "angle", "rad": "angle",
          "kg/m^3": "density", "Pa*s": "dynamic viscosity", "": "plain number", "J/(kg*K)": "gas constant",
-         "%": "percentage", "kg/(m*s)": "mass flow per span"}
+         "%": "percentage", "kg/(m*s)": "mass flow per span", "kg/s": "mass flow", "W/m^2": "heat flux"}
 EXAMPLES = {"m": "0.24 m, 240 mm, 3 ft", "m/s": "28 m/s, 100 km/h, 60 mph, 54 knot", "Pa": "26500 Pa, 26.5 kPa, 1 bar",
             "K": "288 K, 15 degC, -50 degC", "deg": "2 deg, 0.03 rad", "kg/m^3": "1.225 kg/m^3",
             "Pa*s": "1.8e-5 Pa*s", "": "0.12 or 12 %", "J/(kg*K)": "287.05 J/(kg*K)",
-            "%": "0.1 or 0.1 %", "kg/(m*s)": "0.2 kg/(m*s)"}
+            "%": "0.1 or 0.1 %", "kg/(m*s)": "0.2 kg/(m*s)", "kg/s": "0.5 kg/s, 500 g/s", "W/m^2": "5000 W/m^2, 5 kW/m^2"}
 
 
 class UnitError(ValueError):

@@ -5,7 +5,7 @@ import numpy as np
 
 from ..core.look.body_picture import body_thumbnail
 from ..core.look.body_surface import drawn_for
-from ..core.look.drawable import drawable
+from ..core.look.drawable import drawable, nozzle_drawable
 from ..core.look.picture import thumbnail_picture
 from ..core.sheet import default_setup, read_toml, write_toml
 from ..core.shapes.assembly import assemble
@@ -67,7 +67,8 @@ def _thumbnail(database, run):
         picture = body_thumbnail(field, drawn_for(field, body.surface))
     else:
         _, mesh, state = unpack_field(data)
-        picture = thumbnail_picture(drawable(mesh, state, prepare(sheet).air))
+        setup = prepare(sheet)
+        picture = thumbnail_picture(nozzle_drawable(setup, mesh, state) if sheet.space == "nozzle" else drawable(mesh, state, setup.air))
     runs.keep_array(database, run["id"], "picture", picture)
 
 

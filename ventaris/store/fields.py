@@ -4,7 +4,7 @@ import json
 
 import numpy as np
 
-from ..core.grids.mesh import mesh_from_cells
+from ..core.grids.mesh import mesh_from_cells, revolve
 from ..core.instruments.taps import TapRow
 
 MORE_TAPS = ("y_plus", "thickness", "shape")
@@ -22,8 +22,11 @@ def whole(planes, columns):
 def pack_field(level, mesh, state):
     """A mesh with the state on it, as compressed bytes."""
     names = list(mesh.boundaries)
-    head = {"level": level, "columns": state.shape[1], "names": names, "walls": list(mesh.walls), "layout": mesh.layout}
+    kept = {key: value for key, value in mesh.layout.items() if key not in ("order", "sections")}
+    head = {"level": level, "columns": state.shape[1], "names": names, "walls": list(mesh.walls), "layout": kept, "revolved": mesh.is_revolved}
     arrays = {f"edges_{k}": mesh.face_nodes[mesh.boundaries[name]].astype(np.int32) for k, name in enumerate(names)}
+    if "order" in mesh.layout:
+        arrays["order"] = mesh.layout["order"].astype(np.int32)
     out = io.BytesIO()
     np.savez_compressed(out, head=np.frombuffer(json.dumps(head).encode(), dtype=np.uint8), points=planes(mesh.points),
                         cells=mesh.cell_nodes.astype(np.int32), state=planes(state), **arrays)
@@ -36,8 +39,11 @@ def unpack_field(data):
         head = json.loads(bytes(stored["head"]))
         edges = {name: stored[f"edges_{k}"] for k, name in enumerate(head["names"])}
         points, cells, state = whole(stored["points"], 2), stored["cells"], whole(stored["state"], head.get("columns", 4))
-    layout = {key: tuple(v) if isinstance(v, list) else v for key, v in head["layout"].items()}
-    return head["level"], mesh_from_cells(points, cells, edges, head["walls"], layout), state
+        layout = {key: tuple(v) if isinstance(v, list) else v for key, v in head["layout"].items()}
+        if "order" in stored:
+            layout["order"] = stored["order"].astype(np.int64)
+    mesh = mesh_from_cells(points, cells, edges, head["walls"], layout)
+    return head["level"], revolve(mesh) if head.get("revolved") else mesh, state
 
 
 def pack_taps(taps):
@@ -53,6 +59,23 @@ def unpack_taps(data):
     with np.load(io.BytesIO(data), allow_pickle=False) as stored:
         return TapRow(stored["x"], stored["y"], stored["cp"], stored["cf"], stored["mach"], json.loads(bytes(stored["surface"])),
                       *(stored[name] if name in stored else None for name in MORE_TAPS))
+
+
+def pack_rows(rows):
+    """Curves along lines, {row: {column: values}}, as compressed bytes."""
+    out = io.BytesIO()
+    np.savez_compressed(out, **{f"{name}/{column}": np.asarray(values, dtype="<f4") for name, columns in rows.items() for column, values in columns.items()})
+    return out.getvalue()
+
+
+def unpack_rows(data):
+    """What `pack_rows` wrote."""
+    rows = {}
+    with np.load(io.BytesIO(data), allow_pickle=False) as stored:
+        for key in stored.files:
+            name, column = key.rsplit("/", 1)
+            rows.setdefault(name, {})[column] = stored[key].astype(float)
+    return rows
 
 
 def pack_frames(times, frames):

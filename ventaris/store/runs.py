@@ -8,7 +8,7 @@ ACTIVE = ("waiting", "gridding", "running")
 ENDED = ("settled", "stopped", "failed")
 STALE_AFTER = 12.0
 MOST_ATTEMPTS = 3
-COST_NAMES = {"section": "cost_per_cell_step", "body": "cost_per_cell_step_in_space"}
+COST_NAMES = {"section": "cost_per_cell_step", "body": "cost_per_cell_step_in_space", "nozzle": "cost_per_cell_step_in_nozzles"}
 
 
 class StateError(RuntimeError):

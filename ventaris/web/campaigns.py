@@ -14,6 +14,8 @@ from .presentation import QUANTITIES_OF, difference, paired_error, quantity_of
 from .uploads import parse_surface, parse_upload
 
 pages = Blueprint("campaigns", __name__)
+# What a campaign's card says of its best run: least drag, most thrust.
+BEST_BY = {"section": ("drag", 1.0), "body": ("drag", 1.0), "nozzle": ("thrust", -1.0)}
 LARGEST_COORDINATES = 8_000_000
 # What a body can be made from, and the values it starts with.
 BUILDERS = {"vehicle": "A vehicle or railcar body from parameters", "box": "A box or plate", "ellipsoid": "An ellipsoid or sphere", "frustum": "A cylinder, cone or ring",
@@ -27,11 +29,16 @@ def campaign_or_404(campaign_id):
     return found or abort(404)
 
 
-def only_about(space, run_id):
-    """404 when a run is of the other kind: a plane picture of a body, or the reverse."""
+OTHER_LOOKS = {"section": "This run is about sections in a plane: its flow view has its own looks.", "body": "This run is about a body in space: its flow view has its own looks.",
+               "nozzle": "This run is about a nozzle: its flow view has its own looks."}
+
+
+def only_about(spaces, run_id):
+    """404 when a run is of another kind: a plane picture of a body, or the reverse."""
     run = runs.run(g.database, run_id) or abort(404)
-    if store.space_of(g.database, run["campaign_id"]) != space:
-        abort(404, "This run is about a body in space: its flow view has its own looks." if space == "section" else "This run is about sections in a plane: its flow view has its own looks.")
+    space = store.space_of(g.database, run["campaign_id"])
+    if space not in (spaces if isinstance(spaces, tuple) else (spaces,)):
+        abort(404, OTHER_LOOKS[space])
 
 
 @pages.get("/")
@@ -45,7 +52,8 @@ def _card(campaign):
     points = {p["id"]: p for p in store.points(g.database, campaign["id"])}
     latest = runs.latest_runs(g.database, campaign["id"])
     names = {v["id"]: v for v in variants}
-    done = [(run["result"]["coefficients"]["drag"], run) for (v, p), run in latest.items()
+    best_by, sign = BEST_BY[campaign["space"]]
+    done = [(sign * run["result"]["coefficients"][best_by], run) for (v, p), run in latest.items()
             if run["state"] == "settled" and v in names and p in points]
     best = None
     if done:
@@ -55,7 +63,7 @@ def _card(campaign):
             counts[run["point_id"]] = counts.get(run["point_id"], 0) + 1
         top = max(counts, key=lambda p: (counts[p], p))
         _, run = min(((d, r) for d, r in done if r["point_id"] == top), key=lambda item: item[0])
-        best = {"variant": names[run["variant_id"]]["name"], "point": points[top]["name"], "run": run}
+        best = {"variant": names[run["variant_id"]]["name"], "point": points[top]["name"], "run": run, "by": best_by}
     base = variants[0] if variants else None
     return {"campaign": campaign, "outline": outline(base["shape"], campaign["space"]) if base else None, "variants": len(variants), "points": len(points),
             "settled": len(done), "active": sum(r["state"] in runs.ACTIVE for r in latest.values()), "best": best,
@@ -113,9 +121,9 @@ def matrix_table(campaign_id):
 
 
 def _matrix(campaign):
-    key = request.args.get("show", "drag")
     offered = QUANTITIES_OF[campaign["space"]]
-    key = key if key in offered else "drag"
+    key = request.args.get("show", "")
+    key = key if key in offered else next(iter(offered))
     variants, points = store.variants(g.database, campaign["id"]), store.points(g.database, campaign["id"])
     latest = runs.latest_runs(g.database, campaign["id"])
     rows = []
@@ -136,8 +144,11 @@ def _point_head(campaign, variants, point):
             setup, _ = examine(store.compose_sheet(campaign, variants[0], point))
         except SheetError:
             setup = None
-    return {"point": point, "mach": setup.air.mach if setup else None, "reynolds": setup.reynolds if setup else None,
-            "incidence": point["air"]["incidence"], "yaw": point["air"].get("yaw", 0)}
+    if campaign["space"] == "nozzle":
+        return {"point": point, "words": f"total {setup.air.supply_pressure / 1e3:.4g} kPa, {1 / setup.back:.3g} × behind" if setup else ""}
+    turned = f"yaw {point['air'].get('yaw', 0):g}°" if campaign["space"] == "body" else f"α {point['air']['incidence']:g}°"
+    state = f"M {setup.air.mach:.3g} · Re {setup.reynolds:.2g} · ".replace("e+0", "e") if setup else ""
+    return {"point": point, "words": state + turned}
 
 
 def _cell(campaign, variants, variant, point, latest, key):
@@ -219,7 +230,7 @@ def new_variant(campaign_id):
         return render_template("variant_new.html", campaign=campaign, variants=variants, copied=copied, problems=(), form={}, kinds=BUILDERS)
     try:
         name = store.checked_name(request.form.get("name", ""), "variant")
-        variant_id = store.add_variant(g.database, campaign_id, name, _new_body(variants, name) if campaign["space"] == "body" else _new_shape(variants))
+        variant_id = store.add_variant(g.database, campaign_id, name, NEW_SHAPES[campaign["space"]](variants, name))
     except SheetError as error:
         return render_template("variant_new.html", campaign=campaign, variants=variants, copied=None, form=request.form, kinds=BUILDERS,
                                problems=[m for _, m in error.problems]), 400
@@ -229,7 +240,7 @@ def new_variant(campaign_id):
     return redirect(url_for("sheets.show", variant_id=variant_id, point_id=points[0]["id"]))
 
 
-def _new_shape(variants):
+def _new_shape(variants, name=""):
     source = request.form.get("source", "copy")
     if source == "copy":
         chosen = next((v for v in variants if str(v["id"]) == request.form.get("copy")), None)
@@ -254,6 +265,24 @@ def _new_body(variants, name):
     return {"parts": [{"name": "body", "kind": source, **START[source]}]}
 
 
+def _new_nozzle(variants, name):
+    """Shape section of a new nozzle: a copy, one from parameters, or a contour from coordinates."""
+    source = request.form.get("source", "copy")
+    if source == "copy":
+        return _new_shape(variants)
+    form = {"form": request.form["form"]} if request.form.get("form") else {}
+    if source == "convergent":
+        return {"kind": "conical", "diverge_length": 0.0, **form}
+    if source != "coordinates":
+        return {"kind": source, **form}
+    factor = {"m": 1.0, "mm": 1e-3, "cm": 1e-2, "in": 0.0254, "ft": 0.3048}.get(request.form.get("unit"), 1.0)
+    parsed = parse_upload("contour", _coordinates_given())
+    return {"kind": "coordinates", "points": [(x * factor, r * factor) for x, r in parsed["points"]], **form}
+
+
+NEW_SHAPES = {"section": _new_shape, "body": _new_body, "nozzle": _new_nozzle}
+
+
 def import_part(upload, form):
     """A part made of an uploaded surface file, which is kept under its content; raises SheetError."""
     if upload is None or not upload.filename:
@@ -269,14 +298,19 @@ def import_part(upload, form):
     return {"name": form.get("part_name", "").strip() or stem, "kind": "surface", "source": source, **chosen}
 
 
-def _imported_shape():
+def _coordinates_given():
+    """Bytes of the coordinates that were chosen or pasted; raises SheetError."""
     upload, text = request.files.get("file"), request.form.get("text", "")
     data = upload.read(LARGEST_COORDINATES + 1) if upload and upload.filename else text.encode()
     if len(data) > LARGEST_COORDINATES:
         raise SheetError([("file", f"The file is larger than {LARGEST_COORDINATES // 1_000_000} MB. Section coordinates need a few kilobytes.")])
     if not data.strip():
         raise SheetError([("file", "Choose a file with coordinates, or paste them into the field.")])
-    parsed = parse_upload("coordinates", data)
+    return data
+
+
+def _imported_shape():
+    upload, parsed = request.files.get("file"), parse_upload("coordinates", _coordinates_given())
     shape = {"kind": "coordinates", "title": (parsed["title"] or (upload.filename if upload else ""))[:120], "points": parsed["points"]}
     chord = request.form.get("chord", "").strip()
     if chord:
@@ -307,6 +341,8 @@ def new_point(campaign_id):
             air.update(incidence=form["incidence"])
         if campaign["space"] == "body" and form.get("yaw", "").strip():
             air.update(yaw=form["yaw"])
+        if campaign["space"] == "nozzle":
+            air.update({name: form[name] for name in ("given_as", "total_pressure", "total_temperature", "back_pressure") if form.get(name, "").strip()})
         point_id = store.add_point(g.database, campaign_id, form.get("name", ""), air)
     except SheetError as error:
         return render_template("point_new.html", campaign=campaign, points=points, form=form, first=not points,

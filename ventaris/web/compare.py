@@ -27,7 +27,7 @@ def show(campaign_id):
     names = {str(r["id"]): f"{r['variant_name']} at {r['point_name']}" for r in chosen}
     body = campaign["space"] == "body"
     return render_template("compare.html", campaign=campaign, available=available, chosen=chosen, names=names, surfaces=_surfaces(chosen) if body else [], rows=_rows(base, chosen, QUANTITIES_OF[campaign["space"]]), inputs=_inputs(base, chosen),
-                           quantities=SURFACE_QUANTITIES if body else SHOWN, maps=OFFERED)
+                           quantities=SURFACE_QUANTITIES if body else {k: q for k, q in SHOWN.items() if k != "cp" or campaign["space"] != "nozzle"}, maps=OFFERED)
 
 
 def _rows(base, chosen, offered):

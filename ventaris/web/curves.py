@@ -2,9 +2,10 @@
 from flask import Blueprint, abort, g, jsonify, redirect, render_template, request, url_for
 
 from ..core.gas import critical_pressure_coefficient
-from ..core.sheet import SheetError
+from ..core.sheet import SheetError, read_toml
+from ..core.study.setup import prepare
 from ..store import campaigns as store, deletions, measured as tables, runs
-from ..store.fields import unpack_taps
+from ..store.fields import unpack_rows, unpack_taps
 from .campaigns import campaign_or_404
 from .runs import run_or_404
 from .uploads import parse_upload
@@ -15,6 +16,11 @@ TAP_CURVES = {"cp": "Pressure coefficient Cp", "mach": "Mach number at the wall"
 HISTORY_CURVES = {"lift": "Lift coefficient CL", "drag": "Drag coefficient CD", "moment": "Moment coefficient CM", "residual": "Residual"}
 LARGEST_TABLE = 2_000_000
 # Along a body: what has been gathered from the nose to each station.
+# Along a nozzle's lines: row, column, label, unit.
+NOZZLE_CURVES = {"axis_mach": "Mach number on the axis", "wall_mach": "Mach number at the wall", "axis_pressure": "Pressure on the axis, Pa", "wall_pressure": "Pressure at the wall, Pa",
+                 "axis_speed": "Speed on the axis, m/s", "axis_temperature": "Temperature on the axis, K", "wall_shear": "Wall shear, Pa", "wall_y_plus": "y+ of the first cell",
+                 "plate_pressure": "Pressure on the plate, Pa", "plate_shear": "Shear on the plate, Pa"}
+NOZZLE_HISTORIES = {"mass_flow": "Mass flow, kg/s", "thrust": "Thrust, N", "residual": "Residual"}
 BODY_CURVES = {"build_drag": "Drag gathered along the body, CD", "build_lift": "Lift gathered along the body, CL"}
 
 
@@ -22,15 +28,17 @@ BODY_CURVES = {"build_drag": "Drag gathered along the body, CD", "build_lift": "
 def show(campaign_id):
     campaign = campaign_or_404(campaign_id)
     chosen = chosen_runs(campaign_id)
-    return render_template("curves.html", campaign=campaign, runs=named_runs(campaign_id), chosen=[r["id"] for r in chosen], taps=BODY_CURVES if campaign["space"] == "body" else TAP_CURVES,
-                           histories={**HISTORY_CURVES, **_other_channels(chosen)}, measured=tables.measured_of(g.database, campaign_id), what=request.args.get("what", "build_drag" if campaign["space"] == "body" else "cp"),
-                           shown_tables=request.args.getlist("table", type=int))
+    space = campaign["space"]
+    histories = NOZZLE_HISTORIES if space == "nozzle" else HISTORY_CURVES
+    return render_template("curves.html", campaign=campaign, runs=named_runs(campaign_id), chosen=[r["id"] for r in chosen], taps=LINES_OF[space], heading=HEADINGS[space],
+                           histories={**histories, **_other_channels(chosen, histories)}, measured=tables.measured_of(g.database, campaign_id),
+                           what=request.args.get("what", next(iter(LINES_OF[space]))), shown_tables=request.args.getlist("table", type=int))
 
 
-def _other_channels(chosen):
+def _other_channels(chosen, known):
     """Formula channels, elements and probes of the chosen runs."""
     names = [name for run in chosen if run["result"] for name in run["result"]["coefficients"]]
-    return {name: name for name in dict.fromkeys(names) if name not in HISTORY_CURVES}
+    return {name: name for name in dict.fromkeys(names) if name not in known}
 
 
 def named_runs(campaign_id):
@@ -45,6 +53,10 @@ def named_runs(campaign_id):
     return out
 
 
+LINES_OF = {"section": TAP_CURVES, "body": BODY_CURVES, "nozzle": NOZZLE_CURVES}
+HEADINGS = {"section": "Round the section", "body": "Along the body", "nozzle": "Along the nozzle"}
+
+
 def chosen_runs(campaign_id, most=8):
     """Runs named in the query; the first ones of the matrix when none is."""
     wanted = request.args.getlist("run", type=int)
@@ -56,8 +68,9 @@ def chosen_runs(campaign_id, most=8):
 @pages.get("/campaigns/<int:campaign_id>/curves.json")
 def data(campaign_id):
     """Curves of the chosen runs and tables."""
-    campaign_or_404(campaign_id)
+    nozzle = campaign_or_404(campaign_id)["space"] == "nozzle"
     what = request.args.get("what", "cp")
+    what = "wall_pressure" if nozzle and what == "cp" else what
     traces, lines = [], []
     for number, run in enumerate(chosen_runs(campaign_id)):
         name = f"{run['variant_name']} · {run['point_name']}"
@@ -65,7 +78,9 @@ def data(campaign_id):
             built = (run["result"] or {}).get("build_up")
             if built:
                 traces.append({"name": name, "group": number, "x": built["x"], "y": built[what.removeprefix("build_")]})
-        elif what not in TAP_CURVES:
+        elif nozzle and what in NOZZLE_CURVES:
+            traces += _nozzle_traces(run, what, name, number)
+        elif nozzle or what not in TAP_CURVES:
             history = runs.history(g.database, run["id"])
             traces.append({"name": name, "group": number, "x": [h["step"] for h in history], "y": [h.get(what) for h in history]})
         else:
@@ -78,10 +93,27 @@ def data(campaign_id):
             for label, values in columns[1:]:
                 traces.append({"name": f"{table['name']}: {label}", "x": columns[0][1], "y": values, "measured": True})
     unique = {line["name"]: line for line in lines}
-    label = BODY_CURVES.get(what) or TAP_CURVES.get(what) or HISTORY_CURVES.get(what, what)
-    stations = "x in m" if what in BODY_CURVES else "x/c" if what in TAP_CURVES else "Step"
-    return jsonify(traces=traces, lines=list(unique.values()), label=label, x=stations, reverse=what == "cp",
+    known = {**HISTORY_CURVES, **BODY_CURVES, **(NOZZLE_HISTORIES | NOZZLE_CURVES if nozzle else TAP_CURVES)}
+    stations = "r in m" if nozzle and what.startswith("plate_") and what in NOZZLE_CURVES else "x in m" if what in BODY_CURVES or nozzle and what in NOZZLE_CURVES else "x/c" if what in TAP_CURVES and not nozzle else "Step"
+    return jsonify(traces=traces, lines=list(unique.values()), label=known.get(what, what), x=stations, reverse=what == "cp",
                    log=what == "residual")
+
+
+def _nozzle_traces(run, what, name, number):
+    """A line of a nozzle's run, and the one-dimensional flow beside it where there is one."""
+    stored = runs.kept_array(g.database, run["id"], "taps")
+    if not stored:
+        return []
+    row, column = what.split("_", 1)
+    found = unpack_rows(stored).get(row, {})
+    out = []
+    if column in found:
+        out.append({"name": f"{name}, {row}", "group": number, "x": found["s"].tolist(), "y": found[column].tolist()})
+    setup = prepare(read_toml(run["sheet"]))
+    if setup.theory and row in ("axis", "wall") and column in ("mach", "pressure"):
+        values = setup.theory.mach if column == "mach" else setup.theory.pressure * setup.air.supply_pressure
+        out.append({"name": f"{name}, one-dimensional", "group": number, "x": setup.stations.tolist(), "y": values.tolist(), "theory": True})
+    return out
 
 
 def _sonic_level(run, traces):

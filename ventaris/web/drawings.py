@@ -24,7 +24,7 @@ def draw(section, setup):
     return {"shape": _shape, "air": _air, "domain": _domain, "grid": _grid, "instruments": _instruments, "flow": _climb, "run": _climb}[section](setup)
 
 
-def _frame(inner, box, css="drawing"):
+def frame(inner, box, css="drawing"):
     left, right, bottom, top = box
     return Markup(f'<svg class="{css}" viewBox="{left:.4f} {-top:.4f} {right - left:.4f} {top - bottom:.4f}" role="img">{inner}</svg>')
 
@@ -53,7 +53,7 @@ def _named_surfaces(setup):
             if t.name in named:
                 out = points[12] - points[11]
                 away = np.array([out[1], -out[0]]) / max(np.linalg.norm(out), 1e-12)
-                parts.append(_text(*(points[12] + 0.05 * away), t.name, 0.032))
+                parts.append(text(*(points[12] + 0.05 * away), t.name, 0.032))
     return "".join(parts)
 
 
@@ -61,11 +61,11 @@ def _polygon(points, css):
     return f'<polygon class="{css}" points="{" ".join(f"{x:.5f},{-y:.5f}" for x, y in points)}"/>'
 
 
-def _line(a, b, css):
+def line(a, b, css):
     return f'<line class="{css}" x1="{a[0]:.4f}" y1="{-a[1]:.4f}" x2="{b[0]:.4f}" y2="{-b[1]:.4f}"/>'
 
 
-def _text(x, y, words, size=0.035, css="", anchor="middle"):
+def text(x, y, words, size=0.035, css="", anchor="middle"):
     return f'<text class="{css}" x="{x:.4f}" y="{-y:.4f}" font-size="{size:.4f}" text-anchor="{anchor}">{words}</text>'
 
 
@@ -80,20 +80,20 @@ def _shape(setup):
     camber = " ".join(f"{a:.4f},{-b:.4f}" for a, b in zip(x, 0.5 * (upper + lower)))
     parts = [bodies, f'<polyline class="camber" points="{camber}"/>']
     k = int(np.argmin(np.abs(x - m.thickness_at)))
-    parts += [_line((x[k], lower[k]), (x[k], upper[k]), "measure"),
-              _text(x[k] + 0.015, 0.5 * (upper[k] + lower[k]) - 0.01, f"{100 * m.thickness:.2f} % at {m.thickness_at:.2f}", 0.034, anchor="start")]
+    parts += [line((x[k], lower[k]), (x[k], upper[k]), "measure"),
+              text(x[k] + 0.015, 0.5 * (upper[k] + lower[k]) - 0.01, f"{100 * m.thickness:.2f} % at {m.thickness_at:.2f}", 0.034, anchor="start")]
     y = low - 0.07
     parts += [_chord_line(y, setup.chord)]
     caption = (f"Area {m.area:.4f} c², camber {100 * m.camber:.2f} % at {m.camber_at:.2f} c, nose radius {100 * m.leading_edge_radius:.2f} % c, "
                f"trailing edge {_tail_words(setup, m)}.")
     if abs(setup.shape.turned) > 0.01:
         caption += f" The coordinates were turned by {setup.shape.turned:.2f}° to lay the chord line level; incidence counts from that line."
-    return _frame("".join(parts), (min(points[:, 0].min(), 0) - 0.08, max(points[:, 0].max(), 1) + 0.08, y - 0.1, max(high, 0.02) + 0.08)), caption
+    return frame("".join(parts), (min(points[:, 0].min(), 0) - 0.08, max(points[:, 0].max(), 1) + 0.08, y - 0.1, max(high, 0.02) + 0.08)), caption
 
 
 def _chord_line(y, chord):
-    return (_line((0, y), (1, y), "measure") + _line((0, y - 0.015), (0, y + 0.015), "measure") + _line((1, y - 0.015), (1, y + 0.015), "measure")
-            + _text(0.5, y - 0.05, f"chord {show(chord, 'm')}", 0.04))
+    return (line((0, y), (1, y), "measure") + line((0, y - 0.015), (0, y + 0.015), "measure") + line((1, y - 0.015), (1, y + 0.015), "measure")
+            + text(0.5, y - 0.05, f"chord {show(chord, 'm')}", 0.04))
 
 
 def _arrangement(setup):
@@ -102,7 +102,7 @@ def _arrangement(setup):
     for outline in setup.outlines:
         if outline.name:
             own = outline.polygon(120)
-            parts.append(_text(*own.mean(0), outline.name, 0.034))
+            parts.append(text(*own.mean(0), outline.name, 0.034))
     y = points[:, 1].min() - 0.07
     parts.append(_chord_line(y, setup.chord))
     m = setup.shape.section.measure(setup.chord)
@@ -114,7 +114,7 @@ def _arrangement(setup):
         words.append("upside down")
     if setup.shape.surfaces:
         words.append("named surfaces: " + ", ".join(s.name for s in setup.shape.surfaces))
-    return _frame("".join(parts), (points[:, 0].min() - 0.08, points[:, 0].max() + 0.08, y - 0.1, points[:, 1].max() + 0.1)), "; ".join(words) + "."
+    return frame("".join(parts), (points[:, 0].min() - 0.08, points[:, 0].max() + 0.08, y - 0.1, points[:, 1].max() + 0.1)), "; ".join(words) + "."
 
 
 def _tail_words(setup, m):
@@ -130,19 +130,19 @@ def _air(setup):
         start = np.array([-0.75, -0.1 * np.tan(a)]) + 0.085 * k * normal
         end = start + 0.42 * direction
         tip = [end - 0.035 * direction + 0.02 * normal, end, end - 0.035 * direction - 0.02 * normal]
-        parts += [_line(start, end, "stream"), f'<polyline class="stream" points="{" ".join(f"{x:.4f},{-y:.4f}" for x, y in tip)}"/>']
+        parts += [line(start, end, "stream"), f'<polyline class="stream" points="{" ".join(f"{x:.4f},{-y:.4f}" for x, y in tip)}"/>']
     bodies, points = _bodies(setup)
-    parts += [bodies, _named_surfaces(setup), _line((-0.3, 0), (1.25, 0), "datum")]
+    parts += [bodies, _named_surfaces(setup), line((-0.3, 0), (1.25, 0), "datum")]
     if abs(a) > 1e-6:
         end = np.array([0.0, 0.0]) + 1.25 * direction
-        parts += [_line((0, 0), end, "datum"), _text(end[0] + 0.02, end[1] * 0.5, f"{setup.sheet.air.incidence:g}°", 0.05, anchor="start")]
+        parts += [line((0, 0), end, "datum"), text(end[0] + 0.02, end[1] * 0.5, f"{setup.sheet.air.incidence:g}°", 0.05, anchor="start")]
     air = setup.air
     caption = (f"{show(air.speed, 'm/s', 4)}, Mach {air.mach:.4g}, Reynolds number {setup.reynolds:.3g} on the chord; {show(air.temperature, 'K', 5)}, "
                f"{show(air.pressure, 'Pa', 6)} absolute.")
     for action in setup.sheet.air.walls:
         caption += f" {_action_words(action)}."
     box = (-0.85, max(1.4, points[:, 0].max() + 0.1), min(-0.5, points[:, 1].min() - 0.1), max(0.5, points[:, 1].max() + 0.1))
-    return _frame("".join(parts), box), caption
+    return frame("".join(parts), box), caption
 
 
 def _action_words(action):
@@ -182,14 +182,14 @@ def _domain(setup):
         if name != "far field":
             middle = mesh.face_centre[faces].mean(0)
             shift = {"inlet": (-0.12 * r, 0), "outlet": (0.13 * r, 0), "ground": (0.5 * r, -0.07 * r), "upper wall": (0, 0.03 * r)}.get(name, (0, -0.07 * r))
-            parts.append(_text(middle[0] + shift[0], middle[1] + shift[1], DOMAIN_WORDS[name], size))
+            parts.append(text(middle[0] + shift[0], middle[1] + shift[1], DOMAIN_WORDS[name], size))
     centre = 0.5 * (points.min(0) + points.max(0))
     parts += [f'<circle class="here" cx="{centre[0]:.3f}" cy="{-centre[1]:.3f}" r="{0.03 * r:.3f}"/>']
     words = []
     if "far field" in seen:
         far = setup.plan.far_field
-        parts += [_text(0.62 * far, 0.86 * far, "F far field", size), _line((0.5, 0.06 * r), (0.5, 0.985 * far), "measure"),
-                  _text(0.5 + 0.04 * r, 0.5 * far, f"{far:g} chords, {show(far * setup.chord, 'm', 3)}", size, anchor="start")]
+        parts += [text(0.62 * far, 0.86 * far, "F far field", size), line((0.5, 0.06 * r), (0.5, 0.985 * far), "measure"),
+                  text(0.5 + 0.04 * r, 0.5 * far, f"{far:g} chords, {show(far * setup.chord, 'm', 3)}", size, anchor="start")]
         carries = setup.stream.mach < 1 and setup.sheet.domain.kind == "far field"
         words.append(f"F: far field at {far:g} chords" + (", with the vortex of the present lift on it" if carries else ": what flows in is the undisturbed stream"))
     domain = setup.sheet.domain
@@ -202,7 +202,7 @@ def _domain(setup):
         words.append("S: symmetry line; the forces are those of the whole body")
     words.append(f"the walls of the body are {'slip' if setup.sheet.flow.model == 'inviscid' else 'no-slip'} walls")
     pad = 0.17 * r
-    return _frame("".join(parts), (low[0] - pad, high[0] + pad, low[1] - pad, high[1] + pad), "drawing wide"), "; ".join(words) + "."
+    return frame("".join(parts), (low[0] - pad, high[0] + pad, low[1] - pad, high[1] + pad), "drawing wide"), "; ".join(words) + "."
 
 
 def _grid(setup):
@@ -224,7 +224,7 @@ def _grid(setup):
     caption = (f"The {level} grid near the body. Cells: {counts}. First layer {setup.plan.first_height:.2g} c on the fine level, "
                f"{show(setup.plan.first_height * setup.chord * 1000, '', 3)} mm. The five most skewed cells are ringed; the worst, {skew[worst[0]]:.2f} of 1, "
                f"is at x = {place[0]:.3g}, y = {place[1]:.3g} c.")
-    return _frame("".join(parts), box), caption
+    return frame("".join(parts), box), caption
 
 
 def _instruments(setup):
@@ -234,12 +234,12 @@ def _instruments(setup):
     for x, y in points[::6]:
         parts.append(f'<circle class="tap" cx="{x:.4f}" cy="{-y:.4f}" r="0.006"/>')
     parts += [f'<circle class="pivot" cx="{i.moment_x:.4f}" cy="{-i.moment_y:.4f}" r="0.02"/>',
-              _line((i.moment_x - 0.035, i.moment_y), (i.moment_x + 0.035, i.moment_y), "measure"),
-              _line((i.moment_x, i.moment_y - 0.035), (i.moment_x, i.moment_y + 0.035), "measure")]
+              line((i.moment_x - 0.035, i.moment_y), (i.moment_x + 0.035, i.moment_y), "measure"),
+              line((i.moment_x, i.moment_y - 0.035), (i.moment_x, i.moment_y + 0.035), "measure")]
     xs, ys = [-0.2, 1.3, points[:, 0].max()], [-0.35, 0.35, points[:, 1].min(), points[:, 1].max()]
     for number, probe in enumerate(i.probes, start=1):
         if abs(probe.x) < 6 and abs(probe.y) < 6:
-            parts += [f'<circle class="probe" cx="{probe.x:.4f}" cy="{-probe.y:.4f}" r="0.028"/>', _text(probe.x, probe.y - 0.012, str(number), 0.036)]
+            parts += [f'<circle class="probe" cx="{probe.x:.4f}" cy="{-probe.y:.4f}" r="0.028"/>', text(probe.x, probe.y - 0.012, str(number), 0.036)]
             xs.append(probe.x)
             ys.append(probe.y)
     box = (min(xs) - 0.1, max(xs) + 0.1, min(ys) - 0.1, max(ys) + 0.1)
@@ -250,18 +250,23 @@ def _instruments(setup):
         caption += " The momentum of what the slots blow and take in is part of the forces; the run also says them without."
     for formula in i.formulas:
         caption += f" {formula.name} = {formula.expression}."
-    return _frame("".join(parts), box), caption
+    return frame("".join(parts), box), caption
 
 
-def _climb(setup):
+def climb_steps(setup):
+    """Bars for the cells of every level."""
     parts, most = [], max(setup.cells(level) for level in setup.levels)
     for k, level in enumerate(setup.levels):
         width = max(0.06, 1.0 * (setup.cells(level) / most) ** 0.5)
         y = 0.34 - 0.2 * k
         parts += [f'<rect class="step" x="0" y="{-y:.3f}" width="{width:.3f}" height="0.1"/>',
-                  _text(0, y + 0.02, f"{level}: {setup.cells(level):,} cells".replace(",", " "), 0.05, anchor="start")]
+                  text(0, y + 0.02, f"{level}: {setup.cells(level):,} cells".replace(",", " "), 0.05, anchor="start")]
+    return "".join(parts)
+
+
+def _climb(setup):
     run = setup.sheet.run
     model = MODEL_WORDS[setup.sheet.flow.model] + (f", {CLOSURE_WORDS[setup.sheet.flow.closure]}" if setup.sheet.flow.model == "turbulent" else "")
     caption = (f"{model}. Each level starts from the one "
                f"before it and ends when the residual is below {run.residual:g} of the start and lift, drag and moment are steady within {run.steady:g}, or after {run.steps} steps.")
-    return _frame("".join(parts), (-0.1, 1.15, -0.25, 0.5)), caption
+    return frame(climb_steps(setup), (-0.1, 1.15, -0.25, 0.5)), caption

@@ -10,7 +10,7 @@ from matplotlib.tri import LinearTriInterpolator, Triangulation
 from ..core.look.body_field import SPACE_QUANTITIES, SURFACE_QUANTITIES
 from ..core.look.body_picture import body_thumbnail
 from ..core.look.colours import OFFERED, map_for, table
-from ..core.look.drawable import default_range, drawable
+from ..core.look.drawable import default_range, drawable, nozzle_drawable
 from ..core.look.fields import QUANTITIES, TURBULENT_ONLY
 from ..core.look.lines import FlowSampler, rake, streamlines, vectors
 from ..core.look.picture import field_picture, thumbnail_picture
@@ -37,12 +37,18 @@ def _load(folder, run_id, version):
     finally:
         database.close()
     level, mesh, state = unpack_field(data)
-    return level, drawable(mesh, state, prepare(sheet).air)
+    return level, drawn_plane(sheet, mesh, state)
+
+
+def drawn_plane(sheet, mesh, state):
+    """The `Drawable` of a plane field: of a section in chords, of a nozzle in metres."""
+    setup = prepare(sheet)
+    return nozzle_drawable(setup, mesh, state) if sheet.space == "nozzle" else drawable(mesh, state, setup.air)
 
 
 def picture_of(run_id):
     """(level, Drawable, version); 404 when the run has no field yet."""
-    only_about("section", run_id)
+    only_about(("section", "nozzle"), run_id)
     version = runs.array_version(g.database, run_id, "field")
     if not version:
         abort(404, "This run has no field yet: it appears a second after the run has begun.")
@@ -59,7 +65,7 @@ def show(run_id):
         return _show_body(run, sheet, [r for r in named if r])
     frames = runs.kept_array(g.database, run_id, "frames")
     times = [round(float(t), 4) for t in unpack_frames(frames)[0]] if frames else []
-    return render_template("flow.html", run=run, times=times, quantities=quantities_of(run), maps=OFFERED, others=[r for r in named if r],
+    return render_template("flow.html", run=run, times=times, nozzle=sheet.space == "nozzle", quantities=quantities_of(run), maps=OFFERED, others=[r for r in named if r],
                            has_field=runs.array_version(g.database, run_id, "field") > 0)
 
 
@@ -76,15 +82,16 @@ def _show_body(run, sheet, others):
 
 def quantities_of(run):
     """The quantities that a run's field has."""
-    turbulent = read_toml(run["sheet"]).flow.model == "turbulent"
-    return {key: q for key, q in QUANTITIES.items() if turbulent or key not in TURBULENT_ONLY}
+    sheet = read_toml(run["sheet"])
+    left_out = (set() if sheet.flow.model == "turbulent" else TURBULENT_ONLY) | ({"cp"} if sheet.space == "nozzle" else set())
+    return {key: q for key, q in QUANTITIES.items() if key not in left_out}
 
 
 def pack(picture, head, values):
     """Points, triangles, edges and values as one binary answer: header length, JSON header, arrays."""
     outline = np.concatenate(picture.wall)
     head |= {"points": len(picture.points), "triangles": len(picture.triangles), "edges": len(picture.edges), "outline": len(outline),
-             "loops": [len(loop) for loop in picture.wall],
+             "loops": [len(loop) for loop in picture.wall], "home": picture.home,
              "values": list(values)}
     text = json.dumps(head).encode()
     text += b" " * (-len(text) % 4)
@@ -104,7 +111,7 @@ def field(run_id):
     if request.if_none_match.contains(tag):
         return Response(status=304)
     quantities = [{"key": q.key, "label": q.label, "unit": q.unit, "diverging": q.diverging, "map": map_for(q),
-                   "range": default_range(picture.values[q.key], q.key, picture.points)} for q in QUANTITIES.values() if q.key in picture.values]
+                   "range": default_range(picture.values[q.key], q.key, picture.points, home=picture.home)} for q in QUANTITIES.values() if q.key in picture.values]
     response = Response(pack(picture, {"level": level, "quantities": quantities}, picture.values), mimetype="application/octet-stream")
     response.set_etag(tag)
     response.headers["Cache-Control"] = "no-cache"
@@ -136,7 +143,9 @@ def difference(run_id, other_id):
     values = differences(picture, other)
     quantities = []
     for q in (q for q in QUANTITIES.values() if q.key in values):
-        near = np.abs(values[q.key][np.linalg.norm(picture.points - [0.5, 0], axis=1) < 1.2])
+        left, right, bottom, top = picture.home or (-0.7, 1.7, -1.2, 1.2)
+        x, y = picture.points.T
+        near = np.abs(values[q.key][(x > left) & (x < right) & (y > bottom) & (y < top)])
         reach = max(float(np.percentile(near, 98.5)) if len(near) else 1.0, 1e-9)
         quantities.append({"key": q.key, "label": f"Difference of {q.label}", "unit": q.unit, "diverging": True, "map": "vik", "range": [-reach, reach]})
     return Response(pack(picture, {"level": level, "quantities": quantities}, values), mimetype="application/octet-stream")
@@ -168,7 +177,7 @@ def lines(run_id):
     """Streamlines from a rake, or vectors on a raster, for the window given as ``box``."""
     run_or_404(run_id)
     _, picture, _ = picture_of(run_id)
-    box = _box()
+    box = _box(*([picture.home] if picture.home else []))
     sampler = FlowSampler(picture, box)
     if request.args.get("kind") == "vectors":
         start, velocity = vectors(sampler, min(max(request.args.get("columns", 34, type=int), 5), 80))
@@ -201,7 +210,7 @@ def picture(run_id, form):
         span = (low, high) if low is not None and high is not None and high > low else None
     name = request.args.get("map")
     title = f"{run['campaign_name']}: {run['variant_name']} at {run['point_name']}, {level} grid"
-    data = field_picture(drawn, key, form, _box(), span, name if name in OFFERED else None, flag("bands"), flag("iso"), flag("sonic"),
+    data = field_picture(drawn, key, form, _box(*([drawn.home] if drawn.home else [])), span, name if name in OFFERED else None, flag("bands"), flag("iso"), flag("sonic"),
                          request.args.get("count", 24, type=int) if flag("stream") else 0, title=title)
     if "inline" in request.args:
         return Response(data, mimetype="image/svg+xml" if form == "svg" else "image/png")

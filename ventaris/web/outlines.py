@@ -2,11 +2,14 @@
 import functools
 import json
 
+import numpy as np
+
 from ..core.sheet import read_section
 from ..core.look.silhouette import side_view
 from ..core.shapes.assembly import assemble
 from ..core.shapes.build import build
 from ..core.shapes.coordinates import ShapeError
+from ..core.shapes.nozzles import build_nozzle
 
 
 @functools.lru_cache(maxsize=256)
@@ -30,10 +33,37 @@ def _side_view(text):
         return None
 
 
+@functools.lru_cache(maxsize=128)
+def _nozzle_walls(text):
+    """Both walls of a nozzle over its length, as closed loops; None when it cannot be built."""
+    try:
+        section = read_section("shape", json.loads(text), "nozzle")
+        contour = build_nozzle(section)
+    except (ShapeError, ValueError):
+        return None
+    x = np.linspace(0, contour.length, 120)
+    r, lip = contour.radius(x) / contour.length, max(section.lip / contour.length, 0.02)
+    upper = np.concatenate([np.stack([x / contour.length, r], 1), np.stack([x / contour.length, r + lip], 1)[::-1]])
+    return [upper, upper * [1, -1]]
+
+
+def nozzle_words(shape):
+    """One line that tells a nozzle from its siblings."""
+    ports = ", ".join(f"{p['name']} at {1000 * p['x']:g} mm" for p in shape["ports"])
+    if shape["kind"] == "coordinates":
+        words = f"contour of {len(shape['points'] or ())} points"
+    else:
+        opened = "convergent" if shape["diverge_length"] == 0 else f"{shape['kind']}, exit {1000 * shape['exit_radius']:g} mm"
+        words = f"{opened}, throat {1000 * shape['throat_radius']:g} mm"
+    return ", ".join([words + (" half height" if shape["form"] == "planar" else " radius")] + ([ports] if ports else []))
+
+
 def outline(shape, space="section", points=160):
     """Outlines of a shape as a list of loops (of a body its side view), or None when it cannot be built."""
     if space == "body":
         return _side_view(json.dumps(shape, sort_keys=True))
+    if space == "nozzle":
+        return _nozzle_walls(json.dumps(shape, sort_keys=True))
     section, _ = built(shape)
     if section is None:
         return None
@@ -63,6 +93,8 @@ def shape_words(shape, space="section"):
     """One line that tells a shape from its siblings."""
     if space == "body":
         return body_words(shape)
+    if space == "nozzle":
+        return nozzle_words(shape)
     kind, edits = shape["kind"], shape["edits"]
     words = {"four-digit": f"four-digit, {100 * shape['thickness']:g} % thick, {100 * shape['camber']:g} % camber",
              "ellipse": "circle" if shape["thickness"] == 1 else f"ellipse, {100 * shape['thickness']:g} % thick",

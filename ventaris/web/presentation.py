@@ -22,7 +22,19 @@ BODY_QUANTITIES = {
     "drag_force": ("Drag in the sheet's unit", "good", 3), "lift_force": ("Lift in the sheet's unit", "", 3), "side": ("Side force coefficient CY", "", 4),
     "moment": ("Pitching moment CM", "", 4), "drag_pressure": ("CD from pressure", "good", 4), "drag_friction": ("CD from friction", "good", 5),
     "lift_front": ("CL on the front axle", "", 4), "lift_rear": ("CL on the rear axle", "", 4)}
-QUANTITIES_OF = {"section": MATRIX_QUANTITIES, "body": BODY_QUANTITIES}
+NOZZLE_QUANTITIES = {
+    "thrust": ("Thrust in N", "", 2), "mass_flow": ("Mass flow in kg/s", "", 5), "thrust_coefficient": ("Thrust coefficient", "bad", 4), "discharge": ("Discharge coefficient", "", 4),
+    "shock": ("Shock inside at x in m", "", 5), "exit_mach": ("Exit Mach number", "", 4), "exit_p": ("Exit pressure in Pa", "", 0), "pressure_ratio": ("Total pressure, exit over inlet", "bad", 4),
+    "shock_cell": ("Shock-cell spacing in m", "", 5), "axis_speed": ("Axis speed half-way down the jet in m/s", "", 2), "plate_shear": ("Shear on the plate in N", "bad", 4), "plate_peak_shear": ("Peak shear on the plate in Pa", "bad", 2),
+    "plate_force": ("Push on the plate in N", "", 3)}
+QUANTITIES_OF = {"section": MATRIX_QUANTITIES, "body": BODY_QUANTITIES, "nozzle": NOZZLE_QUANTITIES}
+# What a run's page shows large, and what its table by level holds: key, label, decimals.
+COEFFICIENTS = (("lift", "Lift coefficient CL", 4), ("drag", "Drag coefficient CD", 5), ("moment", "Moment coefficient CM", 4))
+HEADLINES = {"section": COEFFICIENTS, "body": COEFFICIENTS, "nozzle": (("mass_flow", "Mass flow, kg/s", 5), ("thrust", "Thrust, N", 3), ("exit_mach", "Exit Mach number", 4))}
+BY_LEVEL = (("lift", "CL", 5), ("drag", "CD", 5), ("drag_pressure", "CD, pressure", 5), ("drag_friction", "CD, friction", 5), ("moment", "CM", 5))
+LEVEL_ROWS = {"section": BY_LEVEL, "body": (*BY_LEVEL, ("side", "CY", 5)),
+              "nozzle": (("mass_flow", "mass flow, kg/s", 5), ("thrust", "thrust, N", 3), ("exit_mach", "exit Mach number", 4), ("exit_p", "exit pressure, Pa", 0), ("pressure_ratio", "total pressure kept", 5),
+                         ("shock", "shock at x, m", 5), ("axis_speed", "axis speed half-way, m/s", 2), ("plate_shear", "shear on the plate, N", 5), ("plate_force", "push on the plate, N", 4))}
 
 
 def quantity_of(result, key):
@@ -32,6 +44,8 @@ def quantity_of(result, key):
     c, t = result["coefficients"], result["trends"]
     if key in t:
         return c[key], t[key]["error"]
+    if result.get("space") == "nozzle":
+        return None, None
     if key == "drag_area" and result.get("space") == "body":
         area, error = result["shape"]["area"], t["drag"]["error"]
         return c["drag"] * area, None if error is None else error * area
@@ -159,7 +173,7 @@ def asset_version():
 
 def register(app):
     """Make all of this known to the templates."""
-    app.jinja_env.globals.update(icon=icon, outline_svg=outline_svg, matrix_quantities=MATRIX_QUANTITIES, state_words=STATE_WORDS,
+    app.jinja_env.globals.update(icon=icon, outline_svg=outline_svg, matrix_quantities=MATRIX_QUANTITIES, headlines=HEADLINES, level_rows=LEVEL_ROWS, state_words=STATE_WORDS,
                                  interval_of=_interval)
     app.jinja_env.filters.update(fixed=fixed, with_error=with_error, quantity=quantity, duration=duration)
 

@@ -3,13 +3,13 @@ import json
 
 from flask import Blueprint, abort, current_app, g, jsonify, redirect, render_template, request, url_for
 
-from ..core.formats.results import history_csv, taps_csv
+from ..core.formats.results import history_csv, rows_csv, taps_csv
 from ..core.formats.body_files import body_surface_csv, body_surface_vtp, body_vtu
 from ..core.formats.vtu import write_vtu
 from ..core.sheet import SheetError, read_toml
 from ..core.study.setup import prepare
 from ..store import campaigns as store, runs
-from ..store.fields import unpack_field, unpack_taps
+from ..store.fields import unpack_field, unpack_rows, unpack_taps
 from ..worker.loop import is_worker_running
 from . import campaigns
 from .body_looks import body_of
@@ -82,7 +82,7 @@ def download(run_id, what):
     """A file of the run: its result, sheet, history, readings on the walls, field."""
     run = run_or_404(run_id)
     makers = {"result.json": _result, "sheet.toml": lambda r: r["sheet"], "history.csv": lambda r: history_csv(runs.history(g.database, r["id"])),
-              "taps.csv": _taps, "field.vtu": _vtu, "surface.csv": lambda r: _surface(r, body_surface_csv), "surface.vtp": lambda r: _surface(r, body_surface_vtp)}
+              "taps.csv": _taps, "lines.csv": _lines, "field.vtu": _vtu, "surface.csv": lambda r: _surface(r, body_surface_csv), "surface.vtp": lambda r: _surface(r, body_surface_vtp)}
     if what not in makers:
         abort(404)
     data = makers[what](run)
@@ -95,8 +95,17 @@ def _result(run):
 
 
 def _taps(run):
+    if store.space_of(g.database, run["campaign_id"]) != "section":
+        abort(404, "Only runs of sections have tap readings.")
     data = runs.kept_array(g.database, run["id"], "taps")
     return taps_csv(unpack_taps(data)) if data else abort(404, "This run has no tap readings yet.")
+
+
+def _lines(run):
+    data = runs.kept_array(g.database, run["id"], "taps")
+    if not data or store.space_of(g.database, run["campaign_id"]) != "nozzle":
+        abort(404, "This run has no curves along lines.")
+    return rows_csv(unpack_rows(data))
 
 
 def _surface(run, write):

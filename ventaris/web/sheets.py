@@ -17,9 +17,11 @@ from ..store import campaigns as store, runs, surfaces
 from . import campaigns
 from .body_drawings import draw_body
 from .drawings import draw
+from .nozzle_drawings import draw_nozzle
 
 pages = Blueprint("sheets", __name__)
 HEADINGS = {"shape": "Shape", "air": "Air and motion", "domain": "Domain", "grid": "Grid", "instruments": "Instruments", "flow": "Flow", "run": "Run"}
+HEADINGS_OF = {"nozzle": {**HEADINGS, "air": "Air and supply"}}
 SHARED = {"shape": "belongs to the variant: the same along its whole row", "air": "belongs to the operating point: the same down its whole column",
           "domain": "shared by every run of the campaign", "grid": "shared by every run of the campaign", "flow": "shared by every run of the campaign",
           "instruments": "shared by every run of the campaign", "run": "shared by every run of the campaign"}
@@ -37,6 +39,11 @@ LISTS = {"section": {"shape": [("elements", "Further elements", "element", "in c
              "instruments": [("probes", "Probes", "probe", "points at which the flow is read"),
                              ("meters", "Flow meters", "flow meter", "rectangles across x: mass flow, mean velocity, total pressure"),
                              ("formulas", "Formula channels", "formula", "computed from the other channels at every step")]}}
+LISTS["nozzle"] = {"shape": [("ports", "Intake ports", "port", "slots all round the wall, open to the air outside")],
+                   "instruments": [("stations", "Stations", "station", "cross-sections over which the flow is averaged"),
+                                   ("probes", "Probes", "probe", "points at which the flow is read, in metres from the inlet and the axis"),
+                                   ("formulas", "Formula channels", "formula", "computed from the other channels at every step")]}
+DRAW = {"section": draw, "body": draw_body, "nozzle": draw_nozzle}
 ROW_MODELS = {space: {f"{section}.{field}": typing.get_args(SECTIONS_OF[space][section].model_fields[field].annotation)[0]
                       for section, fields in lists.items() for field, *_ in fields} for space, lists in LISTS.items()}
 
@@ -54,7 +61,7 @@ def show(variant_id, point_id):
     values = stored_values(campaign, variant, point)
     state = _examine(values, campaign["space"])
     last = runs.runs_of_cell(g.database, variant_id, point_id)
-    return render_template("sheet.html", campaign=campaign, variant=variant, point=point, values=values, sections=SECTIONS_OF[campaign["space"]], headings=HEADINGS,
+    return render_template("sheet.html", campaign=campaign, variant=variant, point=point, values=values, sections=SECTIONS_OF[campaign["space"]], headings=HEADINGS_OF.get(campaign["space"], HEADINGS),
                            shared=SHARED, lists=collections.defaultdict(list, LISTS[campaign["space"]]), row_models=ROW_MODELS[campaign["space"]],
                            imported=surfaces.all_surfaces(g.database) if campaign["space"] == "body" else [], last=last[0] if last else None, revisions=_revisions(campaign, variant, point),
                            siblings=store.variants(g.database, campaign["id"]), others=store.points(g.database, campaign["id"]), **state)
@@ -137,8 +144,8 @@ def _examine(values, space):
     if setup is None:
         return {"problems": [(f.path, f.message) for f in findings], "setup": None, "findings": [], "derived": None, "cost": None, "measures": None}
     cost = estimate(setup, runs.measured_cost(g.database, space))
-    return {"problems": [], "setup": setup, "findings": findings, "derived": derived_air(setup), "cost": cost,
-            "measures": setup.measures() if space == "body" else setup.shape.section.measure(setup.chord)}
+    return {"problems": [], "setup": setup, "findings": findings, "derived": setup.derived() if space == "nozzle" else derived_air(setup), "cost": cost,
+            "measures": setup.shape.section.measure(setup.chord) if space == "section" else setup.measures()}
 
 
 @pages.post("/sheet/<int:variant_id>/<int:point_id>")
@@ -199,7 +206,7 @@ def drawing(variant_id, point_id, section):
     if state["setup"] is None:
         return render_template("partials/drawing_none.html", problems=state["problems"])
     try:
-        svg, caption = (draw_body if campaign["space"] == "body" else draw)(section, state["setup"])
+        svg, caption = DRAW[campaign["space"]](section, state["setup"])
     except MeshError as error:
         return render_template("partials/drawing_none.html", problems=[("grid", str(error))])
     return render_template("partials/drawing.html", svg=svg, caption=caption, section=section, heading=HEADINGS[section])

@@ -15,8 +15,8 @@ SHOWN = {"lift": "CL", "drag": "CD", "moment": "CM"}
 @pages.route("/sheet/<int:variant_id>/<int:point_id>/study", methods=["GET", "POST"])
 def show(variant_id, point_id):
     campaign, variant, point = cell_or_404(variant_id, point_id)
-    if campaign["space"] == "body":
-        abort(404, "Grid studies are of sections; a body's own climb over three levels gives its trend.")
+    if campaign["space"] != "section":
+        abort(404, "Grid studies are of sections; the climb of a body or nozzle over three levels gives its trend.")
     problems = []
     if request.method == "POST":
         try:

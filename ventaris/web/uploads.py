@@ -15,7 +15,7 @@ def parse_upload(kind, data):
 
     Parameters
     ----------
-    kind : {"coordinates", "measured"}
+    kind : {"coordinates", "contour", "measured"}
     data : bytes
 
     Returns

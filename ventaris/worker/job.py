@@ -12,7 +12,7 @@ from ..core.study.progress import Checkpoint, RunFailed
 from ..store import runs
 from ..store.body_fields import pack_body_field
 from ..store.database import StoreError
-from ..store.fields import pack_field, pack_frames, pack_taps, unpack_field
+from ..store.fields import pack_field, pack_frames, pack_rows, pack_taps, unpack_field
 
 RECORD_EVERY = 0.25
 PICTURE_EVERY = 0.8
@@ -141,6 +141,9 @@ class Job:
             self.picture_seconds = time.monotonic() - began
             return
         runs.keep_array(self.database, self.id, "field", pack_field(level, flow.mesh, state))
+        if self.execution.sheet.space == "nozzle":
+            runs.keep_array(self.database, self.id, "taps", pack_rows(self.execution.rows()))
+            return
         runs.keep_array(self.database, self.id, "taps", pack_taps(read_taps(flow, state, with_layer)))
 
     def _keep_checkpoint(self):

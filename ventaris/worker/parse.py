@@ -32,6 +32,12 @@ def main():
             answer = {"points": loop.tolist(), "title": title, "chord": chord, "turned": turned}
         except ShapeError as error:
             answer = {"error": str(error)}
+    elif what == "contour":
+        from ventaris.core.shapes.coordinates import ShapeError, read_pairs
+        try:
+            answer = {"points": read_pairs(data)}
+        except ShapeError as error:
+            answer = {"error": str(error)}
     else:
         from ventaris.core.formats.tables import TableError, read_measured
         try:

@@ -32,6 +32,8 @@ class Discretisation:
         Conditions of named boundaries; the others are walls of `wall_kind`, symmetry, or far field.
     bridge : bool
         Whether a wall function takes over where the first cell stands beyond the sublayer.
+    mixing : float
+        Eddy viscosity over speed and reference length that free shear makes here; scales a closure's equation.
     laminar_until : float or None
         Station up to which the boundary layer is kept laminar.
 
@@ -45,13 +47,14 @@ class Discretisation:
     """
 
     def __init__(self, mesh, stream, wall_kind="slip", limit=None, precondition=None, vortex=True, closure=None, laminar_until=None,
-                 boundaries=None, bridge=True):
-        self.mesh, self.stream = mesh, stream
+                 boundaries=None, bridge=True, mixing=0.0):
+        self.mesh, self.stream, self.mixing = mesh, stream, mixing
         mach = stream.mach
         limit = mach > LIMIT_ABOVE if limit is None else limit
         precondition = mach < PRECONDITION_BELOW if precondition is None else precondition
         self.vortex = vortex and mach < 1
         self.constants = stream.constants(limit, precondition)
+        self.constants[k.AXISYMMETRIC] = float(mesh.is_revolved)
         self.n_cells, self.n_interior = mesh.n_cells, mesh.n_interior
         self.left, self.right = mesh.left, mesh.right
         self.cell_face_start, self.cell_faces, self.cell_face_sign = mesh.cell_faces()
@@ -174,6 +177,8 @@ class Discretisation:
         self._boundary(self.far_local, state)
         k.gather(self.flux, self.cell_face_start, self.cell_faces, self.cell_face_sign, self.row_scale,
                  self.stream.total_enthalpy, out)
+        if self.mesh.is_revolved:
+            k.add_ring_terms(state, raw, self.eddy, m.cell_area, m.centre, self.row_scale, constants, out)
         if self.time_rate > 0:
             k.add_time_derivative(state, m.volume, self.time_rate, self.history, self.row_scale, self.stream.total_enthalpy, self.stream.gamma, out)
         if self.closure is not None:
@@ -227,7 +232,7 @@ class Discretisation:
                         self.constants, self.time_sum)
         jacobians.face_jacobians(state, self.eddy, self.left, self.right, self.n_interior, self.kind, self.ghost, self.wall_treatment.shear, m.normal, m.area,
                          m.face_centre, m.centre, self.constants, self.jacobians)
-        jacobians.assemble(state, self.jacobians, self.time_sum / courant, self.time_rate, m.volume, self.cell_face_start, self.cell_faces,
+        jacobians.assemble(state, self.eddy, m.cell_area, m.centre, self.jacobians, self.time_sum / courant, self.time_rate, m.volume, self.cell_face_start, self.cell_faces,
                    self.cell_face_sign, self.row_start, self.slot, self.row_scale, self.column_scale,
                    self.stream.total_enthalpy, self.constants, self.values, self.gamma)
         factorisation.factorise(self.row_start, self.columns, self.values, self.fill_start, self.fill_columns,

@@ -5,8 +5,8 @@ Symbols as in kernels.py.
 import numpy as np
 from numba import njit, prange
 
-from .kernels import (BLOWN, FAR_FIELD, GAMMA, INLET, MACH, NV, OUTLET, PRANDTL, SLIP, TURBULENT_PRANDTL, VISCOUS,
-                      dissipation, fast, reference_speed2, viscosity, wave_speeds)
+from .kernels import (AXISYMMETRIC, BLOWN, FAR_FIELD, GAMMA, MACH, NO_SLIP, NV, OUTLET, PRANDTL, SLIP, TURBULENT_PRANDTL, VISCOUS,
+                      dissipation, fast, open_flux, reference_speed2, viscosity, wave_speeds)
 
 
 @njit(parallel=True, **fast)
@@ -77,10 +77,10 @@ def face_jacobians(state, eddy, left, right, n_interior, kind, ghost, shear, nor
             nx, ny, s = normal[f, 0], normal[f, 1], area[f]
             if f >= n_interior and kind[f - n_interior] != FAR_FIELD:
                 b = f - n_interior
-                if kind[b] == OUTLET or kind[b] == INLET:
-                    open_jacobian(state[i], kind[b], ghost[b], nx, ny, s, constants, a, out[f, 0])
+                if kind[b] >= OUTLET:
+                    open_jacobian(state[i], kind[b], ghost[b], nx, ny, s, constants, out[f, 0])
                 else:
-                    wall_jacobian(state[i], kind[b], nx, ny, s, shear[b], face_centre[f], centre[i], constants, out[f, 0])
+                    wall_jacobian(state[i], kind[b], ghost[b], nx, ny, s, shear[b], face_centre[f], centre[i], constants, out[f, 0])
                 continue
             pl, tl, ul, vl = state[i, 0], state[i, 1], state[i, 2], state[i, 3]
             if f < n_interior:
@@ -116,7 +116,7 @@ def face_jacobians(state, eddy, left, right, n_interior, kind, ghost, shear, nor
 
 
 @njit(**fast)
-def wall_jacobian(state, kind, nx, ny, s, shear, face_centre, centre, constants, out):
+def wall_jacobian(state, kind, ghost, nx, ny, s, shear, face_centre, centre, constants, out):
     """Jacobian of the flux through a wall to its cell; a blown wall keeps only its pressure."""
     out[:] = 0.0
     out[2, 0], out[3, 0] = nx * s, ny * s
@@ -132,21 +132,20 @@ def wall_jacobian(state, kind, nx, ny, s, shear, face_centre, centre, constants,
         mu = shear * viscosity(t, constants) * s / distance
         out[2, 2], out[2, 3] = mu * (1.0 - nx * nx), -mu * nx * ny
         out[3, 2], out[3, 3] = -mu * nx * ny, mu * (1.0 - ny * ny)
+        if kind == NO_SLIP and ghost[0] > 0.0:
+            out[1, 1] = mu / ((constants[GAMMA] - 1.0) * constants[PRANDTL])
 
 
 @njit(**fast)
-def open_jacobian(state, kind, ghost, nx, ny, s, constants, a, out):
-    """Jacobian of the flux through an outlet of given pressure or an inlet of given velocity and temperature."""
-    out[:] = 0.0
-    if kind == OUTLET:
-        flux_jacobian(ghost[0], state[1], state[2], state[3], nx, ny, constants, a)
-        for r in range(NV):
-            for k in range(1, NV):
-                out[r, k] = s * a[r, k]
-    else:
-        flux_jacobian(state[0], ghost[1], ghost[2], ghost[3], nx, ny, constants, a)
-        for r in range(NV):
-            out[r, 0] = s * a[r, 0]
+def open_jacobian(state, kind, ghost, nx, ny, s, constants, out):
+    """Jacobian of the flux through an opening, by differences: the conditions have too many branches for anything better."""
+    p, t, u, v = state[0], state[1], state[2], state[3]
+    m0, e0, x0, y0 = open_flux(kind, p, t, u, v, ghost, nx, ny, constants)
+    for k in range(NV):
+        h = 1e-7
+        m, e, x, y = open_flux(kind, p + (h if k == 0 else 0.0), t + (h if k == 1 else 0.0), u + (h if k == 2 else 0.0), v + (h if k == 3 else 0.0),
+                               ghost, nx, ny, constants)
+        out[0, k], out[1, k], out[2, k], out[3, k] = s * (m - m0) / h, s * (e - e0) / h, s * (x - x0) / h, s * (y - y0) / h
 
 
 @njit(**fast)
@@ -166,7 +165,7 @@ def preconditioner_matrix(p, t, u, v, constants, physical, out):
 
 
 @njit(parallel=True, **fast)
-def assemble(state, jacobians, time_factor, time_rate, volume, face_start, faces, sign, row_start, slot, row_scale, column_scale,
+def assemble(state, eddy, planar, centre, jacobians, time_factor, time_rate, volume, face_start, faces, sign, row_start, slot, row_scale, column_scale,
              total_enthalpy, constants, values, gamma):
     """Rows of the first-order Jacobian with its pseudo-time term, as 4 x 4 blocks.
 
@@ -198,6 +197,11 @@ def assemble(state, jacobians, time_factor, time_rate, volume, face_start, faces
                 for r in range(NV):
                     for k in range(NV):
                         values[d, r, k] += m[r, k]
+            if constants[AXISYMMETRIC] != 0.0:
+                values[d, 3, 0] -= planar[i] * row_scale[3] * column_scale[0]
+                if constants[VISCOUS] != 0.0:
+                    ring = 4.0 / 3.0 * (viscosity(state[i, 1], constants) + eddy[i]) / centre[i, 1]
+                    values[d, 3, 3] += ring * planar[i] * row_scale[3] * column_scale[3]
             for q in range(face_start[i], face_start[i + 1]):
                 f, s = faces[q], sign[q]
                 own, other = (0, 1) if s > 0 else (1, 0)

@@ -14,13 +14,16 @@ from numba import njit, prange
 
 NV = 4
 # Kinds of boundary faces. What a face's row of `ghost` holds depends on its kind:
-# NO_SLIP [-, -, u, v of the wall]; FAR_FIELD, INLET and OUTLET [p, T, u, v] outside (an inlet uses T, u, v, an
-# outlet p); BLOWN [value into the flow, T of the blown air, 1 if the value is a speed or 0 if a mass flow, -].
-SLIP, NO_SLIP, FAR_FIELD, BLOWN, OUTLET, INLET = range(6)
+# NO_SLIP [T of the wall or 0 where no heat is given that way, heat into the flow, u, v of the wall];
+# FAR_FIELD, INLET and OUTLET [p, T, u, v] outside (an inlet uses T, u, v, an outlet p, and T where air comes back);
+# BLOWN [value into the flow, T of the blown air, 1 if the value is a speed or 0 if a mass flow, -];
+# TOTAL_INLET [total p, total T, direction x, y (0, 0: along the normal)]; MASS_INLET [mass flow per area, total T,
+# direction]; MASS_OUTLET [mass flow per area, -, -, -].
+SLIP, NO_SLIP, FAR_FIELD, BLOWN, OUTLET, INLET, TOTAL_INLET, MASS_INLET, MASS_OUTLET = range(9)
 
 # Positions in the array of gas constants and switches.
-GAMMA, MACH, VISCOSITY, PRANDTL, SUTHERLAND, PRECONDITION, VISCOUS, LIMIT, FIRST_ORDER, TURBULENT_PRANDTL, CENTRED = range(11)
-N_CONSTANTS = 11
+GAMMA, MACH, VISCOSITY, PRANDTL, SUTHERLAND, PRECONDITION, VISCOUS, LIMIT, FIRST_ORDER, TURBULENT_PRANDTL, CENTRED, AXISYMMETRIC = range(12)
+N_CONSTANTS = 12
 
 fast = dict(cache=True, error_model="numpy", fastmath={"nsz", "arcp", "contract", "afn", "reassoc"})
 
@@ -248,7 +251,10 @@ def interior_fluxes(state, grad, raw, eddy, left, right, normal, area, reach, ce
             turbulent = 0.5 * (eddy[i] + eddy[j])
             mu = molecular + turbulent
             heat = cp * (molecular / constants[PRANDTL] + turbulent / constants[TURBULENT_PRANDTL])
-            sx, sy = stress(ux, uy, vx, vy, mu, nx, ny)
+            hoop = 0.0
+            if constants[AXISYMMETRIC] != 0.0:
+                hoop = 0.5 * (state[i, 3] / centre[i, 1] + state[j, 3] / centre[j, 1])
+            sx, sy = stress(ux, uy, vx, vy, hoop, mu, nx, ny)
             um, vm = 0.5 * (state[i, 2] + state[j, 2]), 0.5 * (state[i, 3] + state[j, 3])
             fx -= sx
             fy -= sy
@@ -258,9 +264,9 @@ def interior_fluxes(state, grad, raw, eddy, left, right, normal, area, reach, ce
 
 
 @njit(**fast)
-def stress(ux, uy, vx, vy, mu, nx, ny):
-    """Viscous traction on a face with the given normal."""
-    spread = (ux + vy) * (2.0 / 3.0)
+def stress(ux, uy, vx, vy, hoop, mu, nx, ny):
+    """Viscous traction on a face with the given normal; `hoop` is v / r, 0 in a plane."""
+    spread = (ux + vy + hoop) * (2.0 / 3.0)
     return (mu * ((2.0 * ux - spread) * nx + (uy + vx) * ny), mu * ((uy + vx) * nx + (2.0 * vy - spread) * ny))
 
 
@@ -281,6 +287,77 @@ def blown_flux(p, t, ghost, nx, ny, constants):
     rho = g * (p + 1.0 / g) / t_through
     speed = value if ghost[2] != 0.0 else value / rho
     return exact_flux(p, t_through, -speed * nx, -speed * ny, nx, ny, constants)
+
+
+@njit(**fast)
+def open_flux(kind, p, t, u, v, ghost, nx, ny, constants):
+    """Flux through a unit of an opening, given the state just inside it: mass, energy, momentum x, y.
+
+    References
+    ----------
+    Hirsch: Numerical computation of internal and external flows, vol. 2, 1990, chapter 19: boundary
+    conditions by the Riemann invariant that leaves the domain.
+    """
+    g = constants[GAMMA]
+    un = u * nx + v * ny
+    if kind == INLET:
+        return exact_flux(p, ghost[1], ghost[2], ghost[3], nx, ny, constants)
+    if kind == OUTLET:
+        if un * un > t and un > 0.0:
+            return exact_flux(p, t, u, v, nx, ny, constants)
+        if un < 0.0:
+            # Air that comes back brings its own temperature and comes straight in.
+            return exact_flux(ghost[0], ghost[1], un * nx, un * ny, nx, ny, constants)
+        return exact_flux(ghost[0], t, u, v, nx, ny, constants)
+    if kind == MASS_OUTLET:
+        own = g * (p + 1.0 / g) / t * un
+        through = (ghost[0] - own) * t / (g * (p + 1.0 / g))
+        return exact_flux(p, t, u + through * nx, v + through * ny, nx, ny, constants)
+    dx, dy = -nx, -ny
+    if ghost[2] != 0.0 or ghost[3] != 0.0:
+        dx, dy = ghost[2], ghost[3]
+    inward = -(dx * nx + dy * ny)
+    if kind == MASS_INLET:
+        # cp T + (m T / (g (p + 1/g)))^2 / 2 along the direction = cp T0
+        pull = ghost[0] / (g * (p + 1.0 / g) * inward)
+        cp = 1.0 / (g - 1.0)
+        if pull * pull < 1e-14:
+            tb = ghost[1]
+        else:
+            tb = (-cp + np.sqrt(cp * cp + 2.0 * pull * pull * cp * ghost[1])) / (pull * pull)
+        speed = pull * tb
+        return exact_flux(p, tb, speed * dx, speed * dy, nx, ny, constants)
+    # A total state: the invariant that leaves, with the total enthalpy that comes in.
+    q = 2.0 / (g - 1.0)
+    invariant = -un - q * np.sqrt(t)
+    a = 0.5 * q + 0.5 * q * q / (inward * inward)
+    b = q * invariant / (inward * inward)
+    c0 = 0.5 * invariant * invariant / (inward * inward) - 0.5 * q * ghost[1]
+    root = b * b - 4.0 * a * c0
+    c = (-b + np.sqrt(max(root, 0.0))) / (2.0 * a)
+    normal_speed = invariant + q * c
+    if normal_speed <= 0.0:
+        # Air leaves against the pressure outside.
+        return exact_flux(ghost[0], t, u, v, nx, ny, constants)
+    speed = min(normal_speed / inward, np.sqrt(ghost[1] * 2.0 / (g + 1.0)))
+    tb = ghost[1] - 0.5 * (g - 1.0) * speed * speed
+    pb = (ghost[0] + 1.0 / g) * (tb / ghost[1]) ** (g / (g - 1.0)) - 1.0 / g
+    return exact_flux(pb, tb, speed * dx, speed * dy, nx, ny, constants)
+
+
+@njit(parallel=True, **fast)
+def add_ring_terms(state, grad, eddy, planar, centre, row_scale, constants, out):
+    """Subtract from the radial momentum what pressure and hoop stress do on a wedge of the ring each cell makes.
+
+    `planar` is the cells' area in the half plane; the other sizes of a mesh of revolution are per radian.
+    """
+    for i in prange(state.shape[0]):
+        push = state[i, 0]
+        if constants[VISCOUS] != 0.0:
+            mu = viscosity(state[i, 1], constants) + eddy[i]
+            hoop = state[i, 3] / centre[i, 1]
+            push -= 2.0 * mu * (hoop - (grad[i, 2, 0] + grad[i, 3, 1] + hoop) / 3.0)
+        out[i, 3] -= push * planar[i] * row_scale[3]
 
 
 @njit(parallel=True, **fast)
@@ -304,13 +381,10 @@ def boundary_fluxes(state, grad, subset, cell, kind, ghost, shear, normal, area,
             wall_pressure[f] = 0.0
             flux[f, 0], flux[f, 1], flux[f, 2], flux[f, 3] = m * s, e * s, fx * s, fy * s
             continue
-        if kind[f] == OUTLET:
-            m, e, fx, fy = exact_flux(ghost[f, 0], state[i, 1], state[i, 2], state[i, 3], nx, ny, constants)
-            flux[f, 0], flux[f, 1], flux[f, 2], flux[f, 3] = m * s, e * s, fx * s, fy * s
-            continue
         p, t, u, v = at_face(state, grad, i, reach[f, 0, 0], reach[f, 0, 1], first)
-        if kind[f] == INLET:
-            m, e, fx, fy = exact_flux(p, ghost[f, 1], ghost[f, 2], ghost[f, 3], nx, ny, constants)
+        if kind[f] >= OUTLET:
+            m, e, fx, fy = open_flux(kind[f], p, t, u, v, ghost[f], nx, ny, constants)
+            wall_pressure[f] = 0.0
             flux[f, 0], flux[f, 1], flux[f, 2], flux[f, 3] = m * s, e * s, fx * s, fy * s
             continue
         fx = fy = m = e = 0.0
@@ -329,7 +403,9 @@ def boundary_fluxes(state, grad, subset, cell, kind, ghost, shear, normal, area,
             un = du * nx + dv * ny
             fx = mu / distance * (du - un * nx)
             fy = mu / distance * (dv - un * ny)
-            e = ghost[f, 2] * fx + ghost[f, 3] * fy
+            e = ghost[f, 2] * fx + ghost[f, 3] * fy - ghost[f, 1]
+            if ghost[f, 0] > 0.0:
+                e += mu / ((g - 1.0) * constants[PRANDTL] * distance) * (state[i, 1] - ghost[f, 0])
         wall_pressure[f] = p
         flux[f, 0], flux[f, 1], flux[f, 2], flux[f, 3] = m * s, e * s, (p * nx + fx) * s, (p * ny + fy) * s
 

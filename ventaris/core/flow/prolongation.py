@@ -19,6 +19,12 @@ def parent_cells(coarse, fine):
             parents[offset[1]:offset[1] + cells] = _block_parents(low, high, offset[0])
             offset = [offset[0] + low[0] * low[1], offset[1] + cells]
         return parents
+    if a.get("topology") == b.get("topology") == "lattice":
+        factor = [n // m for n, m in zip(b["order"].shape, a["order"].shape)]
+        i, j = np.nonzero(b["order"] >= 0)
+        parents = np.empty(fine.n_cells, dtype=np.int64)
+        parents[b["order"][i, j]] = a["order"][i // factor[0], j // factor[1]]
+        return parents
     if a.get("topology") != b.get("topology") or "shape" not in a:
         return cKDTree(coarse.centre).query(fine.centre)[1]
     parents = [_block_parents(a["shape"], b["shape"], 0)]

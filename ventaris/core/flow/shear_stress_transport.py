@@ -28,10 +28,10 @@ fast = dict(cache=True, error_model="numpy", fastmath={"nsz", "arcp", "contract"
 
 
 @njit(**fast)
-def strain_rate(grad, i):
-    """sqrt(2 Sij Sij)."""
+def strain_rate(grad, i, hoop):
+    """sqrt(2 Sij Sij); `hoop` is v / r, 0 in a plane."""
     ux, uy, vx, vy = grad[i, 2, 0], grad[i, 2, 1], grad[i, 3, 0], grad[i, 3, 1]
-    return np.sqrt(2.0 * ux * ux + 2.0 * vy * vy + (uy + vx) ** 2)
+    return np.sqrt(2.0 * (ux * ux + vy * vy + hoop * hoop) + (uy + vx) ** 2)
 
 
 @njit(**fast)
@@ -51,14 +51,14 @@ def inner_blend(k, omega, nu, d, cross):
 
 
 @njit(parallel=True, **fast)
-def eddy_and_blend(state, molecular, grad, own_gradient, distance, gamma, eddy, blend):
+def eddy_and_blend(state, molecular, grad, hoop, own_gradient, distance, gamma, eddy, blend):
     """Dynamic eddy viscosity and F1 of each cell."""
     for i in prange(state.shape[0]):
         rho = gamma * (state[i, 0] + 1.0 / gamma) / state[i, 1]
         k, omega, nu = max(state[i, 4], 0.0), np.exp(state[i, 5]), molecular[i] / rho
         cross = own_gradient[i, 0, 0] * own_gradient[i, 1, 0] + own_gradient[i, 0, 1] * own_gradient[i, 1, 1]
         blend[i] = inner_blend(k, omega, nu, distance[i], cross)
-        eddy[i] = rho * A1 * k / max(A1 * omega, strain_rate(grad, i) * outer_blend(k, omega, nu, distance[i]))
+        eddy[i] = rho * A1 * k / max(A1 * omega, strain_rate(grad, i, hoop[i]) * outer_blend(k, omega, nu, distance[i]))
 
 
 @njit(parallel=True, **fast)
@@ -90,7 +90,7 @@ def omega_slope(dw):
 
 
 @njit(parallel=True, **fast)
-def closure_residual(state, molecular, eddy, blend, grad, own_gradient, distance, volume, centre, face_centre, normal, area, left, right, kind,
+def closure_residual(state, molecular, eddy, blend, grad, hoop, own_gradient, distance, volume, centre, face_centre, normal, area, left, right, kind,
                      mass_flux, face_start, faces, sign, n_interior, gamma, far_k, far_w, laminar_until, at_wall, pin, shear_velocity, time_rate,
                      history, weight, scale, out, diagonal):
     """Residuals of k and w in columns 4 and 5 of `out`, and safe diagonals.
@@ -128,7 +128,7 @@ def closure_residual(state, molecular, eddy, blend, grad, own_gradient, distance
                 c = molecular[i] * area[f] / gap
                 total_k += c * k
                 diag_k += c
-        S2 = strain_rate(grad, i) ** 2
+        S2 = strain_rate(grad, i, hoop[i]) ** 2
         destruction = BETA_STAR * rho * omega
         production = min(eddy[i] * S2, PRODUCTION_LIMIT * destruction * max(k, 0.0))
         if centre[i, 0] < laminar_until and d < 0.2:
@@ -194,10 +194,10 @@ class ShearStressTransport:
         self.row_scale = 1.0 / (self.column_scale * stream.mach)
         n = flow.n_cells
         self.eddy, self.blend, self.diagonal = np.zeros(n), np.zeros(n), np.zeros((n, 2))
-        self.own_gradient = np.zeros((n, 2, 2))
+        self.own_gradient, self.hoop = np.zeros((n, 2, 2)), np.zeros(n)
         self.at_wall = np.zeros(n, dtype=bool)
         self.at_wall[flow.left[flow.n_interior + np.nonzero(flow.kind == NO_SLIP)[0]]] = True
-        size = np.sqrt(flow.mesh.volume)
+        size = np.sqrt(flow.mesh.cell_area)
         self.weight = 1.0 / (1.0 + size * (6 * nu / flow.distance**2 / stream.mach + 0.03 / flow.distance))
         self._faces = np.empty((flow.n_interior, 2, 2))
         self._values = np.zeros(len(flow.columns))
@@ -220,12 +220,14 @@ class ShearStressTransport:
         """Compute the eddy viscosity and the blending of a state."""
         f = self.flow
         closure_gradients(state, *f.scalar, self.own_gradient)
-        eddy_and_blend(state, molecular, velocity_gradient, self.own_gradient, f.distance, f.stream.gamma, self.eddy, self.blend)
+        if f.mesh.is_revolved:
+            np.divide(state[:, 3], f.mesh.centre[:, 1], out=self.hoop)
+        eddy_and_blend(state, molecular, velocity_gradient, self.hoop, self.own_gradient, f.distance, f.stream.gamma, self.eddy, self.blend)
 
     def residual(self, state, molecular, velocity_gradient, out):
         """Fill columns 4 and 5 of the residual."""
         f, m, wall = self.flow, self.flow.mesh, self.flow.wall_treatment
-        closure_residual(state, molecular, self.eddy, self.blend, velocity_gradient, self.own_gradient, f.distance, m.volume, m.centre, m.face_centre,
+        closure_residual(state, molecular, self.eddy, self.blend, velocity_gradient, self.hoop, self.own_gradient, f.distance, m.volume, m.centre, m.face_centre,
                          m.normal, m.area, f.left, f.right, f.kind, f.flux, f.cell_face_start, f.cell_faces, f.cell_face_sign, f.n_interior,
                          f.stream.gamma, self.far_k, self.far_w, self.laminar_until, self.at_wall, wall.pin, wall.shear_velocity, f.time_rate,
                          f.history, self.weight, self.row_scale, out, self.diagonal)

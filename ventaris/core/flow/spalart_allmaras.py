@@ -191,8 +191,8 @@ class SpalartAllmaras:
         self.stream_chi = chi_of_ratio(stream.viscosity_ratio)
         self.far_value = self.stream_chi * self.nu
         # The working variable reaches some hundreds of nu in a boundary layer.
-        self.column_scale = np.array([100.0 * self.nu])
-        self.row_scale = 1.0 / (100.0 * self.nu * stream.mach)
+        self.column_scale = np.array([max(100.0 * self.nu, flow.mixing * stream.mach)])
+        self.row_scale = 1.0 / (self.column_scale[0] * stream.mach)
         n = flow.n_cells
         self.eddy, self.diagonal = np.zeros(n), np.zeros(n)
         self._faces = np.empty((flow.n_interior, 2))

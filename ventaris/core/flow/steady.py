@@ -42,6 +42,8 @@ class MarchControls:
         How often the march may go back to its last good state, without ten good steps in between.
     least_solved : float
         The Courant number falls when a step leaves more than this share of its linear system unsolved; 1 never asks.
+    hold_limiter : float or None
+        Residual below which the limiter is held still; None holds it only with a closure.
     """
 
     courant_start: float = 10.0
@@ -53,6 +55,7 @@ class MarchControls:
     most_change: float = 0.2
     retries: int = 4
     least_solved: float = 1.0
+    hold_limiter: float | None = None
 
 
 @dataclass
@@ -206,11 +209,12 @@ class SteadyMarch:
         self.courant = float(np.clip(self.courant, 0.1, c.courant_most))
 
     def _hold_limiter(self):
-        """With a closure the limiter's switching keeps Newton in a limit cycle; near the answer it is held still."""
-        if self.flow.closure is not None and not self.flow.first_order:
-            if self.residual < LIMITER_HELD_BELOW:
+        """The limiter's switching can keep Newton in a limit cycle; near the answer it is held still."""
+        below = self.controls.hold_limiter or (LIMITER_HELD_BELOW if self.flow.closure is not None else 0.0)
+        if below and not self.flow.first_order:
+            if self.residual < below:
                 self.flow.limiter_frozen = True
-            elif self.residual > 30 * LIMITER_HELD_BELOW:
+            elif self.residual > 30 * below:
                 self.flow.limiter_frozen = False
 
     def _back_off(self):

@@ -5,8 +5,8 @@ from ..instruments.taps import read_taps
 from ..look.body_field import body_field
 from ..look.body_picture import body_thumbnail
 from ..look.body_surface import drawn_for
-from ..look.drawable import drawable
-from ..look.picture import field_picture
+from ..look.drawable import drawable, nozzle_drawable
+from ..look.picture import field_picture, thumbnail_box
 from ..sheet import write_toml
 from .body_files import body_surface_csv, body_surface_vtp, body_vtu
 from .tables import write_csv
@@ -26,6 +26,8 @@ def result_files(run):
     """
     if run.sheet.space == "body":
         return _body_files(run)
+    if run.sheet.space == "nozzle":
+        return _nozzle_files(run)
     _, flow, state = run.field()
     air = run.setup.air
     picture = drawable(flow.mesh, state, air)
@@ -34,6 +36,23 @@ def result_files(run):
             "field.vtu": write_vtu(flow.mesh, state, air, run.setup.chord),
             "mach.png": field_picture(picture, "mach", title=run.sheet.title),
             "cp.svg": field_picture(picture, "cp", "svg", title=run.sheet.title)}
+
+
+def _nozzle_files(run):
+    _, flow, state = run.field()
+    picture = nozzle_drawable(run.setup, flow.mesh, state)
+    return {"sheet.toml": write_toml(run.sheet).encode(), "result.json": json.dumps(run.result, indent=1).encode(), "history.csv": history_csv(run.history).encode(),
+            "lines.csv": rows_csv(run.rows()).encode(), "field.vtu": write_vtu(flow.mesh, state, run.setup.air, run.setup.scale),
+            "mach.png": field_picture(picture, "mach", box=thumbnail_box(picture), title=run.sheet.title)}
+
+
+def rows_csv(rows):
+    """Curves along lines as one table: the line, the station (radius on a plate), and what was read there in SI."""
+    names = list(dict.fromkeys(name for columns in rows.values() for name in columns))
+    table = {"line": [name for name, columns in rows.items() for _ in columns["s"]]}
+    for name in names:
+        table["x_or_r_m" if name == "s" else name] = [value for columns in rows.values() for value in (columns[name].tolist() if name in columns else [""] * len(columns["s"]))]
+    return write_csv(table)
 
 
 def _body_files(run):

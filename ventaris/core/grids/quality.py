@@ -70,7 +70,7 @@ def aspect_ratio(mesh):
     if len(corners):
         corner = mesh.points[corners]
         longest = np.linalg.norm(np.roll(corner, -1, axis=1) - corner, axis=-1).max(axis=1)
-        out[is_triangle] = 0.5 * 3**0.5 * longest**2 / (2 * mesh.volume[is_triangle])
+        out[is_triangle] = 0.5 * 3**0.5 * longest**2 / (2 * mesh.cell_area[is_triangle])
     return out
 
 
@@ -86,4 +86,4 @@ def measure_quality(mesh):
     """Measure a mesh; returns a `Quality`."""
     skew = skewness(mesh)
     return Quality(mesh.n_cells, len(mesh.wall_faces()), float(skew.max()), float(skew.mean()),
-                   float(aspect_ratio(mesh).max()), float(mesh.volume.min()), float(non_orthogonality(mesh).max()))
+                   float(aspect_ratio(mesh).max()), float(mesh.cell_area.min()), float(non_orthogonality(mesh).max()))

@@ -20,6 +20,8 @@ class Drawable:
         Closed outlines of the body.
     values : dict of ndarray, shape (n,)
         Point values of every quantity, and ``u``, ``v``.
+    home : tuple or None
+        (left, right, bottom, top) of the view to begin with; None is that of a section.
     """
 
     points: np.ndarray
@@ -27,6 +29,7 @@ class Drawable:
     edges: np.ndarray
     wall: list
     values: dict
+    home: tuple | None = None
 
 
 def drawable(mesh, state, air):
@@ -36,6 +39,27 @@ def drawable(mesh, state, air):
     at_points = mesh.point_values(np.stack([cells[name] for name in names], axis=1))
     return Drawable(mesh.points, triangles_of(mesh), mesh.face_nodes, wall_outlines(mesh),
                     {name: at_points[:, k] for k, name in enumerate(names)})
+
+
+def nozzle_drawable(setup, mesh, state):
+    """A nozzle's field in metres with its mirror image below the axis, pressure coefficients left out.
+
+    Parameters
+    ----------
+    setup : NozzleSetup
+    """
+    half = drawable(mesh, state, setup.air)
+    points = half.points * setup.scale
+    n = len(points)
+    values = {name: np.concatenate([v, -v if name == "v" else v]) for name, v in half.values.items() if name != "cp"}
+    lower = half.triangles[:, ::-1] + n
+    walls = [loop * setup.scale for loop in half.wall]
+    c = setup.contour
+    tall = 1.35 * max(c.r.max(), 1.2 * c.exit_radius)
+    reach = c.length if not setup.has_jet else c.length + min(setup.plan.reach, 9.0) * setup.scale
+    home = (-0.04 * reach, 1.04 * reach, -tall, tall)
+    return Drawable(np.concatenate([points, points * [1, -1]]), np.concatenate([half.triangles, lower]), np.concatenate([half.edges, half.edges + n]),
+                    walls + [loop[::-1] * [1, -1] for loop in walls], values, home)
 
 
 def triangles_of(mesh):
@@ -61,8 +85,9 @@ def wall_outlines(mesh):
     return loops
 
 
-def default_range(values, key, points, box=(-0.5, 1.5, -0.8, 0.8)):
+def default_range(values, key, points, box=(-0.5, 1.5, -0.8, 0.8), home=None):
     """A range that shows the neighbourhood of the section well: (low, high)."""
+    box = home or box
     near = (points[:, 0] > box[0]) & (points[:, 0] < box[1]) & (points[:, 1] > box[2]) & (points[:, 1] < box[3])
     seen = values[near] if near.any() else values
     quantity = QUANTITIES[key]

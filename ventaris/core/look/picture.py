@@ -57,7 +57,7 @@ def field_picture(picture, key, form="png", box=DEFAULT_BOX, span=None, map_name
     bytes
     """
     quantity = QUANTITIES[key]
-    low, high = span or default_range(picture.values[key], key, picture.points)
+    low, high = span or default_range(picture.values[key], key, picture.points, home=picture.home)
     name = map_name or map_for(quantity)
     height = width * (box[3] - box[2]) / (box[1] - box[0]) / (1 if bare else 0.87)
     figure, axes = _figure(width, height, box, bare)
@@ -86,6 +86,10 @@ def field_picture(picture, key, form="png", box=DEFAULT_BOX, span=None, map_name
 
 def thumbnail_box(picture):
     """A window that holds the whole body, in the proportions of the small picture."""
+    if picture.home:
+        left, right, bottom, top = picture.home
+        half = max(0.5 * (top - bottom), 0.28 * (right - left))
+        return left, right, -half, half
     left, right, bottom, top = THUMBNAIL_BOX
     low, high = (f(np.concatenate(picture.wall), 0) for f in (np.min, np.max))
     # Cards cut a strip off above and below.
@@ -97,7 +101,7 @@ def thumbnail_box(picture):
 
 def thumbnail_picture(picture):
     """A small picture without a legend: the Mach number where it passes 1, else Cp."""
-    key = "mach" if picture.values["mach"].max() > 1 else "cp"
+    key = "mach" if picture.values["mach"].max() > 1 or "cp" not in picture.values else "cp"
     return field_picture(picture, key, "png", thumbnail_box(picture), width=4.2, bare=True, sonic=False)
 
 

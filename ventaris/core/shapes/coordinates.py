@@ -41,6 +41,12 @@ def read_coordinates(text):
     return order_loop(_join_blocks(blocks)), title
 
 
+def read_pairs(text):
+    """The number pairs of a two-column text in their order, as list of (x, y); raises ShapeError."""
+    blocks, _ = _number_blocks(_as_text(text))
+    return [tuple(float(v) for v in pair) for block in blocks for pair in block]
+
+
 def _as_text(text):
     if isinstance(text, str):
         return text

@@ -1,15 +1,15 @@
-"""The two kinds of run sheet, sections in a plane and bodies in space, and how either is read."""
+"""The kinds of run sheet, sections in a plane, bodies in space, nozzles and jets, and how each is read."""
 import functools
 
 from pydantic import ValidationError
 
-from . import body, model
+from . import body, model, nozzle
 from .fields import SheetError, problems_of
 from .model import FORMAT
 
-SHEETS = {"section": model.Sheet, "body": body.BodySheet}
-SECTIONS_OF = {"section": model.SECTIONS, "body": body.SECTIONS}
-SPACE_WORDS = {"section": "Sections in a plane", "body": "Bodies in space"}
+SHEETS = {"section": model.Sheet, "body": body.BodySheet, "nozzle": nozzle.NozzleSheet}
+SECTIONS_OF = {"section": model.SECTIONS, "body": body.SECTIONS, "nozzle": nozzle.SECTIONS}
+SPACE_WORDS = {"section": "Sections in a plane", "body": "Bodies in space", "nozzle": "Nozzles and their jets"}
 # Sections that every run of a campaign shares; the shape belongs to the variant, the air to the operating point.
 SHARED = ("domain", "grid", "instruments", "flow", "run")
 
@@ -29,7 +29,7 @@ def read_sheet(values):
                            "Export the sheet again, or update Ventaris.")])
     space = values.get("space", "section") if isinstance(values, dict) else "section"
     if space not in SHEETS:
-        raise SheetError([("space", f"space = {str(space)[:40]}: accepted: {', '.join(SHEETS)}. A section lies in a plane, a body in space.")])
+        raise SheetError([("space", f"space = {str(space)[:40]}: accepted: {', '.join(SHEETS)}. A section lies in a plane, a body in space; a nozzle has its own sheet.")])
     try:
         return SHEETS[space].model_validate(values)
     except ValidationError as error:

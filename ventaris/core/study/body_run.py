@@ -13,12 +13,11 @@ from ..grids.embedded import mesh_quality
 from ..instruments.balance import channel_name
 from ..instruments.body_balance import BodyBalance, body_forces
 from ..instruments.plane_meter import SpatialSampler, read_meter, read_point
-from ..sheet import write_toml
 from .air import derived_air
 from .bodies import prepare_body
 from .body_verdict import judge_body
-from .channels import Channels, FormulaError
-from .progress import Checkpoint, LevelResult, MarchedLevel, Progress, RunFailed
+from .climb import Climb
+from .progress import LevelResult, MarchedLevel, RunFailed
 from .statistics import statistics_of
 from .trend import grid_trend
 
@@ -40,27 +39,18 @@ def body_channels(setup):
     return names + [channel_name(f"cp_{p.name}") for p in setup.sheet.instruments.probes]
 
 
-class BodyExecution:
-    """One run of a body, as an iterator of `Progress` that can be left and resumed at any step; see `Execution`."""
-
-    recorder = None
+class BodyExecution(Climb):
+    """One run of a body; see `Climb`."""
 
     def __init__(self, sheet, resume=None, extra_steps=0):
-        self.sheet, self.extra_steps = sheet, extra_steps
         if resume:
             resume.finished = [done for done in resume.finished if done["level"] != resume.level]
-        self.setup = prepare_body(sheet)
-        try:
-            self.channels = Channels(sheet.instruments.formulas, body_channels(self.setup))
-        except FormulaError as error:
-            raise RunFailed(str(error)) from None
-        self.history, self.finished = [], []
-        self.result = self.time_march = None
-        self._level, self._resume = None, resume
-        self._before = resume.seconds if resume else 0.0
+        setup = prepare_body(sheet)
+        super().__init__(sheet, setup, body_channels(setup), resume, extra_steps)
+        self.time_march = None
         self._followed = list(resume.time["entries"]) if resume and resume.time else []
-        self._kept_time = resume.time if resume else None
-        setup, i = self.setup, sheet.instruments
+        self._resumed_time = resume.time if resume else None
+        i = sheet.instruments
         self.balance = BodyBalance(setup.area / setup.scale**2, setup.length / setup.scale, np.array([i.moment_x, i.moment_y, i.moment_z]) / setup.scale,
                                    setup.direction, setup.body.surface.parts, setup.axles, setup.half)
 
@@ -69,31 +59,18 @@ class BodyExecution:
         return self.sheet.flow.model == "turbulent" and self.sheet.flow.wake == "detached"
 
     def __iter__(self):
-        started = time.monotonic()
-        self._clock = lambda: self._before + time.monotonic() - started
+        self._start_clock()
         previous = None
         for name in self.setup.levels:
             if self._resume and any(done["level"] == name for done in self._resume.finished):
                 continue
             # A level's grid is made when its turn comes: the first answer need not wait for the finest.
             mesh = self.setup.generate((name,))[name]
-            yield from self._climb(name, mesh, previous)
+            yield from self._climb_level(name, mesh, previous)
             previous = self._level
         if self.detached:
             yield from self._follow()
         self.result = self.conclude()
-
-    def _climb(self, name, mesh, previous):
-        retried = False
-        while True:
-            try:
-                self._level = self._open(name, mesh, previous, retried)
-                yield from self._march(retried)
-                return
-            except FlowDiverged as error:
-                if retried:
-                    raise RunFailed(f"The {name} grid: {error}") from None
-                retried, self._resume = True, None
 
     def _open(self, name, mesh, previous, careful):
         setup, run, sheet = self.setup, self.sheet.run, self.sheet
@@ -133,14 +110,9 @@ class BodyExecution:
                 level.recent.append(channels)
             if report.clipped > 0.02 * level.flow.n_cells and not message:
                 message = f"{report.clipped} cells held back in this step"
-            yield self._progress(report.residual, report.courant, channels, message, self._share())
+            yield self._record(report.residual, report.courant, channels, message, self._share())
             message = ""
         self._finish_level()
-
-    def _progress(self, residual, courant, channels, message, share, more=None):
-        entry = {"step": len(self.history) + 1, "level": self._level.name, "residual": residual, "courant": courant, **channels, **(more or {})}
-        self.history.append(entry)
-        return Progress(entry["step"], self._level.name, self._level.steps, residual, courant, channels, share, message)
 
     def _read(self, march):
         level = self._level
@@ -153,9 +125,6 @@ class BodyExecution:
             reading = read_point(sampler, point, level.cells[probe.name])
             out[channel_name(f"cp_{probe.name}")] = reading["cp"] if reading else None
         return {**out, **self.channels.compute({**march, **out})}
-
-    def _state(self):
-        return self._level.march.state if self.time_march is None else self.time_march.state
 
     def _patience(self):
         """Factor on the change that lets a level end."""
@@ -224,7 +193,7 @@ class BodyExecution:
         mach = setup.stream.mach
         step = run.time_step or 1.5 * setup.surface_size
         wanted = max(int(np.ceil(run.duration / step)), 16)
-        kept = self._kept_time
+        kept = self._resumed_time
         if kept:
             self.time_march = TimeMarch(level.flow, kept["state"], step / mach, TIME_TOLERANCE, kept["time"], kept["before"])
         else:
@@ -241,7 +210,7 @@ class BodyExecution:
             self._followed.append(channels)
             level.steps += 1
             level.seconds = earlier + time.monotonic() - began
-            yield self._progress(report.remaining, 0.0, channels, message, 0.3 + 0.7 * len(self._followed) / wanted, {"time": self.time_march.time * mach})
+            yield self._record(report.remaining, 0.0, channels, message, 0.3 + 0.7 * len(self._followed) / wanted, {"time": self.time_march.time * mach})
             message = ""
 
     def _share(self):
@@ -252,20 +221,10 @@ class BodyExecution:
         done = sum(weights[:here]) + weights[here] * min(0.97, level.steps / (level.steps + 0.35 * expected))
         return float(done / sum(weights)) * (0.3 if self.detached else 1.0)
 
-    def checkpoint(self):
-        """A `Checkpoint` of this moment; callable between any two steps."""
-        level = self._level
-        march = {"courant": level.march.courant, "steps": level.steps, "recent": level.recent, "seconds": level.seconds,
-                 "first_order_left": level.march.first_order_left}
-        kept = None
-        if self.time_march is not None and self.time_march.before is not None:
-            kept = {"time": self.time_march.time, "entries": list(self._followed), "state": self.time_march.state.copy(), "before": self.time_march.before.copy()}
-        return Checkpoint(write_toml(self.sheet), level.name, level.march.state.copy(), march, list(self.history), [vars(f) for f in self.finished],
-                          self._clock(), kept)
-
-    def field(self):
-        """The present state on its level: (level, SpatialDiscretisation, state)."""
-        return self._level.name, self._level.flow, self._state()
+    def _kept_time(self):
+        if self.time_march is None or self.time_march.before is None:
+            return None
+        return {"time": self.time_march.time, "entries": list(self._followed), "state": self.time_march.state.copy(), "before": self.time_march.before.copy()}
 
     def conclude(self, stopped=False):
         """The result of what has been computed so far, as plain values."""
@@ -306,9 +265,6 @@ class BodyExecution:
         steady = [f for f in self.finished if f is last or max(f.changes.values()) < 0.05]
         names = [n for n, v in last.coefficients.items() if isinstance(v, float)]
         return {n: grid_trend([f.coefficients[n] for f in steady]).as_dict() for n in names if all(isinstance(f.coefficients.get(n), float) for f in steady)}
-
-    def _undefined(self):
-        return [name for name in self.channels.order if self.history and self.history[-1].get(name) is None]
 
     def _resolution(self):
         """Cells of the body's surface over its smaller sides."""

@@ -1,11 +1,14 @@
 """A sheet on the way to a run: every problem as (field, message), never a traceback."""
 from ..grids.mesh import MeshError
 from ..shapes.coordinates import ShapeError
-from . import body_checks, preflight
+from . import body_checks, nozzle_verdict, preflight
 from .findings import Finding
 from .setup import prepare
 
 SECTIONS = ("shape.", "air.", "grid.", "domain.", "instruments.")
+PREFLIGHTS = {"section": preflight.preflight, "body": body_checks.preflight_body, "nozzle": nozzle_verdict.preflight_nozzle}
+ESTIMATES = {"section": (preflight.estimate, preflight.DEFAULT_COST), "body": (body_checks.estimate_body, body_checks.DEFAULT_COST),
+             "nozzle": (nozzle_verdict.estimate_nozzle, nozzle_verdict.DEFAULT_COST)}
 
 
 def examine(sheet):
@@ -13,17 +16,17 @@ def examine(sheet):
 
     Parameters
     ----------
-    sheet : Sheet or BodySheet
+    sheet : Sheet, BodySheet or NozzleSheet
 
     Returns
     -------
-    setup : Setup, BodySetup or None
+    setup : Setup, BodySetup, NozzleSetup or None
         None when the shape or the air cannot be made.
     findings : list of Finding
     """
     try:
         setup = prepare(sheet)
-        return setup, body_checks.preflight_body(setup) if sheet.space == "body" else preflight.preflight(setup)
+        return setup, PREFLIGHTS[sheet.space](setup)
     except (ShapeError, MeshError, ValueError) as error:
         message = str(error)
         path = message.split(" ")[0].rstrip(":=") if message.startswith(SECTIONS) else "shape"
@@ -32,5 +35,5 @@ def examine(sheet):
 
 def estimate(setup, cost=None):
     """Cells, time, memory and disk of a climb; `cost` in seconds per cell and step as measured on this machine, or None."""
-    own = body_checks if setup.sheet.space == "body" else preflight
-    return (own.estimate_body if own is body_checks else own.estimate)(setup, cost or own.DEFAULT_COST)
+    compute, default = ESTIMATES[setup.sheet.space]
+    return compute(setup, cost or default)

@@ -14,12 +14,13 @@ from ..instruments.control_volume import momentum_balance
 from ..instruments.probe import containing_cell, read_cell, read_probe
 from ..instruments.profiles import WallSampler
 from ..instruments.taps import find_separation, find_shocks, read_taps, wall_units
-from ..sheet import write_toml
 from .air import derived_air
 from .body_run import BodyExecution
-from .channels import Channels, FormulaError, base_channels
+from .channels import base_channels
+from .climb import Climb
+from .nozzle_run import NozzleExecution
 from .planner import STATIONS
-from .progress import Checkpoint, LevelResult, MarchedLevel, Progress, RunFailed
+from .progress import Checkpoint, LevelResult, MarchedLevel, RunFailed
 from .setup import prepare
 from .statistics import swings
 from .trend import grid_trend, statistical_trend
@@ -34,47 +35,25 @@ LEAST_FOR_START_UP = 2500
 STALLED_OVER, STALLED_BELOW = 30, 1e-2
 
 
-class Execution:
-    """One run, as an iterator of `Progress` that can be left and resumed at any step.
+class Execution(Climb):
+    """One run of sections in a plane; see `Climb`.
 
     Parameters
     ----------
-    sheet : Sheet
-    resume : Checkpoint or None
-    extra_steps : int
-        Steps granted beyond the sheet's limit on every level (running a stopped run further).
     neighbour : tuple (Mesh, state) or None
         A finished field to start from on the finest level; one that does not fit is passed over.
-
-    Attributes
-    ----------
-    result : dict or None
-        Set when the run has ended; see `docs/formats.md`.
     """
 
     def __init__(self, sheet, resume=None, extra_steps=0, neighbour=None):
-        self.sheet, self.extra_steps, self._neighbour = sheet, extra_steps, neighbour
-        if resume:
-            # A level that had ended is opened again, to be marched further or found settled.
-            resume.finished = [done for done in resume.finished if done["level"] != resume.level]
-        self.setup = prepare(sheet)
-        try:
-            self.channels = Channels(sheet.instruments.formulas, base_channels(self.setup))
-        except FormulaError as error:
-            raise RunFailed(str(error)) from None
-        self.criteria = {f.name: f.steady_within for f in sheet.instruments.formulas if f.steady_within}
+        setup = prepare(sheet)
+        super().__init__(sheet, setup, base_channels(setup), resume, extra_steps)
+        self._neighbour = neighbour
         self.recorder, self.time_march = None, None
         self.meshes = None
-        self.history, self.finished = [], []
-        self.result = None
-        self._level = None
         self._resumed_time = resume.time if resume else None
-        self._resume = resume
-        self._before = resume.seconds if resume else 0.0
 
     def __iter__(self):
-        started = time.monotonic()
-        self._clock = lambda: self._before + time.monotonic() - started
+        self._start_clock()
         self.meshes = self.setup.generate()
         previous, levels = None, self.setup.levels
         in_time = self.sheet.flow.time == "unsteady"
@@ -87,7 +66,7 @@ class Execution:
                 continue
             if in_time and len(levels) > 1 and name == levels[-1]:
                 continue
-            yield from self._climb(name, previous)
+            yield from self._climb_level(name, self.meshes[name], previous)
             previous = name, self._level.march.state
         if in_time:
             yield from self._follow_on_levels(on_last)
@@ -118,30 +97,18 @@ class Execution:
             yield from self._follow(start_up, kept)
             coarse, march = self._level, self.time_march
             mesh = self.meshes[levels[-1]]
-            self._level = self._open_level(levels[-1], mesh, (coarse.name, march.state), careful=False)
+            self._level = self._open(levels[-1], mesh, (coarse.name, march.state), careful=False)
             before = prolong(self.meshes[coarse.name], mesh, march.before) if march.before is not None else None
             kept = {"state": self._level.march.state, "before": before, "time": march.time}
         elif len(levels) > 1 and (on_last or not coarse_enough):
             previous = None if on_last else (self._level.name, self._level.march.state)
-            self._level = self._open_level(levels[-1], self.meshes[levels[-1]], previous, careful=False)
+            self._level = self._open(levels[-1], self.meshes[levels[-1]], previous, careful=False)
         yield from self._follow(self.recorder.steps, kept)
 
-    def _climb(self, name, previous):
-        mesh = self.meshes[name]
-        retried = False
-        while True:
-            self._level = self._open_level(name, mesh, previous, careful=retried)
-            try:
-                yield from self._march(retried)
-                return
-            except FlowDiverged as error:
-                if retried:
-                    raise RunFailed(f"The {name} grid: {error}") from None
-                retried, self._resume = True, None
-                # A second try does not trust the start either.
-                previous = None if previous and previous[0] == "neighbour" else previous
+    def _trusted(self, previous):
+        return None if previous and previous[0] == "neighbour" else previous
 
-    def _open_level(self, name, mesh, previous, careful):
+    def _open(self, name, mesh, previous, careful):
         inviscid = self.sheet.flow.model == "inviscid"
         # Nothing fixes the circulation of an inviscid flow round a rounded tail: it gets no vortex;
         # beside a ground or between walls the lift has its mirror images.
@@ -190,11 +157,7 @@ class Execution:
             level.recent = (level.recent + [coefficients])[-STALLED_OVER - 1:]
             if report.clipped > 0.02 * level.flow.n_cells and not message:
                 message = f"{report.clipped} cells held back in this step"
-            entry = {"step": len(self.history) + 1, "level": level.name, "residual": report.residual,
-                     "courant": report.courant, **coefficients}
-            self.history.append(entry)
-            yield Progress(entry["step"], level.name, level.steps, report.residual, report.courant, coefficients,
-                           self._share(), message)
+            yield self._record(report.residual, report.courant, coefficients, message, self._share())
             message = ""
         self._finish_level()
 
@@ -213,9 +176,6 @@ class Execution:
         if probe.name not in level.cells:
             level.cells[probe.name] = containing_cell(level.flow.mesh, probe.x, probe.y)
         return read_cell(level.flow, self._state(), level.cells[probe.name], probe.x, probe.y)
-
-    def _state(self):
-        return self._level.march.state if self.time_march is None else self.time_march.state
 
     def _follow(self, until, kept):
         """Follow the flow on the present level until so many steps are recorded, from the steady field or from what was kept."""
@@ -240,9 +200,8 @@ class Execution:
             self.recorder.add(at, channels, march.state, level.flow.column_scale)
             level.steps += 1
             level.seconds = earlier + time.monotonic() - began
-            self.history.append({"step": number, "level": level.name, "residual": report.remaining, "courant": 0.0, **channels, "time": at})
             share = len(self.recorder.entries) / self.recorder.steps
-            yield Progress(number, level.name, march.number, report.remaining, 0.0, channels, 0.1 + 0.9 * share**1.5, message)
+            yield self._record(report.remaining, 0.0, channels, message, 0.1 + 0.9 * share**1.5, {"time": at})
             message = ""
 
     def _balance(self):
@@ -269,14 +228,6 @@ class Execution:
         march = self._level.march
         return (self.sheet.flow.model == "turbulent" and march.residual < STALLED_BELOW
                 and max(self._changes(STALLED_OVER).values()) <= self.sheet.run.steady)
-
-    def _criteria_met(self):
-        recent = self._level.recent[-STEADY_OVER - 1:]
-        for name, within in self.criteria.items():
-            values = [r[name] for r in recent]
-            if len(recent) <= STEADY_OVER or None in values or np.ptp(values) > within * max(abs(values[-1]), 1e-9):
-                return False
-        return True
 
     def _has_served(self):
         """Whether a turbulent level that is only a start for the next one has given what it can.
@@ -324,10 +275,6 @@ class Execution:
                     out.append({"surface": side, "x": float(taps.x[near]), "cf": float(taps.cf[near]), **found})
         return out
 
-    def _undefined(self):
-        """Formula channels without a value at the end."""
-        return [name for name in self.channels.order if self.history and self.history[-1].get(name) is None]
-
     def _share(self):
         """Work done over the whole, from cells times steps."""
         level = self._level
@@ -339,21 +286,11 @@ class Execution:
         share = float((done + here * level.flow.n_cells) / total)
         return 0.1 * share if self.sheet.flow.time == "unsteady" else share
 
-    def checkpoint(self):
-        """A `Checkpoint` of this moment; callable between any two steps."""
-        level = self._level
-        march = {"courant": level.march.courant, "steps": level.steps, "recent": level.recent, "seconds": level.seconds,
-                 "first_order_left": level.march.first_order_left}
-        time_part = None
-        if self.time_march is not None and self.time_march.before is not None:
-            time_part = {"time": self.time_march.time, "entries": list(self.recorder.entries), "state": self.time_march.state.copy(),
-                         "before": self.time_march.before.copy()}
-        return Checkpoint(write_toml(self.sheet), level.name, level.march.state.copy(), march, list(self.history),
-                          [vars(f) for f in self.finished], self._clock(), time_part)
-
-    def field(self):
-        """The present state on its level: (level, Discretisation, state)."""
-        return self._level.name, self._level.flow, self._state()
+    def _kept_time(self):
+        if self.time_march is None or self.time_march.before is None:
+            return None
+        return {"time": self.time_march.time, "entries": list(self.recorder.entries), "state": self.time_march.state.copy(),
+                "before": self.time_march.before.copy()}
 
     def conclude(self, stopped=False):
         """The result of what has been computed so far, as plain values."""
@@ -398,14 +335,14 @@ def execute(sheet, resume=None, extra_steps=0, neighbour=None):
 
     Parameters
     ----------
-    sheet : Sheet or BodySheet
+    sheet : Sheet, BodySheet or NozzleSheet
     resume : Checkpoint or bytes or None
     neighbour : tuple (Mesh, state) or None
         See `Execution`.
 
     Returns
     -------
-    Execution or BodyExecution
+    Climb
         Iterate over it; afterwards its `result` holds the answer.
 
     Raises
@@ -419,4 +356,6 @@ def execute(sheet, resume=None, extra_steps=0, neighbour=None):
         resume = Checkpoint.from_bytes(bytes(resume))
     if sheet.space == "body":
         return BodyExecution(sheet, resume, extra_steps)
+    if sheet.space == "nozzle":
+        return NozzleExecution(sheet, resume, extra_steps)
     return Execution(sheet, resume, extra_steps, neighbour)

@@ -14,6 +14,7 @@ from ..shapes.build import BuiltSection, build
 from ..shapes.coordinates import ShapeError
 from .air import air_state
 from .bodies import prepare_body
+from .nozzles import prepare_nozzle
 
 
 def needs_triangles(sheet):
@@ -213,9 +214,11 @@ def _boundary(action, length, air, viscous, sound):
 
 
 def prepare(sheet):
-    """Build everything a run needs but the grid: a `Setup` or `BodySetup`; raises `ShapeError` or ValueError."""
+    """Build everything a run needs but the grid: a `Setup`, `BodySetup` or `NozzleSetup`; raises `ShapeError` or ValueError."""
     if sheet.space == "body":
         return prepare_body(sheet)
+    if sheet.space == "nozzle":
+        return prepare_nozzle(sheet)
     shape = build(sheet.shape)
     air = air_state(sheet.air, shape.chord)
     reynolds = air.reynolds(shape.chord)

@@ -20,6 +20,7 @@ export function tracesOf(data) {
   const traces = data.traces.map((t, n) => {
     const pen = PENS[(t.group ?? n) % PENS.length];
     if (t.measured) return { x: t.x, y: t.y, name: t.name, mode: "markers", marker: { symbol: ["circle-open", "square-open", "diamond-open", "triangle-up-open"][n % 4], size: 7, color: INK, line: { width: 1.4 } } };
+    if (t.theory) return { x: t.x, y: t.y, name: t.name, mode: "lines", line: { color: pen, width: 1.2, dash: "dot" } };
     return { x: t.x, y: t.y, name: t.name, mode: "lines", line: { color: pen, width: 1.8, dash: t.surface === "lower" ? "dash" : "solid" } };
   });
   for (const line of data.lines) {

@@ -6,13 +6,13 @@ if (root) {
   const id = root.dataset.run, stage = document.getElementById("stage"), get = (n) => document.getElementById(n);
   const query = new URLSearchParams(location.search);
   const flags = { bands: query.get("bands") !== "0", iso: query.get("iso") === "1", sonic: query.get("sonic") !== "0", reversed: query.get("reversed") === "1", grid: query.get("grid") === "1", stream: query.get("stream") === "1", vectors: query.get("vectors") === "1", lock: query.has("low") };
-  const view = new FlowCanvas(stage, { legend: document.querySelector("[data-legend]"), quantity: query.get("q") || "mach", wheel: true, onProbe: reading, onPick: (x, y) => look("profile", { x, y }), onView: () => { remember(); lines(); } });
+  const view = new FlowCanvas(stage, { legend: document.querySelector("[data-legend]"), quantity: query.get("q") || "mach", wheel: true, onProbe: reading, onPick: (x, y) => { if (get("profile")) look("profile", { x, y }); }, onView: () => { remember(); lines(); } });
 
   async function look(what, values) {
     const answer = await fetch(`/runs/${id}/${what}?${new URLSearchParams(values)}`);
     get(what).innerHTML = answer.ok ? await answer.text() : `<p class="small pale">${what === "wake" ? "Give x in chords, for example 1.5." : "No profile here."}</p>`;
   }
-  get("survey").addEventListener("click", () => look("wake", { x: get("wake-x").value }));
+  get("survey")?.addEventListener("click", () => look("wake", { x: get("wake-x").value }));
 
   function range() {
     const low = parseFloat(get("low").value.replace("−", "-")), high = parseFloat(get("high").value.replace("−", "-"));
@@ -75,7 +75,8 @@ if (root) {
   function reading(values) {
     const table = get("reading");
     if (!values) { table.innerHTML = '<tbody><tr><td class="pale">outside the flow</td></tr></tbody>'; return; }
-    const rows = [["x, chords", format(values.x)], ["y, chords", format(values.y)]];
+    const length = view.data.home ? "m" : "chords";
+    const rows = [[`x, ${length}`, format(values.x)], [`${view.data.home ? "r" : "y"}, ${length}`, format(values.y)]];
     for (const q of view.data.quantities) rows.push([q.label + (q.unit ? `, ${q.unit}` : ""), format(values[q.key])]);
     rows.push(["velocity u, v in m/s", `${format(values.u)}, ${format(values.v)}`]);
     table.innerHTML = "<tbody>" + rows.map(() => '<tr><td></td><td class="num"></td></tr>').join("") + "</tbody>";

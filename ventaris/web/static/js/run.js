@@ -32,10 +32,12 @@ function drawCharts() {
     return [low - pad, high + pad];
   };
   const narrow = { margin: { l: 62, r: 62, t: 26, b: 34 }, legend: { orientation: "h", x: 1, xanchor: "right", y: 1.02, yanchor: "bottom", font: { size: 11 } } };
-  const lift = { x, y: history.map((h) => h.lift), name: "CL", mode: "lines", line: { color: PENS[0], width: 1.8 } };
-  const drag = { x, y: history.map((h) => h.drag), name: "CD", mode: "lines", yaxis: "y2", line: { color: PENS[1], width: 1.8 } };
-  window.Plotly.react("chart-forces", [lift, drag], layout(axis(""), axis("CL", { range: tail("lift") }),
-    { ...narrow, ...levels(), yaxis2: axis("CD", { overlaying: "y", side: "right", showgrid: false, range: tail("drag") }) }), OPTIONS);
+  // What is watched of sections and bodies is lift and drag; of nozzles thrust and mass flow.
+  const nozzle = root.dataset.space === "nozzle", [one, other] = nozzle ? ["thrust", "mass_flow"] : ["lift", "drag"], [first, second] = nozzle ? ["thrust, N", "kg/s"] : ["CL", "CD"];
+  const lift = { x, y: history.map((h) => h[one]), name: first, mode: "lines", line: { color: PENS[0], width: 1.8 } };
+  const drag = { x, y: history.map((h) => h[other]), name: second, mode: "lines", yaxis: "y2", line: { color: PENS[1], width: 1.8 } };
+  window.Plotly.react("chart-forces", [lift, drag], layout(axis(""), axis(first, { range: tail(one) }),
+    { ...narrow, ...levels(), yaxis2: axis(second, { overlaying: "y", side: "right", showgrid: false, range: tail(other) }) }), OPTIONS);
   drawOther(x, tail, narrow);
   const residual = { x, y: history.map((h) => Math.max(h.residual, 1e-16)), name: "residual", mode: "lines", line: { color: "#1B2A2F", width: 1.5 } };
   window.Plotly.react("chart-residual", [residual], layout(axis("step"), axis("residual", { type: "log", exponentformat: "e", nticks: 6 }),
@@ -43,7 +45,7 @@ function drawCharts() {
 }
 
 // Formulas, elements, probes: whichever channel a person wants to watch.
-const PLAIN = ["step", "level", "residual", "courant", "lift", "drag", "time"];
+const PLAIN = ["step", "level", "residual", "courant", "lift", "drag", "mass_flow", "thrust", "time"];
 const chooser = document.getElementById("other-channel");
 chooser.addEventListener("change", drawCharts);
 function drawOther(x, tail, narrow) {

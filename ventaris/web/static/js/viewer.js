@@ -75,8 +75,10 @@ export class FlowCanvas {
   }
 
   async load(address) {
+    const fresh = !this.data;
     this.data = await this.fetchData(address);
     this.finder = null;
+    if (fresh && this.data.home && !this.placed) Object.assign(this.view, this._home());
     this._build();
     await this.set({});
     this.options.onLoad?.(this.data);
@@ -217,15 +219,24 @@ export class FlowCanvas {
   }
 
   look(view, tell = true) {
+    this.placed = true;
     Object.assign(this.view, view);
     this.view.width = Math.min(Math.max(this.view.width, 1e-4), 1200);
     this.draw();
     if (tell) this.options.onView?.(this.view);
   }
 
+  // The view to begin with: what the field says, or that of a section.
+  _home() {
+    if (!this.data?.home) return SECTION_VIEW;
+    const [left, right, bottom, top] = this.data.home, shape = Math.max(this.canvas.clientWidth / Math.max(this.canvas.clientHeight, 1), 0.5);
+    return { x: 0.5 * (left + right), y: 0.5 * (bottom + top), width: Math.max(right - left, (top - bottom) * shape) };
+  }
+
   go(name) {
-    const v = this.view;
-    const views = { fit: SECTION_VIEW, in: { width: v.width / 1.5 }, out: { width: v.width * 1.5 }, nose: { x: 0.03, y: 0, width: 0.28 }, tail: { x: 0.98, y: this._tail(), width: 0.28 }, all: { x: 0.5, y: 0, width: 115 } };
+    const v = this.view, home = this._home(), [x0, x1, y0, y1] = this.data?.home || [0, 0, 0, 0];
+    const views = { fit: home, in: { width: v.width / 1.5 }, out: { width: v.width * 1.5 }, nose: { x: 0.03, y: 0, width: 0.28 }, tail: { x: 0.98, y: this._tail(), width: 0.28 }, all: { x: 0.5, y: 0, width: 115 } };
+    if (this.data?.home) Object.assign(views, { nose: { x: x0 + 0.25 * (x1 - x0), y: 0, width: 0.5 * (x1 - x0) }, tail: { x: x1 - 0.25 * (x1 - x0), y: 0, width: 0.5 * (x1 - x0) }, all: { ...home, width: 3 * home.width } });
     if (views[name]) this.look(views[name]);
   }
 

@@ -1,0 +1,178 @@
+"""The sections of a run sheet for nozzles, ducts and their jets."""
+from typing import Literal
+
+from pydantic import Field, model_validator
+
+from ..gas import AIR_CONSTANT
+from .arrangement import Formula
+from .fields import SheetSection, choice, number, text
+from .model import SheetBase
+
+FORMS = {"round": "Round, about its axis", "planar": "Flat, two walls"}
+
+
+class Port(SheetSection):
+    """A slot all round the wall that is open to the air outside."""
+
+    name: str = text("port", "Name", "Its mass flow is read under this name.", 30)
+    x: float = number(0.12, "m", 0, 1e3, "Middle at x", "From the inlet.")
+    width: float = number(0.004, "m", above=0, high=1e3, label="Width", help="Along the wall.")
+
+
+class NozzleShape(SheetSection):
+    """The inner wall of a nozzle or duct, from inlet to exit."""
+
+    kind: Literal["conical", "bell", "coordinates"] = choice(
+        "conical", "Contour", "How the divergent part is made; without one the nozzle is convergent.",
+        conical="Conical divergence", bell="Bell-shaped divergence", coordinates="Coordinates")
+    form: Literal["round", "planar"] = choice("round", "Form", "Round about its axis, or flat with two equal walls; radii are then half heights.", **FORMS)
+    inlet_radius: float = number(0.05, "m", above=0, high=1e3, label="Inlet radius", help="", when={"kind": ("conical", "bell")})
+    inlet_length: float = number(0.03, "m", 0, 1e3, "Straight inlet", "Length ahead of the convergence.", when={"kind": ("conical", "bell")})
+    converge_length: float = number(0.07, "m", above=0, high=1e3, label="Convergence length", help="From the inlet's end to the throat.", when={"kind": ("conical", "bell")})
+    inlet_blend: float = number(0.5, "", 0, 10, "Blend at the inlet", "Radius of the wall's bend, in inlet radii.", when={"kind": ("conical", "bell")})
+    throat_radius: float = number(0.03, "m", above=0, high=1e3, label="Throat radius", help="", when={"kind": ("conical", "bell")})
+    throat_blend: float = number(1.0, "", 0, 20, "Blend ahead of the throat", "Radius of the wall's bend, in throat radii.", when={"kind": ("conical", "bell")})
+    exit_blend: float = number(0.5, "", 0, 20, "Blend behind the throat", "Radius of the wall's bend, in throat radii.", when={"kind": ("conical", "bell")})
+    diverge_length: float = number(0.10, "m", 0, 1e3, "Divergence length", "From the throat to the exit; 0 is a convergent nozzle.", when={"kind": ("conical", "bell")})
+    exit_radius: float = number(0.04, "m", above=0, high=1e3, label="Exit radius", help="Not used by a convergent nozzle.", when={"kind": ("conical", "bell")})
+    bell_start: float = number(22.0, "deg", 1, 60, "Bell angle at the throat", "", when={"kind": "bell"})
+    bell_end: float = number(7.0, "deg", 0, 40, "Bell angle at the exit", "", when={"kind": "bell"})
+    lip: float = number(0.004, "m", above=0, high=100, label="Lip thickness", help="Of the wall at its exit; matters where air surrounds the nozzle.")
+    points: list[tuple[float, float]] | None = Field(None, json_schema_extra={"kind": "points", "when": {"kind": "coordinates"}})
+    ports: list[Port] = Field(default_factory=list, max_length=8)
+
+    @model_validator(mode="after")
+    def _complete(self):
+        if self.kind == "coordinates" and not self.points:
+            raise ValueError("shape.points is empty: bring in the contour, or choose another kind")
+        if self.kind != "coordinates":
+            if self.throat_radius > self.inlet_radius:
+                raise ValueError(f"shape.throat_radius = {self.throat_radius:g} m is larger than the inlet's {self.inlet_radius:g} m. A throat is the narrowest place: lower it, or widen the inlet")
+            if self.diverge_length > 0 and self.exit_radius < self.throat_radius:
+                raise ValueError(f"shape.exit_radius = {self.exit_radius:g} m is smaller than the throat's {self.throat_radius:g} m. Widen the exit, or set the divergence length to 0")
+        names = [p.name for p in self.ports]
+        for name in names:
+            if not name or names.count(name) > 1 or name in ("wall", "inlet", "outlet", "axis", "lip", "outside", "plate"):
+                raise ValueError(f"shape.ports: “{name}” cannot be a port's name: it is empty, taken, or used twice. Give every port its own")
+        return self
+
+
+class NozzleAir(SheetSection):
+    """The air around, and what is supplied."""
+
+    state: Literal["standard atmosphere", "pressure and temperature"] = choice(
+        "standard atmosphere", "Air around", "Where the ambient pressure and temperature come from.",
+        **{"standard atmosphere": "Standard atmosphere", "pressure and temperature": "Pressure and temperature"})
+    altitude: float = number(0.0, "m", -1000, 86000, "Altitude", "Geometric altitude in the standard atmosphere.", when={"state": "standard atmosphere"})
+    temperature: float = number(288.15, "K", 10, 3000, "Temperature", "Static temperature of the air around.", hint="Temperatures are absolute; write degrees Celsius as -5 degC",
+                                when={"state": "pressure and temperature"})
+    pressure: float = number(101325.0, "Pa", 1e-3, 1e9, "Pressure (absolute)", "Static pressure of the air around.", when={"state": "pressure and temperature"})
+    coflow: float = number(0.0, "m/s", 0, 3000, "Air around moves at", "Along the axis; 0 is still air. Felt where air surrounds the nozzle.")
+    given_as: Literal["absolute", "relative"] = choice("absolute", "Pressures below are", "Supply and back pressure: absolute, or above the ambient pressure. Both are always shown.",
+                                                       absolute="absolute", relative="relative to ambient")
+    supply: Literal["total", "mass flow", "supersonic"] = choice(
+        "total", "Supply given by", "What comes in: a total pressure, a mass flow, or a supersonic stream with its static pressure.",
+        **{"total": "total pressure", "mass flow": "mass flow", "supersonic": "supersonic stream"})
+    total_pressure: float = number(3e5, "Pa", -1e9, 1e9, "Total pressure", "Of the supply.", when={"supply": "total"})
+    total_temperature: float = number(288.15, "K", 10, 4000, "Total temperature", "Of the supply.")
+    mass_flow: float = number(1.0, "kg/s", above=0, high=1e6, label="Mass flow", help="Of the whole nozzle; per metre of width where it is flat.", when={"supply": "mass flow"})
+    inlet_mach: float = number(2.0, "", 1.01, 10, "Mach number of the supply", "", when={"supply": "supersonic"})
+    inlet_pressure: float = number(101325.0, "Pa", -1e9, 1e9, "Static pressure of the supply", "", when={"supply": "supersonic"})
+    outlet: Literal["pressure", "mass flow"] = choice("pressure", "Exit held by", "For a duct alone; a jet meets the air around.", **{"pressure": "back pressure", "mass flow": "mass flow"})
+    back_pressure: float | None = number(None, "Pa", -1e9, 1e9, "Back pressure", "Static pressure behind the exit of a duct; empty takes the ambient's.", when={"outlet": "pressure"})
+    outlet_mass_flow: float = number(1.0, "kg/s", above=0, high=1e6, label="Mass flow out", help="", when={"outlet": "mass flow"})
+    wall_heat: Literal["adiabatic", "temperature", "heat flux"] = choice("adiabatic", "Walls", "Of viscous flow.", **{"adiabatic": "adiabatic", "temperature": "held at a temperature", "heat flux": "heated"})
+    wall_temperature: float = number(288.15, "K", 10, 3000, "Wall temperature", "", when={"wall_heat": "temperature"})
+    wall_flux: float = number(0.0, "W/m^2", -1e8, 1e8, "Heat into the flow", "Negative cools it.", when={"wall_heat": "heat flux"})
+    gamma: float = number(1.4, "", 1.05, 1.67, "Ratio of specific heats", "1.4 for air.")
+    gas_constant: float = number(AIR_CONSTANT, "J/(kg*K)", 10, 5000, "Gas constant", "287.05 J/(kg·K) for air.")
+    viscosity_law: Literal["sutherland", "constant"] = choice("sutherland", "Viscosity", "", sutherland="Sutherland (air)", constant="Constant")
+    viscosity: float = number(1.81e-5, "Pa*s", 1e-9, 1e3, "Dynamic viscosity", "", when={"viscosity_law": "constant"})
+    prandtl: float = number(0.72, "", 0.1, 10, "Prandtl number", "0.72 for air.")
+    turbulence_intensity: float = number(1.0, "%", 0.001, 30, "Turbulence intensity", "Of what comes in.")
+    viscosity_ratio: float = number(3.0, "", 1e-4, 1000, "Eddy over molecular viscosity", "Of what comes in.")
+
+
+class NozzleDomain(SheetSection):
+    """What surrounds the nozzle."""
+
+    kind: Literal["duct", "open air", "plate"] = choice(
+        "duct", "Computed", "The inside alone, or with the air around; lengths below are in exit diameters (flat: exit heights).",
+        **{"duct": "the inside alone", "open air": "jet in the open", "plate": "jet on a plate"})
+    distance: float = number(4.0, "", 0.2, 100, "Plate behind the exit", "In exit diameters.", when={"kind": "plate"})
+    reach: float = number(20.0, "", 2, 200, "Air behind the exit", "In exit diameters.", when={"kind": "open air"})
+    width: float = number(8.0, "", 1, 200, "Air to the side", "In exit diameters, from the wall.", when={"kind": ("open air", "plate")})
+    ahead: float = number(1.5, "", 0.2, 50, "Air ahead of the exit", "In exit diameters; at most as long as the nozzle.", when={"kind": ("open air", "plate")})
+
+
+class NozzleGrid(SheetSection):
+    """The cells; counts are those of the fine level."""
+
+    level: Literal["coarse", "medium", "fine"] = choice("fine", "Climb to", "The run solves coarse, medium and fine in turn and stops here.", coarse="coarse", medium="medium", fine="fine")
+    along: int = number(160, "", 32, 1600, "Cells along the nozzle", "", whole=True, multiple=8)
+    across: int | None = number(None, "", 8, 400, "Cells from axis to wall", "Empty takes 24, or 56 where the wall layer is resolved.", whole=True, multiple=4)
+    first_height: float | None = number(None, "m", 1e-9, 0.1, "First cell at the walls", "Empty lets the program choose.")
+    jet: int = number(160, "", 32, 1600, "Cells along the jet", "Where air surrounds the nozzle.", whole=True, multiple=8)
+    outside: int = number(56, "", 16, 400, "Cells to the side", "From the nozzle's outer wall to the border.", whole=True, multiple=4)
+
+
+class NozzleProbe(SheetSection):
+    """A point where the flow is read."""
+
+    name: str = text("probe", "Name", "", 40)
+    x: float = number(0.2, "m", -1e4, 1e4, "x", "From the inlet.")
+    y: float = number(0.0, "m", 0, 1e4, "r", "From the axis.")
+
+
+class Station(SheetSection):
+    """A cross-section over which the flow is averaged."""
+
+    name: str = text("throat", "Name", "Channels are called after it.", 30)
+    x: float = number(0.1, "m", 0, 1e4, "At x", "From the inlet; inside the nozzle, or in the jet out to one nozzle radius.")
+
+
+class NozzleInstruments(SheetSection):
+    """What is measured; inlet and exit always are."""
+
+    width: float = number(1.0, "m", above=0, high=1000, label="Width", help="Of a flat nozzle, for mass flow and forces.")
+    stations: list[Station] = Field(default_factory=list, max_length=12)
+    probes: list[NozzleProbe] = Field(default_factory=list, max_length=20)
+    formulas: list[Formula] = Field(default_factory=list, max_length=20)
+
+
+class NozzleFlow(SheetSection):
+    """The physics."""
+
+    model: Literal["inviscid", "laminar", "turbulent"] = choice(
+        "inviscid", "Flow model", "Inviscid: slip walls, no friction. Laminar: no-slip walls, no turbulence. Turbulent: no-slip walls and a closure.",
+        inviscid="Inviscid", laminar="Laminar", turbulent="Turbulent")
+    closure: Literal["spalart-allmaras", "sst"] = choice(
+        "spalart-allmaras", "Closure", "One equation, or two (k and ω).", when={"model": "turbulent"}, **{"spalart-allmaras": "Spalart-Allmaras", "sst": "k-ω SST"})
+
+
+class NozzleRun(SheetSection):
+    """How long, and how."""
+
+    residual: float = number(1e-6, "", 1e-12, 1e-2, "Residual to reach", "Share of the impulsive start's residual.")
+    steady: float = number(1e-4, "", 1e-8, 1e-1, "Instruments steady within", "Share of mass flow and thrust over the last steps.")
+    steps: int = number(300, "", 5, 5000, "Most steps per level", "The level ends here even if it has not settled.", whole=True)
+    courant_start: float = number(5.0, "", 0.1, 1000, "Courant number at the start", "Smaller is slower and safer.")
+    courant_most: float | None = number(None, "", 1, 1e8, "Largest Courant number", "Empty takes a million for a duct, 40 with a shock in it, and 200 where a jet meets the air around.")
+    first_order_steps: int = number(15, "", 0, 500, "First-order steps", "Steps on the coarse level before second order takes over.", whole=True)
+    krylov_vectors: int = number(40, "", 5, 200, "Krylov vectors", "Most vectors of one linear solution.", whole=True)
+
+
+class NozzleSheet(SheetBase):
+    """One run of a nozzle, whole."""
+
+    space: Literal["nozzle"] = "nozzle"
+    shape: NozzleShape = Field(default_factory=NozzleShape)
+    air: NozzleAir = Field(default_factory=NozzleAir)
+    domain: NozzleDomain = Field(default_factory=NozzleDomain)
+    grid: NozzleGrid = Field(default_factory=NozzleGrid)
+    instruments: NozzleInstruments = Field(default_factory=NozzleInstruments)
+    flow: NozzleFlow = Field(default_factory=NozzleFlow)
+    run: NozzleRun = Field(default_factory=NozzleRun)
+
+
+SECTIONS = {"shape": NozzleShape, "air": NozzleAir, "domain": NozzleDomain, "grid": NozzleGrid, "instruments": NozzleInstruments, "flow": NozzleFlow, "run": NozzleRun}

@@ -1,0 +1,104 @@
+"""What every run has in common: levels climbed one by one, a second try, checkpoints, formula channels."""
+import time
+
+import numpy as np
+
+from ..flow.steady import FlowDiverged
+from ..sheet import write_toml
+from .channels import Channels, FormulaError
+from .progress import Checkpoint, Progress, RunFailed
+
+
+class Climb:
+    """One run, as an iterator of `Progress` that can be left and resumed at any step.
+
+    Parameters
+    ----------
+    sheet : a run sheet
+    setup : what `prepare` makes of it
+    names : list of str
+        Channels that the run records by itself.
+    resume : Checkpoint or None
+    extra_steps : int
+        Steps granted beyond the sheet's limit on every level (running a stopped run further).
+
+    Attributes
+    ----------
+    result : dict or None
+        Set when the run has ended; see `docs/formats.md`.
+    """
+
+    recorder = time_march = None
+    # Formula channels that may be asked to stand still are watched over so many steps.
+    steady_over = 3
+
+    def __init__(self, sheet, setup, names, resume=None, extra_steps=0):
+        self.sheet, self.setup, self.extra_steps = sheet, setup, extra_steps
+        try:
+            self.channels = Channels(sheet.instruments.formulas, names)
+        except FormulaError as error:
+            raise RunFailed(str(error)) from None
+        self.criteria = {f.name: f.steady_within for f in sheet.instruments.formulas if f.steady_within}
+        self.history, self.finished, self.result = [], [], None
+        self._level, self._resume = None, resume
+        self._before = resume.seconds if resume else 0.0
+
+    def _start_clock(self):
+        started = time.monotonic()
+        self._clock = lambda: self._before + time.monotonic() - started
+
+    def _climb_level(self, name, mesh, previous):
+        """March one level; a second try with smaller steps follows a first that diverged."""
+        retried = False
+        while True:
+            try:
+                self._level = self._open(name, mesh, previous, retried)
+                yield from self._march(retried)
+                return
+            except FlowDiverged as error:
+                if retried:
+                    raise RunFailed(f"The {name} grid: {error}") from None
+                retried, self._resume = True, None
+                previous = self._trusted(previous)
+
+    def _trusted(self, previous):
+        """What a second try may still start from."""
+        return previous
+
+    def _state(self):
+        return self._level.march.state if self.time_march is None else self.time_march.state
+
+    def _record(self, residual, courant, channels, message, share, more=None):
+        """Append to the history; the `Progress` to hand out."""
+        level = self._level
+        entry = {"step": len(self.history) + 1, "level": level.name, "residual": residual, "courant": courant, **channels, **(more or {})}
+        self.history.append(entry)
+        return Progress(entry["step"], level.name, level.steps, residual, courant, channels, share, message)
+
+    def _criteria_met(self):
+        """Whether the formula channels that must stand still do."""
+        recent = self._level.recent[-self.steady_over - 1:]
+        for name, within in self.criteria.items():
+            values = [r[name] for r in recent]
+            if len(recent) <= self.steady_over or None in values or np.ptp(values) > within * max(abs(values[-1]), 1e-9):
+                return False
+        return True
+
+    def _undefined(self):
+        """Formula channels without a value at the end."""
+        return [name for name in self.channels.order if self.history and self.history[-1].get(name) is None]
+
+    def _kept_time(self):
+        """The part of a checkpoint that belongs to a run followed in time, or None."""
+        return None
+
+    def checkpoint(self):
+        """A `Checkpoint` of this moment; callable between any two steps."""
+        level = self._level
+        march = {"courant": level.march.courant, "steps": level.steps, "recent": level.recent, "seconds": level.seconds, "first_order_left": level.march.first_order_left}
+        return Checkpoint(write_toml(self.sheet), level.name, level.march.state.copy(), march, list(self.history), [vars(f) for f in self.finished],
+                          self._clock(), self._kept_time())
+
+    def field(self):
+        """The present state on its level: (level, discretisation, state)."""
+        return self._level.name, self._level.flow, self._state()

@@ -1,0 +1,187 @@
+"""Run a nozzle's sheet: the climb over the levels, with mass flow and thrust as what must stand still."""
+import time
+from dataclasses import replace
+
+import numpy as np
+
+from ..flow.discretisation import Discretisation
+from ..flow.prolongation import prolong
+from ..flow.steady import MarchControls, SteadyMarch
+from ..grids.quality import measure_quality
+from ..instruments.balance import channel_name
+from ..instruments.probe import containing_cell
+from ..instruments.sections import NozzleBalance, find_nozzle_shocks, read_rows, shock_cells
+from .climb import Climb
+from .nozzle_verdict import judge_nozzle
+from .nozzles import nozzle_channels, prepare_nozzle, start_state
+from .progress import LevelResult, MarchedLevel
+from .trend import grid_trend
+
+# What must stand still, with the share of change that is asked of it over that of the sheet: a jet's far half hovers longest.
+WATCHED = {"mass_flow": 1.0, "thrust": 1.0, "axis_speed": 10.0, "plate_force": 3.0}
+STEADY_OVER = 3
+# Forces that stand still over so many steps settle a level although its residual has stalled below this.
+STALLED_OVER, STALLED_BELOW = 40, 3e-2
+# Eddy viscosity of a round jet over its speed and diameter, about (Pope: Turbulent flows, 2000, section 5.2).
+JET_MIXING = 0.01
+# A level that only prepares the next one is left after so many steps, or earlier at this change.
+SERVED_AFTER, SERVED_AT = 120, 2e-3
+
+
+class NozzleExecution(Climb):
+    """One run of a nozzle; see `Climb`."""
+
+    def __init__(self, sheet, resume=None, extra_steps=0):
+        setup = prepare_nozzle(sheet)
+        super().__init__(sheet, setup, nozzle_channels(setup), resume, extra_steps)
+        self.balance = NozzleBalance(setup)
+        self.meshes = None
+
+    def __iter__(self):
+        self._start_clock()
+        self.meshes = self.setup.generate()
+        previous = None
+        for name in self.setup.levels:
+            if self._resume and any(done["level"] == name for done in self._resume.finished):
+                continue
+            yield from self._climb_level(name, self.meshes[name], previous)
+            previous = name, self._level.march.state
+        self.result = self.conclude()
+
+    def _open(self, name, mesh, previous, careful):
+        setup, run, model = self.setup, self.sheet.run, self.sheet.flow.model
+        turbulent = model == "turbulent"
+        flow = Discretisation(mesh, setup.stream, "slip" if model == "inviscid" else "no-slip", vortex=False, closure=self.sheet.flow.closure if turbulent else None,
+                              boundaries=setup.boundaries, mixing=JET_MIXING if setup.has_jet else 0.0, limit=setup.air.mach_ideal > 0.6, precondition=setup.air.mach_ideal < 0.5)
+        # A captured shock that wanders from cell to cell wants small steps, smooth flow Newton's.
+        wanders = setup.theory is None or setup.theory.regime == "shock inside"
+        most = run.courant_most or (200.0 if setup.has_jet else 40.0 if wanders else 1e6)
+        controls = MarchControls(run.courant_start, most, 1.5 if turbulent else 2.0, run.first_order_steps, run.krylov_vectors, least_solved=0.7)
+        resume, self._resume = self._resume, None
+        if resume:
+            self.history, self.finished = list(resume.history), [LevelResult(**done) for done in resume.finished]
+            if resume.level == name and len(resume.state) == mesh.n_cells:
+                march = SteadyMarch(flow, resume.state.copy(), replace(controls, first_order_steps=resume.march["first_order_left"]))
+                march.courant = resume.march["courant"]
+                return MarchedLevel(name, flow, march, resume.march["steps"], list(resume.march["recent"]), resume.march["seconds"])
+        if previous is None or careful:
+            state = start_state(setup, flow)
+        else:
+            state = prolong(self.meshes[previous[0]], mesh, previous[1])
+            controls = replace(controls, first_order_steps=0, courant_start=2 * run.courant_start)
+        if careful:
+            controls = replace(controls, first_order_steps=max(60, 3 * run.first_order_steps), courant_start=0.2 * run.courant_start, courant_growth=1.3, most_change=0.1)
+        return MarchedLevel(name, flow, SteadyMarch(flow, state, controls))
+
+    def _march(self, careful):
+        level, run = self._level, self.sheet.run
+        message = f"{level.name} grid, {level.flow.n_cells} cells" + (", started again with smaller steps" if careful else "")
+        most = run.steps + self.extra_steps
+        began, earlier = time.monotonic(), level.seconds
+        while level.steps < most and not self._is_settled() and not self._has_served():
+            report = level.march.advance()
+            level.steps += 1
+            level.seconds = earlier + time.monotonic() - began
+            channels = self._read({"step": len(self.history) + 1, "residual": report.residual, "courant": report.courant})
+            level.recent = (level.recent + [channels])[-STALLED_OVER - 1:]
+            if report.clipped > 0.02 * level.flow.n_cells and not message:
+                message = f"{report.clipped} cells held back in this step"
+            yield self._record(report.residual, report.courant, channels, message, self._share())
+            message = ""
+        self._finish_level()
+
+    def _read(self, march):
+        level = self._level
+        out = self.balance.measure(level.flow, level.march.state)
+        for probe in self.sheet.instruments.probes:
+            reading = self._probe(probe)
+            out[channel_name(f"p_{probe.name}")] = reading["pressure"] if reading else None
+        return {**out, **self.channels.compute({**march, **out})}
+
+    def _probe(self, probe):
+        """Pressure, Mach number, temperature and velocity at a probe, SI; None outside the air."""
+        level, scale, air = self._level, self.setup.scale, self.setup.air
+        if probe.name not in level.cells:
+            level.cells[probe.name] = containing_cell(level.flow.mesh, probe.x / scale, probe.y / scale)
+        cell = level.cells[probe.name]
+        if cell is None or cell < 0:
+            return None
+        offset = np.array([probe.x, probe.y]) / scale - level.flow.mesh.centre[cell]
+        p, t, u, v = (level.march.state[cell, :4] + level.flow.grad[cell] @ offset).tolist()
+        return {"pressure": (p * air.gamma + 1) * air.pressure, "mach": float(np.hypot(u, v) / np.sqrt(t)), "temperature": t * air.temperature,
+                "u": u * air.speed_of_sound, "v": v * air.speed_of_sound}
+
+    def _changes(self, over=STEADY_OVER):
+        """Relative change of what is watched over the last steps."""
+        recent = self._level.recent[-over - 1:]
+        if len(recent) <= over:
+            return {name: float("inf") for name in ("mass_flow", "thrust")}
+        return {name: float(np.ptp([r[name] for r in recent]) / max(abs(recent[-1][name]), 1e-12)) / ease for name, ease in WATCHED.items() if name in recent[-1]}
+
+    def _is_settled(self):
+        march, run = self._level.march, self.sheet.run
+        if march.flow.first_order or not self._criteria_met() or max(self._changes().values()) > run.steady:
+            return False
+        return march.residual <= run.residual or (march.residual < STALLED_BELOW and max(self._changes(STALLED_OVER).values()) <= run.steady)
+
+    def _has_served(self):
+        """Whether a level that is only a start for the next one has given what it can."""
+        level = self._level
+        if level.name == self.setup.levels[-1] or level.flow.first_order:
+            return False
+        return level.steps >= SERVED_AFTER or level.steps > 40 and level.march.residual < 1e-2 and max(self._changes(10).values()) < SERVED_AT
+
+    def _finish_level(self):
+        level = self._level
+        level.flow.residual(level.march.state)
+        coefficients = self._read({"step": len(self.history), "residual": level.march.residual, "courant": level.march.courant})
+        shock = find_nozzle_shocks(level.flow, level.march.state, self.setup)
+        if shock:
+            coefficients["shock"] = shock["mean"]
+        rows = read_rows(level.flow, level.march.state, self.setup)
+        y_plus = np.concatenate([r["y_plus"] for r in rows.values() if "y_plus" in r]) if level.flow.closure is not None else None
+        self.finished.append(LevelResult(
+            level.name, level.flow.n_cells, level.steps, level.march.residual, self._is_settled(), round(level.seconds, 3), coefficients, self._changes(),
+            [shock] if shock else [], [], measure_quality(level.flow.mesh).as_dict(),
+            None if y_plus is None else {"largest": float(y_plus.max()), "mean": float(y_plus.mean())}))
+
+    def _share(self):
+        level = self._level
+        total = sum(mesh.n_cells for mesh in self.meshes.values())
+        done = sum(f.cells for f in self.finished)
+        drop = np.log10(max(level.march.residual, 1e-16)) / np.log10(self.sheet.run.residual)
+        here = min(0.97, max(level.steps / (level.steps + 60), float(np.clip(drop, 0, 1)) ** 2))
+        return float((done + here * level.flow.n_cells) / total)
+
+    def rows(self):
+        """The curves of this moment, see `read_rows`."""
+        self._level.flow.residual(self._level.march.state)
+        return read_rows(self._level.flow, self._level.march.state, self.setup)
+
+    def conclude(self, stopped=False):
+        """The result of what has been computed so far, as plain values."""
+        level, setup, sheet = self._level, self.setup, self.sheet
+        if not self.finished or self.finished[-1].level != level.name:
+            self._finish_level()
+        last = self.finished[-1]
+        names = [n for n, v in last.coefficients.items() if isinstance(v, float)]
+        steady = [f for f in self.finished if f is last or f.settled or max(f.changes.values()) < 5e-3]
+        trends = {n: grid_trend([f.coefficients[n] for f in steady]).as_dict() for n in names if all(isinstance(f.coefficients.get(n), float) for f in steady)}
+        cells = shock_cells(self.rows()["axis"], setup.contour.length, setup.air.ambient_pressure) if setup.has_jet else None
+        if cells:
+            last.coefficients["shock_cell"] = cells["spacing"]
+            trends["shock_cell"] = grid_trend([cells["spacing"]]).as_dict()
+        verdict = judge_nozzle(setup, last, stopped, self._undefined())
+        return {
+            "format": 1, "space": "nozzle", "title": sheet.title, "coefficients": last.coefficients, "trends": trends, "forces": {}, "control_volume": None, "layer": [],
+            "unsteady": None, "formulas": [f.name for f in sheet.instruments.formulas], "levels": [{k: v for k, v in vars(f).items() if k != "changes"} for f in self.finished],
+            "verdict": verdict.as_dict(), "shocks": last.shocks, "separations": [], "shock_cells": cells, "theory": self._theory(last),
+            "probes": {p.name: self._probe(p) for p in sheet.instruments.probes}, "air": setup.derived(), "shape": setup.measures(), "y_plus": last.y_plus,
+            "cells": last.cells, "steps": len(self.history), "seconds": round(self._clock(), 2), "cost_per_cell_step": last.seconds / max(last.cells * last.steps, 1)}
+
+    def _theory(self, last):
+        """The one-dimensional flow beside the computed one, or None."""
+        if self.setup.theory is None:
+            return None
+        derived = self.setup.derived()
+        return {name: derived[name] for name in ("regime", "mass_flow", "exit_mach", "exit_pressure", "shock", "thrust")}
