@@ -5,7 +5,7 @@ import numpy as np
 
 from ..core.look.body_picture import body_thumbnail
 from ..core.look.body_surface import drawn_for
-from ..core.look.drawable import drawable, nozzle_drawable
+from ..core.look.drawable import nozzle_drawable, section_drawable
 from ..core.look.picture import thumbnail_picture
 from ..core.sheet import default_setup, read_toml, write_toml
 from ..core.shapes.assembly import assemble
@@ -68,7 +68,7 @@ def _thumbnail(database, run):
     else:
         _, mesh, state = unpack_field(data)
         setup = prepare(sheet)
-        picture = thumbnail_picture(nozzle_drawable(setup, mesh, state) if sheet.space == "nozzle" else drawable(mesh, state, setup.air))
+        picture = thumbnail_picture(nozzle_drawable(setup, mesh, state) if sheet.space == "nozzle" else section_drawable(setup, mesh, state))
     runs.keep_array(database, run["id"], "picture", picture)
 
 

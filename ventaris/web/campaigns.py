@@ -250,7 +250,7 @@ def _new_shape(variants, name=""):
     if source == "coordinates":
         return _imported_shape()
     return {"kind": source, "chord": request.form.get("chord") or 1.0,
-            **{"four-digit": {}, "ellipse": {"thickness": 1.0}, "double wedge": {"thickness": 0.1}}.get(source, {})}
+            **{"four-digit": {}, "ellipse": {"thickness": 1.0}, "double wedge": {"thickness": 0.1}, "revolution": {"thickness": 0.1}}.get(source, {})}
 
 
 def _new_body(variants, name):

@@ -10,7 +10,7 @@ MODEL_WORDS = {"inviscid": "Inviscid: slip walls, no friction", "laminar": "Lami
                "turbulent": "Turbulent: no-slip walls"}
 CLOSURE_WORDS = {"spalart-allmaras": "Spalart-Allmaras closure", "sst": "k-ω SST closure"}
 DOMAIN_WORDS = {"ground": "G ground", "lower wall": "W lower wall", "upper wall": "W upper wall", "inlet": "I inlet", "outlet": "O outlet",
-                "symmetry": "S symmetry line", "far field": "F far field"}
+                "symmetry": "S symmetry line", "axis": "axis", "far field": "F far field"}
 
 
 def draw(section, setup):
@@ -198,6 +198,8 @@ def _domain(setup):
         words.append(f"G: ground {domain.clearance:g} chords ({show(domain.clearance * setup.chord, 'm', 3)}) below the lowest point; {motion}")
     if domain.kind == "channel":
         words.append(f"W: {domain.side_walls} walls {domain.height:g} chords apart; blockage {100 * np.ptp(points[:, 1]) / domain.height:.1f} %")
+    if domain.kind == "round":
+        words.append(f"the section is turned about the axis; coefficients refer to the frontal area of {show(setup.reference_area, 'm^2', 4)}")
     if domain.kind == "half":
         words.append("S: symmetry line; the forces are those of the whole body")
     words.append(f"the walls of the body are {'slip' if setup.sheet.flow.model == 'inviscid' else 'no-slip'} walls")

@@ -10,7 +10,7 @@ from matplotlib.tri import LinearTriInterpolator, Triangulation
 from ..core.look.body_field import SPACE_QUANTITIES, SURFACE_QUANTITIES
 from ..core.look.body_picture import body_thumbnail
 from ..core.look.colours import OFFERED, map_for, table
-from ..core.look.drawable import default_range, drawable, nozzle_drawable
+from ..core.look.drawable import default_range, nozzle_drawable, section_drawable
 from ..core.look.fields import QUANTITIES, TURBULENT_ONLY
 from ..core.look.lines import FlowSampler, rake, streamlines, vectors
 from ..core.look.picture import field_picture, thumbnail_picture
@@ -43,7 +43,7 @@ def _load(folder, run_id, version):
 def drawn_plane(sheet, mesh, state):
     """The `Drawable` of a plane field: of a section in chords, of a nozzle in metres."""
     setup = prepare(sheet)
-    return nozzle_drawable(setup, mesh, state) if sheet.space == "nozzle" else drawable(mesh, state, setup.air)
+    return nozzle_drawable(setup, mesh, state) if sheet.space == "nozzle" else section_drawable(setup, mesh, state)
 
 
 def picture_of(run_id):
@@ -128,7 +128,7 @@ def _frame(run_id, number):
         abort(404, f"There are {len(times)} frames.")
     level, mesh, _ = unpack_field(field_)
     setup = prepare(read_toml(runs.run(g.database, run_id)["sheet"]))
-    picture = drawable(mesh, frames[number].astype(float) * setup.stream.column_scale, setup.air)
+    picture = section_drawable(setup, mesh, frames[number].astype(float) * setup.stream.column_scale)
     response = Response(pack(picture, {"level": level, "time": float(times[number]), "quantities": []}, picture.values), mimetype="application/octet-stream")
     response.headers["Cache-Control"] = "private, max-age=3600"
     return response

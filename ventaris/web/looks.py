@@ -125,6 +125,8 @@ def wake(run_id):
     x, = _numbers("x")
     wall = mesh.points[mesh.face_nodes[mesh.wall_faces()].ravel()]
     last = wall[:, 0].max()
+    if setup.is_round:
+        return render_template("partials/wake.html", problem="The survey is made for sections; of a round body the control volume gives the drag that the air has lost.")
     if not last + 0.02 < x < mesh.points[:, 0].max():
         return render_template("partials/wake.html", problem=f"x = {x:g}: the survey stands behind the body, from {last + 0.02:.3g} chords on, and inside the domain.")
     reach = 0.5 + 0.3 * (x - last) + 0.5 * np.ptp(wall[:, 1])

@@ -8,6 +8,7 @@ from ..core.sheet import read_section
 from ..core.look.silhouette import side_view
 from ..core.shapes.assembly import assemble
 from ..core.shapes.build import build
+from ..core.shapes.families import NOSES
 from ..core.shapes.coordinates import ShapeError
 from ..core.shapes.nozzles import build_nozzle
 
@@ -99,6 +100,8 @@ def shape_words(shape, space="section"):
     words = {"four-digit": f"four-digit, {100 * shape['thickness']:g} % thick, {100 * shape['camber']:g} % camber",
              "ellipse": "circle" if shape["thickness"] == 1 else f"ellipse, {100 * shape['thickness']:g} % thick",
              "double wedge": f"double wedge, {100 * shape['thickness']:g} % thick",
+             "revolution": f"{NOSES[shape.get('nose', 'ogive')].lower()} nose of {100 * shape.get('nose_length', 0.3):g} %, diameter {100 * shape['thickness']:g} % of the length"
+                           + (f", boat-tail to {100 * shape['base']:g} %" if shape.get("tail_length") else ""),
              "coordinates": shape.get("title") or "imported coordinates"}[kind]
     changes = []
     if edits["thickness_scale"] != 1:

@@ -71,8 +71,9 @@ class Discretisation:
         if mach > 1:
             self.row_scale = np.array([1 / mach, (stream.gamma - 1) / mach, 1 / mach**2, 1 / mach**2])
         self.column_scale = stream.column_scale
-        # The limiter must not see waves weaker than this.
-        self.epsilon2 = (0.3 * np.array([0.7 * mach**2, 0.4 * mach**2, mach, mach])) ** 2
+        # The limiter must not see waves weaker than this; in supersonic flow the stream's own pressure is the measure, or it would overlook undershoots to vacuum.
+        strength = min(mach, 1.0)
+        self.epsilon2 = (0.3 * np.array([0.7 * strength**2, 0.4 * strength**2, strength, strength])) ** 2
         self.closure = None
         # Physical time: coefficient of the present level, and what the levels before contribute, per volume.
         self.time_rate = 0.0

@@ -177,7 +177,7 @@ class SteadyMarch:
         factor = 1.0
         for _ in range(5):
             self.state = old + factor * change
-            if np.isfinite(self.state).all() and self.state[:, 1].min() > 0.02 and self.state[:, 0].min() > -0.99 / self.flow.stream.gamma:
+            if np.isfinite(self.state).all() and self.state[:, 1].min() > 0.02 and self.state[:, 0].min() * self.flow.stream.gamma > -0.9995:
                 self._vector = self.flow.residual(self.state)
                 after = self._norm(self._vector + (factor * self._pseudo_time_part(change))) / self.reference
                 if np.isfinite(after) and after < 2.0 * before + 1e-12:

@@ -5,7 +5,7 @@ from ..instruments.taps import read_taps
 from ..look.body_field import body_field
 from ..look.body_picture import body_thumbnail
 from ..look.body_surface import drawn_for
-from ..look.drawable import drawable, nozzle_drawable
+from ..look.drawable import nozzle_drawable, section_drawable
 from ..look.picture import field_picture, thumbnail_box
 from ..sheet import write_toml
 from .body_files import body_surface_csv, body_surface_vtp, body_vtu
@@ -30,7 +30,7 @@ def result_files(run):
         return _nozzle_files(run)
     _, flow, state = run.field()
     air = run.setup.air
-    picture = drawable(flow.mesh, state, air)
+    picture = section_drawable(run.setup, flow.mesh, state)
     return {"sheet.toml": write_toml(run.sheet).encode(), "result.json": json.dumps(run.result, indent=1).encode(),
             "history.csv": history_csv(run.history).encode(), "taps.csv": taps_csv(read_taps(flow, state, with_layer=True)).encode(),
             "field.vtu": write_vtu(flow.mesh, state, air, run.setup.chord),

@@ -17,14 +17,14 @@ class Balance:
         Surfaces of each element that is also weighed alone.
     slots : bool
         Whether the forces without the slots' momentum are wanted too.
-    half : bool
-        Half of a symmetric body is weighed: its drag counts twice, its lift not at all.
+    share : float
+        Other than 1 where half of a body is weighed: what its forces count in the coefficients; its lift then counts nothing.
     """
 
     moment_point: tuple = (0.25, 0.0)
     elements: dict = field(default_factory=dict)
     slots: bool = False
-    half: bool = False
+    share: float = 1.0
 
     def measure(self, flow):
         """Coefficients on chord and dynamic pressure from the last residual.
@@ -45,12 +45,12 @@ class Balance:
         pressure, other = flow.wall_loads()
         q = flow.stream.dynamic_pressure
         along, across = flow.stream.axes
-        if self.half:
-            pressure, other = (2.0 * force * [1.0, 0.0] for force in (pressure, other))
+        if self.share != 1.0:
+            pressure, other = (self.share * force * [1.0, 0.0] for force in (pressure, other))
         total = pressure + other
         friction = np.where(flow.is_blown[:, None], 0.0, other)
         arm = flow.mesh.face_centre[flow.wall] - np.asarray(self.moment_point)
-        moment = 0.0 if self.half else (arm[:, 1] * total[:, 0] - arm[:, 0] * total[:, 1]).sum()
+        moment = 0.0 if self.share != 1.0 else (arm[:, 1] * total[:, 0] - arm[:, 0] * total[:, 1]).sum()
         out = {"lift": float(total.sum(0) @ across / q), "drag": float(total.sum(0) @ along / q),
                "moment": float(moment / q), "drag_pressure": float(pressure.sum(0) @ along / q),
                "drag_friction": float(friction.sum(0) @ along / q), "lift_pressure": float(pressure.sum(0) @ across / q)}
@@ -71,9 +71,9 @@ def channel_name(text):
     return re.sub(r"[^A-Za-z0-9]+", "_", text)
 
 
-def forces(coefficients, air, chord, span):
-    """Lift, drag in N and pitching moment in N m of a wing of the given span."""
-    scale = air.dynamic_pressure * chord * span
+def forces(coefficients, air, chord, area):
+    """Lift, drag in N and pitching moment in N m for the area that the coefficients refer to."""
+    scale = air.dynamic_pressure * area
     return {"lift": coefficients["lift"] * scale, "drag": coefficients["drag"] * scale,
             "drag_pressure": coefficients["drag_pressure"] * scale, "drag_friction": coefficients["drag_friction"] * scale,
             "moment": coefficients["moment"] * scale * chord}

@@ -2,7 +2,7 @@
 import numpy as np
 
 
-def momentum_balance(flow, reach=1.0):
+def momentum_balance(flow, reach=1.0, share=1.0):
     """Forces from the momentum that crosses a contour round the body.
 
     The contour runs along cell faces about `reach` chords off the walls and uses the fluxes of the
@@ -13,6 +13,8 @@ def momentum_balance(flow, reach=1.0):
     ----------
     flow : Discretisation
     reach : float
+    share : float
+        As for the `Balance`.
 
     Returns
     -------
@@ -34,6 +36,8 @@ def momentum_balance(flow, reach=1.0):
     slots = flow.flux[flow.wall][flow.is_blown, 0].sum()
     q = flow.stream.dynamic_pressure
     along, across = flow.stream.axes
-    force = -total[2:4]
+    force = -share * total[2:4]
+    if share != 1.0:
+        force[1] = 0.0
     return {"lift": float(force @ across / q), "drag": float(force @ along / q),
             "mass": float((total[0] + slots) / flow.stream.mach), "reach": float(reach)}

@@ -41,6 +41,21 @@ def drawable(mesh, state, air):
                     {name: at_points[:, k] for k, name in enumerate(names)})
 
 
+def section_drawable(setup, mesh, state):
+    """A section's field in chords; that of a round body with its mirror image below the axis."""
+    picture = drawable(mesh, state, setup.air)
+    return mirrored(picture) if setup.is_round else picture
+
+
+def mirrored(picture):
+    """A half plane's picture with its mirror image below y = 0."""
+    n = len(picture.points)
+    values = {name: np.concatenate([v, -v if name == "v" else v]) for name, v in picture.values.items()}
+    walls = picture.wall + [loop[::-1] * [1, -1] for loop in picture.wall]
+    return Drawable(np.concatenate([picture.points, picture.points * [1, -1]]), np.concatenate([picture.triangles, picture.triangles[:, ::-1] + n]),
+                    np.concatenate([picture.edges, picture.edges + n]), walls, values, picture.home)
+
+
 def nozzle_drawable(setup, mesh, state):
     """A nozzle's field in metres with its mirror image below the axis, pressure coefficients left out.
 
@@ -49,17 +64,12 @@ def nozzle_drawable(setup, mesh, state):
     setup : NozzleSetup
     """
     half = drawable(mesh, state, setup.air)
-    points = half.points * setup.scale
-    n = len(points)
-    values = {name: np.concatenate([v, -v if name == "v" else v]) for name, v in half.values.items() if name != "cp"}
-    lower = half.triangles[:, ::-1] + n
-    walls = [loop * setup.scale for loop in half.wall]
     c = setup.contour
     tall = 1.35 * max(c.r.max(), 1.2 * c.exit_radius)
     reach = c.length if not setup.has_jet else c.length + min(setup.plan.reach, 9.0) * setup.scale
     home = (-0.04 * reach, 1.04 * reach, -tall, tall)
-    return Drawable(np.concatenate([points, points * [1, -1]]), np.concatenate([half.triangles, lower]), np.concatenate([half.edges, half.edges + n]),
-                    walls + [loop[::-1] * [1, -1] for loop in walls], values, home)
+    values = {name: v for name, v in half.values.items() if name != "cp"}
+    return mirrored(Drawable(half.points * setup.scale, half.triangles, half.edges, [loop * setup.scale for loop in half.wall], values, home))
 
 
 def triangles_of(mesh):

@@ -121,6 +121,8 @@ def _build(model, text):
         loop = families.ellipse(shape.thickness)
     elif shape.kind == "double wedge":
         loop = families.double_wedge(shape.thickness, shape.ridge_position)
+    elif shape.kind == "revolution":
+        loop = families.revolution_body(shape.thickness, shape.nose, shape.nose_length, shape.tail_length, shape.base if shape.tail_length else 1.0)
     else:
         section, _, turned = section_from_points(np.array(shape.points))
         loop = section.loop

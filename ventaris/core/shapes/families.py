@@ -49,6 +49,52 @@ def ellipse(thickness):
     return loop
 
 
+NOSES = {"cone": "Cone", "ogive": "Tangent ogive", "ellipsoid": "Half ellipsoid", "least drag": "Least drag for length and diameter"}
+
+
+def revolution_body(diameter, nose, nose_length, tail_length, base):
+    """The outline of a body of revolution: nose, cylinder, boat-tail, blunt base.
+
+    Parameters
+    ----------
+    diameter, nose_length, tail_length : float
+        In body lengths.
+    nose : one of NOSES
+    base : float
+        Base diameter over the diameter.
+
+    References
+    ----------
+    "least drag" is the slender nose of Sears (Q. Appl. Math. 4, 1947) and Haack for given length and diameter.
+    """
+    radius = 0.5 * diameter
+    share = 0.5 * (1 - np.cos(np.linspace(0, np.pi, POINTS_PER_SIDE)))
+    x = share * nose_length
+    if nose == "cone":
+        r = radius * share
+    elif nose == "ogive":
+        rho = (radius**2 + nose_length**2) / (2 * radius)
+        r = np.sqrt(np.maximum(rho**2 - (nose_length - x) ** 2, 0)) + radius - rho
+    elif nose == "ellipsoid":
+        r = radius * np.sqrt(1 - (1 - share) ** 2)
+    else:
+        angle = np.arccos(1 - 2 * share)
+        r = radius / np.sqrt(np.pi) * np.sqrt(np.maximum(angle - 0.5 * np.sin(2 * angle), 0))
+    r[0] = 0.0
+    x, r = [x], [r]
+    if nose_length + tail_length < 1 - 1e-9:
+        step = np.linspace(0, 1, 60)[1:]
+        x.append(nose_length + step * (1 - nose_length - tail_length))
+        r.append(np.full(len(step), radius))
+    if tail_length > 0:
+        step = np.linspace(0, 1, 40)[1:]
+        x.append(1 - tail_length + step * tail_length)
+        r.append(radius * (1 + step * (base - 1)))
+    x, r = np.concatenate(x), np.concatenate(r)
+    upper = np.stack([x, r], axis=1)[::-1]
+    return np.concatenate([upper, np.stack([x, -r], axis=1)[1:]])
+
+
 def double_wedge(thickness, ridge_position=0.5):
     """Four straight sides, sharp at both ends, thickest at the ridge."""
     corners = np.array([[1, 0], [ridge_position, thickness / 2], [0, 0], [ridge_position, -thickness / 2], [1, 0]])

@@ -4,6 +4,7 @@ from typing import Literal
 from pydantic import Field, model_validator
 
 from ..gas import AIR_CONSTANT
+from ..shapes.families import NOSES
 from .arrangement import Element, Formula, NamedSurface, RefinedZone, WallAction
 from .fields import SheetSection, choice, number, text
 
@@ -25,14 +26,14 @@ class Edits(SheetSection):
 class Shape(SheetSection):
     """A wing section."""
 
-    kind: Literal["four-digit", "ellipse", "double wedge", "coordinates"] = choice(
+    kind: Literal["four-digit", "ellipse", "double wedge", "revolution", "coordinates"] = choice(
         "four-digit", "Family", "How the outline is made.",
-        **{"four-digit": "Four-digit family", "ellipse": "Ellipse or circle", "double wedge": "Double wedge",
+        **{"four-digit": "Four-digit family", "ellipse": "Ellipse or circle", "double wedge": "Double wedge", "revolution": "Body of revolution",
            "coordinates": "Coordinates"})
     chord: float = number(1.0, "m", above=0, high=1000, label="Chord", help="Length of the section; coefficients refer to it.",
                            hint="Coefficients divide by the chord; give the real length, for example 240 mm")
-    thickness: float = number(0.12, "", 0.005, 1.0, "Thickness", "Largest thickness in chords; 1 is a circle.",
-                              when={"kind": ("four-digit", "ellipse", "double wedge")})
+    thickness: float = number(0.12, "", 0.005, 1.0, "Thickness", "Largest thickness in chords; 1 is a circle. Of a body of revolution its diameter over its length.",
+                              when={"kind": ("four-digit", "ellipse", "double wedge", "revolution")})
     camber: float = number(0.0, "", -0.15, 0.15, "Camber", "Largest height of the camber line in chords.", when={"kind": "four-digit"})
     camber_position: float = number(0.4, "", 0.05, 0.95, "Camber at", "Station of the largest camber in chords.",
                                     when={"kind": "four-digit"})
@@ -40,6 +41,10 @@ class Shape(SheetSection):
                                                       when={"kind": "four-digit"}, closed="closed", open="open")
     ridge_position: float = number(0.5, "", 0.1, 0.9, "Ridge at", "Station of the largest thickness in chords.",
                                    when={"kind": "double wedge"})
+    nose: Literal["cone", "ogive", "ellipsoid", "least drag"] = choice("ogive", "Nose", "", when={"kind": "revolution"}, **NOSES)
+    nose_length: float = number(0.3, "", 0.02, 1.0, "Nose length", "In body lengths.", when={"kind": "revolution"})
+    tail_length: float = number(0.0, "", 0.0, 0.9, "Boat-tail length", "In body lengths; 0 is none.", when={"kind": "revolution"})
+    base: float = number(0.7, "", 0.05, 1.0, "Base over diameter", "Of a boat-tail.", when={"kind": "revolution"})
     title: str = text("", "Source", "Title line of the coordinates, for your own memory.", 120)
     points: list[tuple[float, float]] | None = Field(None, json_schema_extra={"kind": "points", "when": {"kind": "coordinates"}})
     attitude: Literal["upright", "inverted"] = choice(
@@ -55,6 +60,8 @@ class Shape(SheetSection):
         if self.kind == "four-digit" and self.thickness > 0.4:
             raise ValueError(f"shape.thickness = {self.thickness:g}: the four-digit family ends at 0.4; "
                              "take the ellipse for thicker bodies")
+        if self.kind == "revolution" and self.nose_length + self.tail_length > 1:
+            raise ValueError(f"shape.nose_length + shape.tail_length = {self.nose_length + self.tail_length:g}: nose and boat-tail together are longer than the body (1). Shorten one")
         self._names_differ()
         return self
 
@@ -118,10 +125,10 @@ class Air(SheetSection):
 class Domain(SheetSection):
     """The air around the section and what bounds it."""
 
-    kind: Literal["far field", "ground", "channel", "half"] = choice(
-        "far field", "Bounded by", "Free air, a ground line, a channel's two walls, or a symmetry line with half of the body.",
-        **{"far field": "Far field all round", "ground": "Far field over a ground", "channel": "Channel", "half": "Symmetric half"})
-    far_field: float = number(50.0, "", 5, 500, "Far field at", "Distance of the outer boundary in chords; 50 is safe with lift.", when={"kind": ("far field", "ground", "half")})
+    kind: Literal["far field", "ground", "channel", "half", "round"] = choice(
+        "far field", "Bounded by", "Free air, a ground line, a channel's two walls, a symmetry line with half of the body, or a body of revolution: the section turned about its chord line.",
+        **{"far field": "Far field all round", "ground": "Far field over a ground", "channel": "Channel", "half": "Symmetric half", "round": "Round body, far field"})
+    far_field: float = number(50.0, "", 1, 500, "Far field at", "Distance of the outer boundary in chords; 50 is safe with lift, 3 to 10 will do in supersonic flow.", when={"kind": ("far field", "ground", "half", "round")})
     clearance: float = number(0.3, "", 0.005, 100, "Ground clearance", "From the ground to the lowest point of the arrangement, in chords.", when={"kind": "ground"})
     ground: Literal["moving", "fixed", "slip"] = choice(
         "moving", "Ground", "Moving with the stream as under a vehicle, fixed as a plain tunnel floor, or frictionless.", when={"kind": "ground"},

@@ -33,6 +33,7 @@ STEADY_OVER = 3
 LEAST_FOR_START_UP = 2500
 # With turbulence: forces that stand still over so many steps settle a level although its residual has stalled below this.
 STALLED_OVER, STALLED_BELOW = 30, 1e-2
+SUPERSONIC_COURANT = 40.0
 
 
 class Execution(Climb):
@@ -120,6 +121,9 @@ class Execution(Climb):
                               boundaries=self.setup.boundaries)
         run, resume = self.sheet.run, self._resume
         controls = MarchControls(run.courant_start, krylov_vectors=run.krylov_vectors, first_order_steps=run.first_order_steps)
+        if self.setup.is_round and self.setup.stream.mach > 1.2:
+            # Detached and base shocks wander from cell to cell: small steps get there sooner.
+            controls = replace(controls, courant_most=SUPERSONIC_COURANT)
         if resume:
             self.history, self.finished = list(resume.history), [LevelResult(**done) for done in resume.finished]
         if resume and resume.level == name and len(resume.state) == mesh.n_cells:
@@ -130,7 +134,7 @@ class Execution(Climb):
             return level
         self._resume = None
         if previous is None or careful:
-            state = flow.uniform_state()
+            state = self._gentle_start(flow) if self.setup.is_round and self.setup.stream.mach > 1.2 else flow.uniform_state()
         else:
             state = prolong(self.meshes[previous[0]], mesh, previous[1])
             controls = replace(controls, first_order_steps=0, courant_start=10 * run.courant_start)
@@ -141,6 +145,14 @@ class Execution(Climb):
             controls = replace(controls, first_order_steps=max(60, 2 * run.first_order_steps), courant_start=0.2 * run.courant_start,
                                courant_growth=1.3, most_change=0.1)
         return MarchedLevel(name, flow, SteadyMarch(flow, state, controls))
+
+    def _gentle_start(self, flow):
+        """The stream, at rest near the walls with its total temperature: started at full speed, a supersonic flow leaves a vacuum behind the body."""
+        state, stream = flow.uniform_state(), self.setup.stream
+        share = 1 - np.exp(-flow.mesh.wall_distance()[0] / (0.5 * self.setup.radius))
+        state[:, 2] *= share
+        state[:, 1] += 0.5 * (stream.gamma - 1) * stream.mach**2 * (1 - share**2)
+        return state
 
     def _march(self, careful):
         level, run = self._level, self.sheet.run
@@ -206,7 +218,7 @@ class Execution(Climb):
 
     def _balance(self):
         i = self.sheet.instruments
-        return Balance((i.moment_x, i.moment_y), self.setup.elements, bool(self.setup.slots), self.sheet.domain.kind == "half")
+        return Balance((i.moment_x, i.moment_y), self.setup.elements, bool(self.setup.slots), self.setup.weight_share)
 
     def _changes(self, over=STEADY_OVER):
         """Relative change of the watched coefficients over the last steps."""
@@ -314,7 +326,7 @@ class Execution(Climb):
                         "to": self.time_march.time * setup.stream.mach, "channels": channels}
             coefficients = {name: channels[name]["mean"] if name in channels else value for name, value in last.coefficients.items()}
             trends = {name: statistical_trend(channels[name]) if name in channels else t for name, t in trends.items()}
-        around = None if self.time_march is not None else momentum_balance(level.flow)
+        around = None if self.time_march is not None else momentum_balance(level.flow, share=setup.weight_share)
         verdict = judge(setup, last.level, last.residual, last.changes, last.settled, last.shocks, last.separations,
                         trends, stopped, last.y_plus, unsteady, swinging, self._undefined(), self._momentum_gap(last, around))
         probes = {p.name: read_probe(level.flow, self._state(), p.x, p.y) for p in self.sheet.instruments.probes}
@@ -322,7 +334,7 @@ class Execution(Climb):
         return {
             "format": 1, "title": self.sheet.title, "coefficients": coefficients,
             "trends": {name: t.as_dict() for name, t in trends.items()},
-            "forces": forces(coefficients, setup.air, setup.chord, self.sheet.instruments.span),
+            "forces": forces(coefficients, setup.air, setup.chord, setup.reference_area),
             "control_volume": around, "layer": self._layer(), "unsteady": unsteady, "formulas": [f.name for f in self.sheet.instruments.formulas],
             "levels": levels, "verdict": verdict.as_dict(), "shocks": last.shocks, "separations": last.separations,
             "probes": probes, "air": derived_air(setup), "shape": setup.shape.section.measure(setup.chord).as_dict(),

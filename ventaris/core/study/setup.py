@@ -8,6 +8,7 @@ from .. import gas
 from ..flow.boundaries import Boundary
 from ..flow.stream import FreeStream
 from ..grids.hybrid import HybridGrid, HybridGridPlan
+from ..grids.revolved import generate_revolved_levels
 from ..grids.section import LEVELS, SectionGridPlan, generate_levels, topology_of
 from ..grids.sizing import Zone
 from ..shapes.build import BuiltSection, build
@@ -20,7 +21,7 @@ from .nozzles import prepare_nozzle
 def needs_triangles(sheet):
     """Whether only the hybrid grid can do this arrangement."""
     shape = sheet.shape
-    return bool(shape.elements or shape.surfaces) or shape.attitude == "inverted" or sheet.domain.kind != "far field"
+    return bool(shape.elements or shape.surfaces) or shape.attitude == "inverted" or sheet.domain.kind not in ("far field", "round")
 
 
 def uses_triangles(sheet):
@@ -125,6 +126,26 @@ class Setup:
         return isinstance(self.plan, HybridGridPlan)
 
     @property
+    def is_round(self):
+        """Whether the section is turned about its chord line."""
+        return self.sheet.domain.kind == "round"
+
+    @property
+    def radius(self):
+        """Largest radius of a round body in chords."""
+        return 0.5 * self.shape.section.measure().thickness
+
+    @property
+    def weight_share(self):
+        """What a force on the computed half counts in a coefficient: 2 for half of a section, on the frontal area for a round body."""
+        return 2.0 / self.radius**2 if self.is_round else 2.0 if self.sheet.domain.kind == "half" else 1.0
+
+    @property
+    def reference_area(self):
+        """Square metres that coefficients refer to: the frontal area of a round body, else chord times span."""
+        return np.pi * (self.radius * self.chord) ** 2 if self.is_round else self.chord * self.sheet.instruments.span
+
+    @property
     def slots(self):
         """Names of the surfaces that blow or suck."""
         return [name for name, b in self.boundaries.items() if b.kind == "blown"]
@@ -140,7 +161,8 @@ class Setup:
         """Cell count of a level; of hybrid grids an estimate within some per cent."""
         if self.is_hybrid:
             return _hybrid_grid(self).count(level)
-        return self.plan.cells(level, topology_of(self.shape.section))
+        cells = self.plan.cells(level, topology_of(self.shape.section))
+        return cells // 2 if self.is_round else cells
 
     def generate(self, levels=None):
         """{level: Mesh}; raises `MeshError`."""
@@ -148,7 +170,7 @@ class Setup:
         if self.is_hybrid:
             grid = _hybrid_grid(self)
             return {level: grid.level(level) for level in levels}
-        return generate_levels(self.shape.section, self.plan, levels)
+        return (generate_revolved_levels if self.is_round else generate_levels)(self.shape.section, self.plan, levels)
 
 
 _grids = {}
@@ -241,6 +263,8 @@ def prepare(sheet):
 
 def _check_domain(sheet, shape, outlines):
     domain = sheet.domain
+    if domain.kind == "round":
+        _check_round(sheet, shape)
     if domain.kind == "half":
         if not shape.is_single or sheet.air.incidence != 0:
             raise ValueError(f"domain.kind = half: the symmetric half needs one body at zero incidence (here {len(outlines)} at {sheet.air.incidence:g}°). "
@@ -257,6 +281,15 @@ def _check_domain(sheet, shape, outlines):
                              f"{points[:, 1].max():.3g} and to x = {points[:, 0].max():.3g} chords). Widen or lengthen the channel")
         if 0.5 * np.ptp(points[:, 1]) > 0.45 * domain.height:
             raise ValueError("domain.height: the body fills the channel")
+
+
+def _check_round(sheet, shape):
+    if not shape.is_single or sheet.air.incidence != 0 or sheet.shape.surfaces:
+        raise ValueError(f"domain.kind = round: a round body is one section at zero incidence without named surfaces (here {len(shape.placed)} at {sheet.air.incidence:g}°). "
+                         "Take it as a body in space for incidence")
+    upper, lower = shape.section.sides(np.linspace(0.02, 0.98, 25))
+    if np.abs(upper + lower).max() > 1e-4:
+        raise ValueError("domain.kind = round: this section is not symmetric about its chord line, about which it would be turned. Take no camber and no flap")
 
 
 def _check_gaps(plan, outlines):
