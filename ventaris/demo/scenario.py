@@ -1,5 +1,6 @@
 """The made-up Tarnholt Mountain Works: campaigns, variants, operating points, and a made-up tunnel table."""
 from .bodies import CAMPAIGNS as BODIES
+from .nozzles import CAMPAIGNS as NOZZLES
 
 DRONE = {
     "name": "Courier drone wing section",
@@ -78,4 +79,4 @@ SHEDDING = {
     "variants": [("Round pylon", PYLON_SHAPE)],
     "points": [("slots idle", {**PYLON_AIR, "reynolds": 100, "walls": _slots(0.0)}), ("slots at 0.3 U", {**PYLON_AIR, "reynolds": 100, "walls": _slots(10.2)})]}
 
-CAMPAIGNS = {"1-drone": DRONE, "2-vane": DART, "3-turbulent": TURBULENT, "4-slotted": SLOTTED, "5-kart": KART, "6-pylon": PYLON, "7-shedding": SHEDDING, **BODIES}
+CAMPAIGNS = {"1-drone": DRONE, "2-vane": DART, "3-turbulent": TURBULENT, "4-slotted": SLOTTED, "5-kart": KART, "6-pylon": PYLON, "7-shedding": SHEDDING, **BODIES, **NOZZLES}

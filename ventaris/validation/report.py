@@ -8,6 +8,7 @@ from matplotlib.figure import Figure
 
 from .bodies import CASES as BODIES
 from .cases import CASES, VERSION
+from .nozzles import CASES as NOZZLES
 
 PENS = {"computed": dict(color="#0E4B45", lw=1.6), "reference": dict(color="#C77700", lw=0, marker="o", ms=2.6, mfc="none")}
 HEAD = """# Validation report
@@ -28,7 +29,7 @@ def write_report(path, only="", echo=lambda line: None):
         The report; pictures go to a folder ``figures`` beside it.
     only : str
         Run only cases whose key contains this. A report is written where all of its cases were run: ``body-`` runs those of
-        the report about bodies, which stands beside the one about sections.
+        the report about bodies, which stands beside the one about sections, as does the one about nozzles.
 
     Returns
     -------
@@ -47,11 +48,12 @@ def write_report(path, only="", echo=lambda line: None):
         echo(f"{'accepted' if result.passed else 'REFUSED ':8s} {result.title} ({result.seconds:.1f} s)")
         for check in result.checks:
             echo(f"    {check.name} = {check.value:.6g}, accepted {check.low:g} to {check.high:g}{'' if check.passed else '   <-- outside' + (', known' if check.open_since else '')}")
-    for target, keys in ((path, [k for k in CASES if k not in BODIES]), (path.with_name(f"{path.stem}-bodies.md"), list(BODIES))):
+    others = ((path.with_name(f"{path.stem}-bodies.md"), list(BODIES), "report: bodies in space"), (path.with_name(f"{path.stem}-nozzles.md"), list(NOZZLES), "report: nozzles, cones and bodies of revolution"))
+    for target, keys, title in ((path, [k for k in CASES if k not in BODIES and k not in NOZZLES], "report"), *others):
         mine = [case for case in done if case.key in keys]
         if len(mine) == len(keys):
             target.parent.mkdir(parents=True, exist_ok=True)
-            target.write_text(HEAD.replace("report", "report: bodies in space", 1 if target is not path else 0) + _summary(mine) + "".join(_section(path, case) for case in mine) + _machine())
+            target.write_text(HEAD.replace("report", title, 1) + _summary(mine) + "".join(_section(path, case) for case in mine) + _machine())
             echo(f"wrote {target}")
     return all(case.passed for case in done)
 

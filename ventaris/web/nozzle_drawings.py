@@ -2,6 +2,7 @@
 import numpy as np
 
 from ..core.grids.quality import skewness
+from ..core.shapes.nozzles import port_spans, wall_pieces
 from ..core.study.nozzle_verdict import REGIMES
 from ..core.units import show
 from . import drawings
@@ -41,22 +42,10 @@ def draw_nozzle(section, setup):
     return {"shape": _shape, "air": _air, "domain": _domain, "grid": _grid, "instruments": _instruments, "flow": _climb, "run": _climb}[section](setup)
 
 
-def _walls(setup, count=300):
+def _walls(setup):
     """Both walls as filled shapes with their lip, ports left open: svg."""
-    c, lip = setup.contour, setup.sheet.shape.lip
-    x = np.linspace(0, c.length, count)
-    ports = [(p.x - 0.5 * p.width, p.x + 0.5 * p.width) for p in setup.sheet.shape.ports]
-    edges = sorted({0.0, c.length, *(e for pair in ports for e in pair)})
-    parts = []
-    for a, b in zip(edges, edges[1:]):
-        if any(abs(a - p) < 1e-12 and abs(b - q) < 1e-12 for p, q in ports):
-            continue
-        s = np.concatenate([[a], x[(x > a) & (x < b)], [b]])
-        r = c.radius(s)
-        for sign in (1, -1):
-            inner, outer = np.stack([s, sign * r], 1), np.stack([s, sign * (r + lip)], 1)[::-1]
-            parts.append(f'<polygon class="body" points="{points_of(np.concatenate([inner, outer]))}"/>')
-    return "".join(parts)
+    pieces = wall_pieces(setup.contour, setup.sheet.shape.lip, port_spans(setup.sheet.shape))
+    return "".join(f'<polygon class="body" points="{points_of(piece * [1, sign])}"/>' for piece in pieces for sign in (1, -1))
 
 
 def _box(setup, more=0.0):

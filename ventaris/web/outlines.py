@@ -2,15 +2,13 @@
 import functools
 import json
 
-import numpy as np
-
 from ..core.sheet import read_section
 from ..core.look.silhouette import side_view
 from ..core.shapes.assembly import assemble
 from ..core.shapes.build import build
 from ..core.shapes.families import NOSES
 from ..core.shapes.coordinates import ShapeError
-from ..core.shapes.nozzles import build_nozzle
+from ..core.shapes.nozzles import build_nozzle, port_spans, wall_pieces
 
 
 @functools.lru_cache(maxsize=256)
@@ -42,10 +40,8 @@ def _nozzle_walls(text):
         contour = build_nozzle(section)
     except (ShapeError, ValueError):
         return None
-    x = np.linspace(0, contour.length, 120)
-    r, lip = contour.radius(x) / contour.length, max(section.lip / contour.length, 0.02)
-    upper = np.concatenate([np.stack([x / contour.length, r], 1), np.stack([x / contour.length, r + lip], 1)[::-1]])
-    return [upper, upper * [1, -1]]
+    pieces = wall_pieces(contour, max(section.lip, 0.02 * contour.length), port_spans(section), 120)
+    return [piece / contour.length * [1, sign] for piece in pieces for sign in (1, -1)]
 
 
 def nozzle_words(shape):

@@ -32,6 +32,8 @@ class Discretisation:
         Conditions of named boundaries; the others are walls of `wall_kind`, symmetry, or far field.
     bridge : bool
         Whether a wall function takes over where the first cell stands beyond the sublayer.
+    strength : float or None
+        Mach number that measures the waves which the limiter must not see; None takes the stream's, at most 1.
     mixing : float
         Eddy viscosity over speed and reference length that free shear makes here; scales a closure's equation.
     laminar_until : float or None
@@ -47,7 +49,7 @@ class Discretisation:
     """
 
     def __init__(self, mesh, stream, wall_kind="slip", limit=None, precondition=None, vortex=True, closure=None, laminar_until=None,
-                 boundaries=None, bridge=True, mixing=0.0):
+                 boundaries=None, bridge=True, mixing=0.0, strength=None):
         self.mesh, self.stream, self.mixing = mesh, stream, mixing
         mach = stream.mach
         limit = mach > LIMIT_ABOVE if limit is None else limit
@@ -72,7 +74,7 @@ class Discretisation:
             self.row_scale = np.array([1 / mach, (stream.gamma - 1) / mach, 1 / mach**2, 1 / mach**2])
         self.column_scale = stream.column_scale
         # The limiter must not see waves weaker than this; in supersonic flow the stream's own pressure is the measure, or it would overlook undershoots to vacuum.
-        strength = min(mach, 1.0)
+        strength = strength or min(mach, 1.0)
         self.epsilon2 = (0.3 * np.array([0.7 * strength**2, 0.4 * strength**2, strength, strength])) ** 2
         self.closure = None
         # Physical time: coefficient of the present level, and what the levels before contribute, per volume.

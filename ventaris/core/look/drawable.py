@@ -3,6 +3,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from ..shapes.nozzles import port_spans, wall_pieces
 from .fields import QUANTITIES, derive
 
 
@@ -51,7 +52,11 @@ def mirrored(picture):
     """A half plane's picture with its mirror image below y = 0."""
     n = len(picture.points)
     values = {name: np.concatenate([v, -v if name == "v" else v]) for name, v in picture.values.items()}
-    walls = picture.wall + [loop[::-1] * [1, -1] for loop in picture.wall]
+    # A wall that begins and ends on the axis closes with its image; others have an image of their own.
+    walls = []
+    for loop in picture.wall:
+        image = loop[::-1] * [1, -1]
+        walls += [np.concatenate([loop, image])] if abs(loop[0, 1]) < 1e-9 or abs(loop[-1, 1]) < 1e-9 else [loop, image]
     return Drawable(np.concatenate([picture.points, picture.points * [1, -1]]), np.concatenate([picture.triangles, picture.triangles[:, ::-1] + n]),
                     np.concatenate([picture.edges, picture.edges + n]), walls, values, picture.home)
 
@@ -69,7 +74,12 @@ def nozzle_drawable(setup, mesh, state):
     reach = c.length if not setup.has_jet else c.length + min(setup.plan.reach, 9.0) * setup.scale
     home = (-0.04 * reach, 1.04 * reach, -tall, tall)
     values = {name: v for name, v in half.values.items() if name != "cp"}
-    return mirrored(Drawable(half.points * setup.scale, half.triangles, half.edges, [loop * setup.scale for loop in half.wall], values, home))
+    shape = setup.sheet.shape
+    walls = wall_pieces(c, shape.lip, port_spans(shape))
+    if setup.plan.plate:
+        at, top = c.length + setup.plan.reach * setup.scale, half.points[:, 1].max() * setup.scale
+        walls.append(np.array([[at, -top], [at + 0.04 * setup.scale, -top], [at + 0.04 * setup.scale, top], [at, top]]))
+    return mirrored(Drawable(half.points * setup.scale, half.triangles, half.edges, walls, values, home))
 
 
 def triangles_of(mesh):

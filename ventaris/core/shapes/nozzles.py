@@ -114,6 +114,37 @@ def divergence(throat, exit_radius, length, blend, bell, start_angle, end_angle)
     return np.concatenate([_arc(0.0, throat, 0.0, angle, blend), [[length, exit_radius]]])
 
 
+def wall_pieces(contour, lip, ports=(), count=240):
+    """The upper wall as closed outlines in metres, the ports left open.
+
+    Parameters
+    ----------
+    contour : NozzleContour
+    lip : float
+        Thickness, measured across.
+    ports : sequence of (start, end)
+
+    Returns
+    -------
+    list of ndarray, shape (n, 2)
+    """
+    x = np.linspace(0, contour.length, count)
+    edges = sorted({0.0, contour.length, *(edge for port in ports for edge in port)})
+    pieces = []
+    for a, b in zip(edges, edges[1:]):
+        if any(abs(a - p) + abs(b - q) < 1e-12 for p, q in ports):
+            continue
+        s = np.concatenate([[a], x[(x > a) & (x < b)], [b]])
+        r = contour.radius(s)
+        pieces.append(np.concatenate([np.stack([s, r], 1), np.stack([s, r + lip], 1)[::-1]]))
+    return pieces
+
+
+def port_spans(shape):
+    """(start, end) of every port of a sheet's shape, in metres."""
+    return [(p.x - 0.5 * p.width, p.x + 0.5 * p.width) for p in shape.ports]
+
+
 def build_nozzle(shape):
     """The contour of a sheet's nozzle shape.
 

@@ -28,6 +28,14 @@ JET_MIXING = 0.01
 SERVED_AFTER, SERVED_AT = 120, 2e-3
 
 
+def shock_courant(setup):
+    """Largest Courant number in a duct: a captured shock that wanders from cell to cell wants the smaller steps the stronger it is, smooth flow Newton's."""
+    theory = setup.theory
+    if theory is not None and theory.regime != "shock inside":
+        return 1e6
+    return 40.0 if theory is None or theory.mach.max() > 1.75 else 200.0
+
+
 class NozzleExecution(Climb):
     """One run of a nozzle; see `Climb`."""
 
@@ -52,10 +60,9 @@ class NozzleExecution(Climb):
         setup, run, model = self.setup, self.sheet.run, self.sheet.flow.model
         turbulent = model == "turbulent"
         flow = Discretisation(mesh, setup.stream, "slip" if model == "inviscid" else "no-slip", vortex=False, closure=self.sheet.flow.closure if turbulent else None,
-                              boundaries=setup.boundaries, mixing=JET_MIXING if setup.has_jet else 0.0, limit=setup.air.mach_ideal > 0.6, precondition=setup.air.mach_ideal < 0.5)
-        # A captured shock that wanders from cell to cell wants small steps, smooth flow Newton's.
-        wanders = setup.theory is None or setup.theory.regime == "shock inside"
-        most = run.courant_most or (200.0 if setup.has_jet else 40.0 if wanders else 1e6)
+                              boundaries=setup.boundaries, mixing=JET_MIXING if setup.has_jet else 0.0, limit=setup.is_choked, precondition=setup.air.mach_ideal < 0.5,
+                              strength=1.0)
+        most = run.courant_most or (200.0 if setup.has_jet else shock_courant(setup))
         controls = MarchControls(run.courant_start, most, 1.5 if turbulent else 2.0, run.first_order_steps, run.krylov_vectors, least_solved=0.7)
         resume, self._resume = self._resume, None
         if resume:

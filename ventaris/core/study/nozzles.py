@@ -95,6 +95,11 @@ class NozzleSetup:
         return self.air.reynolds(self.scale)
 
     @property
+    def is_choked(self):
+        """Whether the flow turns supersonic somewhere, by one-dimensional theory."""
+        return self.theory is None or self.theory.regime != "subsonic" or self.air.mach_ideal > 0.7
+
+    @property
     def is_round(self):
         return self.sheet.shape.form == "round"
 

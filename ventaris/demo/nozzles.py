@@ -1,0 +1,40 @@
+"""The campaigns of the made-up Tarnholt Mountain Works that are about nozzles, jets and the weather dart."""
+
+BARREL = {"kind": "conical", "inlet_radius": 0.05, "inlet_length": 0.03, "converge_length": 0.07, "throat_radius": 0.03, "diverge_length": 0.12, "exit_radius": 0.036, "lip": 0.004}
+
+BLASTER = {
+    "name": "Avalanche blaster", "space": "nozzle",
+    "question": "Where does the shock stand in the blaster's nozzle at three back pressures, and what do a bell or a shorter cone change?",
+    "setup": {"instruments": {"stations": [{"name": "throat", "x": 0.10}], "formulas": [{"name": "recovery", "expression": "exit_p_total / inlet_p_total"}]}, "grid": {"along": 200}},
+    "variants": [("Long cone", BARREL), ("Short cone", {**BARREL, "diverge_length": 0.07})],
+    "points": [(f"4 bar against {back:g} bar", {"total_pressure": 4e5, "back_pressure": back * 1e5}) for back in (3.0, 2.6, 1.01325)]}
+
+JETS = {
+    "name": "Avalanche blaster, its jet", "space": "nozzle",
+    "question": "How does the blaster's jet look at three supply pressures: how far apart are its shock cells, and how fast does it still run ten diameters out?",
+    "setup": {"domain": {"kind": "open air", "reach": 20, "width": 6}, "flow": {"model": "turbulent"}, "grid": {"along": 96, "jet": 176, "outside": 48, "across": 40}, "run": {"steps": 260}},
+    "variants": [("Convergent barrel", {**BARREL, "diverge_length": 0.0})],
+    "points": [(f"{ratio:g} bar", {"total_pressure": ratio * 1e5, "altitude": 0}) for ratio in (2.2, 2.6, 3.4)]}
+
+LANCE_BODY = {"kind": "conical", "inlet_radius": 0.010, "inlet_length": 0.02, "converge_length": 0.02, "throat_radius": 0.006, "diverge_length": 0.0, "lip": 0.0015}
+
+TUBE = {"throat_radius": 0.005, "diverge_length": 0.03, "exit_radius": 0.0062, "exit_blend": 2.0}
+
+LANCE = {
+    "name": "De-icing lance", "space": "nozzle",
+    "question": "Which throat makes the most shear on the plate at 65 mm for the same mass flow, and does an intake slot behind it help?",
+    "setup": {"domain": {"kind": "plate", "distance": 5, "width": 6}, "flow": {"model": "turbulent"}, "grid": {"along": 96, "jet": 112, "outside": 48, "across": 36}, "run": {"steps": 260}},
+    "variants": [("Throat 12 mm", LANCE_BODY), ("Throat 10 mm", {**LANCE_BODY, "throat_radius": 0.005}),
+                 ("Throat 10 mm, tube", {**LANCE_BODY, **TUBE}), ("Throat 10 mm, tube with intake", {**LANCE_BODY, **TUBE, "ports": [{"name": "intake", "x": 0.046, "width": 0.003}]})],
+    "points": [("15 g/s", {"supply": "mass flow", "mass_flow": 0.015})]}
+
+OGIVE = {"kind": "revolution", "chord": "1.2 m", "thickness": 0.1, "nose": "ogive", "nose_length": 0.3, "tail_length": 0.15, "base": 0.7}
+
+WEATHER_DART = {
+    "name": "Weather dart",
+    "question": "Drag of the dart's body from Mach 0.8 to 3: what do a longer nose and a boat-tail save?",
+    "setup": {"domain": {"kind": "round", "far_field": 15}, "grid": {"around": 208, "layers": 72, "wake": 48, "level": "fine"}, "run": {"steps": 200}},
+    "variants": [("Ogive, boat-tail", OGIVE), ("Ogive, no boat-tail", {**OGIVE, "tail_length": 0.0}), ("Long nose, boat-tail", {**OGIVE, "nose": "least drag", "nose_length": 0.45})],
+    "points": [(f"Mach {m:g}", {"motion": "mach", "mach": m, "altitude": 6000}) for m in (0.8, 1.2, 2.0, 3.0)]}
+
+CAMPAIGNS = {"10-blaster": BLASTER, "11-jets": JETS, "12-lance": LANCE, "13-dart": WEATHER_DART}
