@@ -184,7 +184,8 @@ def lines(run_id):
         speed = np.linalg.norm(velocity, axis=1).max() if len(start) else 1.0
         return jsonify(start=start.round(5).tolist(), velocity=(velocity / max(speed, 1e-9)).round(4).tolist(), fastest=float(speed))
     count = min(max(request.args.get("count", 24, type=int), 1), 120)
-    x = request.args.get("x", box[0] + 0.01 * (box[1] - box[0]), type=float)
+    # By default at the left edge of the window, or where the air begins.
+    x = request.args.get("x", max(box[0], float(picture.points[:, 0].min())) + 0.01 * (box[1] - box[0]), type=float)
     low, high = request.args.get("low", box[2], type=float), request.args.get("high", box[3], type=float)
     step = (box[1] - box[0]) / 220
     traced = streamlines(sampler, rake(x, low, high, count), step, 500)

@@ -50,15 +50,17 @@ def section_drawable(setup, mesh, state):
 
 def mirrored(picture):
     """A half plane's picture with its mirror image below y = 0."""
-    n = len(picture.points)
-    values = {name: np.concatenate([v, -v if name == "v" else v]) for name, v in picture.values.items()}
+    # Points on the axis are their own image: two of them would make triangles that cannot be searched.
+    off = np.abs(picture.points[:, 1]) > 1e-12
+    image = np.where(off, len(off) + np.cumsum(off) - 1, np.arange(len(off)))
+    values = {name: np.concatenate([v, (-v if name == "v" else v)[off]]) for name, v in picture.values.items()}
     # A wall that begins and ends on the axis closes with its image; others have an image of their own.
     walls = []
     for loop in picture.wall:
-        image = loop[::-1] * [1, -1]
-        walls += [np.concatenate([loop, image])] if abs(loop[0, 1]) < 1e-9 or abs(loop[-1, 1]) < 1e-9 else [loop, image]
-    return Drawable(np.concatenate([picture.points, picture.points * [1, -1]]), np.concatenate([picture.triangles, picture.triangles[:, ::-1] + n]),
-                    np.concatenate([picture.edges, picture.edges + n]), walls, values, picture.home)
+        below = loop[::-1] * [1, -1]
+        walls += [np.concatenate([loop, below])] if abs(loop[0, 1]) < 1e-9 or abs(loop[-1, 1]) < 1e-9 else [loop, below]
+    return Drawable(np.concatenate([picture.points, picture.points[off] * [1, -1]]), np.concatenate([picture.triangles, image[picture.triangles[:, ::-1]]]),
+                    np.concatenate([picture.edges, image[picture.edges]]), walls, values, picture.home)
 
 
 def nozzle_drawable(setup, mesh, state):
