@@ -16,7 +16,7 @@ class StateError(RuntimeError):
 
 
 def add_run(database, campaign_id, variant_id, point_id, sheet_toml, study=None):
-    """Put a run in the queue; returns its id.  `study` is the factor of a grid study's run, which is not the cell's answer."""
+    """Put a run in the queue; returns its id.  `study` is the factor of a grid study's run or the mark of a search's, which are not the cell's answer."""
     with transaction(database):
         run_id = database.execute("INSERT INTO run (campaign_id, variant_id, point_id, sheet, study) VALUES (?, ?, ?, ?, ?)",
                                   (campaign_id, variant_id, point_id, sheet_toml, study)).lastrowid
@@ -51,7 +51,7 @@ def runs_of_cell(database, variant_id, point_id):
 
 def study_runs(database, variant_id, point_id):
     """Runs of the cell's grid study, newest first."""
-    rows = database.execute("SELECT * FROM run WHERE variant_id = ? AND point_id = ? AND study IS NOT NULL ORDER BY id DESC", (variant_id, point_id))
+    rows = database.execute("SELECT * FROM run WHERE variant_id = ? AND point_id = ? AND study > 0 ORDER BY id DESC", (variant_id, point_id))
     return [_parsed(row) for row in rows]
 
 

@@ -97,7 +97,7 @@ def cones():
             seconds += run.result["seconds"]
             checks.append(Check(f"cone {angle}°, M {mach:g}: surface pressure over the exact", float(pressure[middle].mean() / exact), 0.985, 1.015, "Taylor-Maccoll solution, integrated here; x 0.3 to 0.9"))
             curves += [(f"computed, {angle}°, M {mach:g}", x, pressure, "computed"), (f"exact, {angle}°, M {mach:g}", x[::4], np.full(len(x[::4]), exact), "reference")]
-    return Case("round-cones", "Cones at zero incidence, inviscid", "2 816 cells (medium)", checks, seconds, curves, ("x over the length", "surface pressure over the stream's"))
+    return Case("nozzle-cones", "Cones at zero incidence, inviscid", "2 816 cells (medium)", checks, seconds, curves, ("x over the length", "surface pressure over the stream's"))
 
 
 def wedge():
@@ -113,7 +113,7 @@ def wedge():
     measured = float(np.degrees(np.arctan(np.polyfit(places[:, 0], places[:, 1], 1)[0])))
     checks = [Check("shock angle, °", measured, np.degrees(wave) - 0.3, np.degrees(wave) + 0.3, "oblique-shock relations (NACA Report 1135)"),
               Check("pressure behind over the exact", pressure / ratio, 0.995, 1.005, "oblique-shock relations")]
-    return Case("round-wedge", "Wedge 10°, M 2.5, planar, inviscid", "around 320, 96 layers", checks, run.result["seconds"])
+    return Case("nozzle-wedge", "Wedge 10°, M 2.5, planar, inviscid", "around 320, 96 layers", checks, run.result["seconds"])
 
 
 def _shock_points(flow, state, gauge, low, high):
@@ -138,7 +138,7 @@ def round_stream():
         body = np.zeros(flow.n_cells, dtype=bool)
         body[mesh.left[flow.wall]] = True
         checks.append(Check(f"M {mach:g}: largest residual of the stream away from the body", float(residual[~body].max()), 0, 1e-10, "exact: 0"))
-    return Case("round-stream", "Free stream on a mesh of revolution", "1 536 cells", checks)
+    return Case("nozzle-stream", "Free stream on a mesh of revolution", "1 536 cells", checks)
 
 
 def slip_sphere():
@@ -149,7 +149,7 @@ def slip_sphere():
     exact = 1 - 2.25 * np.sin(angle) ** 2
     checks = [Check("Cp, root mean square difference", float(np.sqrt(np.mean((taps.cp - exact) ** 2))), 0, 0.01, "potential flow; compressibility at M 0.1 makes about 0.003"),
               Check("size of CD on the frontal area", abs(run.result["coefficients"]["drag"]), 0, 0.001, "exact: 0")]
-    return Case("round-sphere", "Sphere, M 0.1, inviscid, axisymmetric", "6 656 cells", checks, run.result["seconds"],
+    return Case("nozzle-sphere", "Sphere, M 0.1, inviscid, axisymmetric", "6 656 cells", checks, run.result["seconds"],
                 [("computed", taps.x, taps.cp, "computed"), ("potential flow", taps.x[::3], exact[::3], "reference")], trends=trends_of(run.result))
 
 
@@ -165,8 +165,8 @@ def blunt_body():
     stand_off = -float(np.interp(-half, [-pressure[last], -pressure[last + 1]], [x[last], x[last + 1]]))
     exact = 0.5 * 0.143 * np.exp(3.24 / mach**2)
     checks = [Check("stand-off over the diameter", stand_off, 0.96 * exact, 1.04 * exact, "Billig, J. Spacecraft 4, 1967: 0.143 R exp(3.24/M²)", BLUNT_OPEN)]
-    return Case("round-blunt", "Sphere, M 3, inviscid, axisymmetric", "2 496 cells (medium)", checks, run.result["seconds"])
+    return Case("nozzle-blunt", "Sphere, M 3, inviscid, axisymmetric", "2 496 cells (medium)", checks, run.result["seconds"])
 
 
-CASES = {"nozzle-shock": nozzle_shock, "nozzle-supersonic": nozzle_supersonic, "nozzle-pipe": pipe, "round-cones": cones, "round-wedge": wedge, "round-stream": round_stream,
-         "round-sphere": slip_sphere, "round-blunt": blunt_body}
+CASES = {"nozzle-shock": nozzle_shock, "nozzle-supersonic": nozzle_supersonic, "nozzle-pipe": pipe, "nozzle-cones": cones, "nozzle-wedge": wedge, "nozzle-stream": round_stream,
+         "nozzle-sphere": slip_sphere, "nozzle-blunt": blunt_body}

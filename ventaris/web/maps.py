@@ -1,5 +1,5 @@
 """Polars and maps: a coefficient over incidence, speed or Mach number, for every variant."""
-from flask import Blueprint, g, jsonify, redirect, render_template, request, url_for
+from flask import Blueprint, abort, g, jsonify, redirect, render_template, request, url_for
 
 from ..core import units
 from ..core.sheet import SheetError, read_section
@@ -9,14 +9,27 @@ from .campaigns import campaign_or_404
 
 pages = Blueprint("maps", __name__)
 ACROSS = {"incidence": ("Incidence α, °", "deg"), "mach": ("Mach number", ""), "speed": ("Speed, m/s", "m/s")}
+ACROSS_NOZZLE = {"total_pressure": ("Total pressure of the supply, Pa", "Pa"), "back_pressure": ("Back pressure, Pa", "Pa"), "mass_flow": ("Mass flow of the supply, kg/s", "kg/s")}
 CHARTS = {"lift": ("CL over the sweep", "CL"), "polar": ("CL over CD", "CL"), "moment": ("CM over the sweep", "CM"), "drag": ("CD over the sweep", "CD")}
 
 
 @pages.get("/campaigns/<int:campaign_id>/map")
 def show(campaign_id):
-    campaign = campaign_or_404(campaign_id)
+    campaign = _with_polars(campaign_id)
     lines = polar_lines(campaign_id, request.args.get("across", "incidence"))
     return render_template("map.html", campaign=campaign, across=request.args.get("across", "incidence"), choices=ACROSS, lines=lines, charts=CHARTS)
+
+
+def choices_of(campaign):
+    """What can be swept in a campaign of this kind: {key: (label, unit)}."""
+    return ACROSS_NOZZLE if campaign["space"] == "nozzle" else ACROSS
+
+
+def _with_polars(campaign_id):
+    campaign = campaign_or_404(campaign_id)
+    if campaign["space"] == "nozzle":
+        abort(404, "Polars are of sections and bodies. A nozzle's runs are compared in the test matrix and on the curves.")
+    return campaign
 
 
 def polar_lines(campaign_id, across):
@@ -37,7 +50,7 @@ def polar_lines(campaign_id, across):
 
 @pages.get("/campaigns/<int:campaign_id>/map.json")
 def data(campaign_id):
-    campaign_or_404(campaign_id)
+    _with_polars(campaign_id)
     across = request.args.get("across", "incidence")
     lines = [{"variant": line["variant"], "rows": line["rows"]} for line in polar_lines(campaign_id, across)]
     return jsonify(lines=lines, label=ACROSS.get(across, ACROSS["incidence"])[0])
@@ -49,23 +62,29 @@ def sweep(campaign_id):
     campaign = campaign_or_404(campaign_id)
     points = store.points(g.database, campaign_id)
     if request.method == "GET":
-        return render_template("sweep.html", campaign=campaign, points=points, choices=ACROSS, problems=(), form={})
+        return render_template("sweep.html", campaign=campaign, points=points, choices=choices_of(campaign), problems=(), form={})
     try:
-        added = _add_series(campaign_id, points, request.form)
+        added = _add_series(campaign, points, request.form)
     except SheetError as error:
-        return render_template("sweep.html", campaign=campaign, points=points, choices=ACROSS, form=request.form, problems=[m for _, m in error.problems]), 400
+        return render_template("sweep.html", campaign=campaign, points=points, choices=choices_of(campaign), form=request.form, problems=[m for _, m in error.problems]), 400
     return redirect(url_for("campaigns.matrix", campaign_id=campaign_id, added=added))
 
 
-def _add_series(campaign_id, points, form):
-    across = form.get("across", "incidence")
-    if across not in ACROSS:
-        raise SheetError([("across", f"“{across}” cannot be swept; known are {', '.join(ACROSS)}.")])
+# What a swept quantity changes in the air section, beside itself, and what its points are called.
+WITH_IT = {"mach": {"motion": "mach"}, "speed": {"motion": "speed"}, "total_pressure": {"supply": "total"}, "back_pressure": {"outlet": "pressure"}, "mass_flow": {"supply": "mass flow"}}
+PREFIXES = {"incidence": "α", "mach": "M", "speed": "V", "total_pressure": "p₀", "back_pressure": "back", "mass_flow": "flow"}
+
+
+def _add_series(campaign, points, form):
+    campaign_id, offered = campaign["id"], choices_of(campaign)
+    across = form.get("across", next(iter(offered)))
+    if across not in offered:
+        raise SheetError([("across", f"“{across}” cannot be swept; known are {', '.join(offered)}.")])
     base = next((p for p in points if str(p["id"]) == form.get("copy")), None)
     values = {}
     for name in ("from", "to", "step"):
         try:
-            values[name] = units.parse(form.get(name, ""), ACROSS[across][1])
+            values[name] = units.parse(form.get(name, ""), offered[across][1])
         except units.UnitError as error:
             raise SheetError([(name, f"{name}: {error}.")]) from None
     try:
@@ -73,18 +92,18 @@ def _add_series(campaign_id, points, form):
     except ValueError as error:
         raise SheetError([("step", f"{error}.")]) from None
     air = dict(base["air"]) if base else {}
-    prefix = form.get("name", "").strip() or {"incidence": "α", "mach": "M", "speed": "V"}[across]
+    prefix = form.get("name", "").strip() or PREFIXES[across]
     existing = {p["name"] for p in points}
     added = 0
     wanted = []
     for value in stations:
-        change = {"incidence": {"incidence": value}, "mach": {"motion": "mach", "mach": value}, "speed": {"motion": "speed", "speed": value}}[across]
+        change = {across: value, **WITH_IT.get(across, {})}
         name = f"{prefix} {value:g}".replace("-", "−") + ("°" if across == "incidence" else "")
         if name not in existing:
             wanted.append((name, {**air, **change}))
     for name, values_ in wanted:
         # Checked one by one before any is stored.
-        read_section("air", values_)
+        read_section("air", values_, campaign["space"])
     for name, values_ in wanted:
         store.add_point(g.database, campaign_id, name, values_)
         added += 1

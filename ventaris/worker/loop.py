@@ -6,7 +6,7 @@ from pathlib import Path
 
 from ..core.sheet import read_sheet
 from ..core.study.execute import execute
-from ..store import runs
+from ..store import runs, searches
 from ..store.database import StoreError, open_database
 from ..store.surfaces import serve_library
 from .job import Job
@@ -85,6 +85,15 @@ def work(folder, until_idle=False, parent=None):
         lock.release()
 
 
+def _search_goes_on(database):
+    """Whether a search has queued a run, now that nothing else waits."""
+    try:
+        return searches.advance(database)
+    except StoreError as error:
+        print(error, flush=True)
+        return False
+
+
 def _serve_queue(folder, until_idle, parent):
     database = open_database(folder)
     serve_library(folder)
@@ -101,6 +110,8 @@ def _serve_queue(folder, until_idle, parent):
             time.sleep(5)
         if run:
             Job(database, run).work()
+        elif _search_goes_on(database):
+            continue
         elif until_idle or (parent and os.getppid() != parent):
             database.close()
             return 0

@@ -43,8 +43,6 @@ class BodyExecution(Climb):
     """One run of a body; see `Climb`."""
 
     def __init__(self, sheet, resume=None, extra_steps=0):
-        if resume:
-            resume.finished = [done for done in resume.finished if done["level"] != resume.level]
         setup = prepare_body(sheet)
         super().__init__(sheet, setup, body_channels(setup), resume, extra_steps)
         self.time_march = None

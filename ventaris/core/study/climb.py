@@ -34,6 +34,9 @@ class Climb:
 
     def __init__(self, sheet, setup, names, resume=None, extra_steps=0):
         self.sheet, self.setup, self.extra_steps = sheet, setup, extra_steps
+        if resume:
+            # A level that is run further is not finished.
+            resume.finished = [done for done in resume.finished if done["level"] != resume.level]
         try:
             self.channels = Channels(sheet.instruments.formulas, names)
         except FormulaError as error:

@@ -21,7 +21,7 @@ from .trend import grid_trend
 WATCHED = {"mass_flow": 1.0, "thrust": 1.0, "axis_speed": 10.0, "plate_force": 3.0}
 STEADY_OVER = 3
 # Forces that stand still over so many steps settle a level although its residual has stalled below this.
-STALLED_OVER, STALLED_BELOW = 40, 3e-2
+STALLED_OVER, STALLED_BELOW, STALLED_JET = 40, 3e-2, 0.1
 # Eddy viscosity of a round jet over its speed and diameter, about (Pope: Turbulent flows, 2000, section 5.2).
 JET_MIXING = 0.01
 # A level that only prepares the next one is left after so many steps, or earlier at this change.
@@ -129,7 +129,8 @@ class NozzleExecution(Climb):
         march, run = self._level.march, self.sheet.run
         if march.flow.first_order or not self._criteria_met() or max(self._changes().values()) > run.steady:
             return False
-        return march.residual <= run.residual or (march.residual < STALLED_BELOW and max(self._changes(STALLED_OVER).values()) <= run.steady)
+        stalled = STALLED_JET if self.setup.has_jet else STALLED_BELOW
+        return march.residual <= run.residual or (march.residual < stalled and max(self._changes(STALLED_OVER).values()) <= run.steady)
 
     def _has_served(self):
         """Whether a level that is only a start for the next one has given what it can."""

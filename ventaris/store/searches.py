@@ -1,0 +1,138 @@
+"""Searches over a shape's parameters: their plan, their points, and the runs that answer them."""
+import json
+from dataclasses import asdict
+
+from ..core.sheet import read_section, read_sheet, read_toml, write_toml
+from ..core.study.checks import examine
+from ..core.study.search import Constraint, Parameter, Plan, best, first_plan, is_worthwhile, outcome, propose, with_values
+from . import runs
+from .database import transaction
+
+# Runs of a search are no answers of a cell and no grid study: their `study` is negative.
+MARK = -1.0
+
+
+def add_search(database, campaign, variant, point, plan, sheet):
+    """Begin a search from a cell's sheet; returns its id."""
+    with transaction(database):
+        search_id = database.execute("INSERT INTO search (campaign_id, variant_id, point_id, plan, sheet) VALUES (?, ?, ?, ?, ?)",
+                                     (campaign["id"], variant["id"], point["id"], json.dumps(asdict(plan)), write_toml(sheet))).lastrowid
+        for number, values in enumerate(first_plan(plan)):
+            database.execute("INSERT INTO search_point (search_id, number, point) VALUES (?, ?, ?)", (search_id, number, json.dumps([float(v) for v in values])))
+    return search_id
+
+
+def _parsed(row):
+    plan = json.loads(row["plan"])
+    plan["parameters"] = [Parameter(**p) for p in plan["parameters"]]
+    plan["constraints"] = [Constraint(**c) for c in plan["constraints"]]
+    return {**dict(row), "plan": Plan(**plan)}
+
+
+def search(database, search_id):
+    """One search with its `Plan`, or None."""
+    row = database.execute("""SELECT search.*, variant.name AS variant_name, operating_point.name AS point_name FROM search
+        JOIN campaign ON campaign.id = search.campaign_id JOIN variant ON variant.id = search.variant_id JOIN operating_point ON operating_point.id = search.point_id
+        WHERE search.id = ? AND campaign.deleted IS NULL""", (search_id,)).fetchone()
+    return _parsed(row) if row else None
+
+
+def searches_of(database, campaign_id):
+    """All searches of a campaign, newest first."""
+    rows = database.execute("""SELECT search.*, variant.name AS variant_name, operating_point.name AS point_name FROM search
+        JOIN variant ON variant.id = search.variant_id JOIN operating_point ON operating_point.id = search.point_id WHERE search.campaign_id = ? ORDER BY search.id DESC""", (campaign_id,))
+    return [_parsed(row) for row in rows]
+
+
+def points_of(database, search_id):
+    """Every point: its number, values, whether it was proposed, its run (or None) and its problem."""
+    rows = database.execute("SELECT * FROM search_point WHERE search_id = ? ORDER BY number", (search_id,)).fetchall()
+    out = []
+    for row in rows:
+        run = runs.run(database, row["run_id"]) if row["run_id"] else None
+        out.append({"number": row["number"], "values": json.loads(row["point"]), "proposed": bool(row["proposed"]), "run": run, "problem": row["problem"]})
+    return out
+
+
+def outcomes_of(found, points):
+    """Outcomes of the points that are done; those whose run failed or whose shape cannot be made count as failed."""
+    out = []
+    for point in points:
+        run = point["run"]
+        if point["problem"] or run and run["state"] == "failed":
+            out.append(outcome(found["plan"], point["values"], None))
+        elif run and run["state"] in runs.ENDED and run["result"]:
+            out.append(outcome(found["plan"], point["values"], run["result"]["coefficients"]))
+    return out
+
+
+def set_state(database, search_id, state, words=""):
+    with transaction(database):
+        database.execute("UPDATE search SET state = ?, words = ? WHERE id = ?", (state, words, search_id))
+
+
+def delete_search(database, search_id):
+    """Remove a search and its runs."""
+    with transaction(database):
+        for row in database.execute("SELECT run_id FROM search_point WHERE search_id = ? AND run_id IS NOT NULL", (search_id,)).fetchall():
+            database.execute("DELETE FROM run WHERE id = ? AND state NOT IN ('gridding', 'running')", (row["run_id"],))
+        database.execute("DELETE FROM search WHERE id = ?", (search_id,))
+
+
+def advance(database):
+    """Queue the next run of the oldest active search whose runs have all ended; returns whether something was done."""
+    for row in database.execute("SELECT id FROM search WHERE state = 'active' ORDER BY id").fetchall():
+        found = search(database, row["id"])
+        if found is None:
+            continue
+        points = points_of(database, row["id"])
+        if any(p["run"] and p["run"]["state"] in runs.ACTIVE + ("paused",) for p in points):
+            continue
+        _next(database, found, points)
+        return True
+    return False
+
+
+def _next(database, found, points):
+    """Queue the next planned point, or propose one, or end the search."""
+    plan = found["plan"]
+    open_ = next((p for p in points if p["run"] is None and not p["problem"]), None)
+    if open_ is None:
+        outcomes = outcomes_of(found, points)
+        if len(points) >= plan.most:
+            set_state(database, found["id"], "done", _closing(plan, outcomes, f"All {len(points)} runs are done."))
+            return
+        values, expected = propose(plan, outcomes)
+        if not is_worthwhile(outcomes, expected):
+            set_state(database, found["id"], "done", _closing(plan, outcomes, f"Ended after {len(points)} runs: a further one promises less than a thousandth of what was found to vary."))
+            return
+        open_ = {"number": len(points), "values": [float(v) for v in values]}
+        with transaction(database):
+            database.execute("INSERT INTO search_point (search_id, number, point, proposed) VALUES (?, ?, ?, 1)", (found["id"], open_["number"], json.dumps(open_["values"])))
+    _queue(database, found, open_)
+
+
+def _closing(plan, outcomes, words):
+    if best(plan, outcomes) is None:
+        return words + " No run holds every constraint: widen the bounds or ease a constraint; the table shows by how much each was missed."
+    return words
+
+
+def _queue(database, found, point):
+    """Put a point's run in the queue, or note why its shape cannot be run."""
+    sheet = read_toml(found["sheet"])
+    try:
+        shape = read_section("shape", with_values(sheet.shape.model_dump(), found["plan"].parameters, point["values"]), sheet.space)
+        varied = read_sheet({**sheet.model_dump(), "shape": shape.model_dump(), "title": f"Search {found['id']}, run {point['number'] + 1}"})
+        setup, findings = examine(varied)
+        stops = [f.message for f in findings if f.grade == "stop"]
+        problem = stops[0] if stops else "" if setup is not None else "this shape cannot be made"
+    except ValueError as error:
+        problem = str(error)
+    if problem:
+        with transaction(database):
+            database.execute("UPDATE search_point SET problem = ? WHERE search_id = ? AND number = ?", (problem, found["id"], point["number"]))
+        return
+    run_id = runs.add_run(database, found["campaign_id"], found["variant_id"], found["point_id"], write_toml(varied), study=MARK)
+    with transaction(database):
+        database.execute("UPDATE search_point SET run_id = ? WHERE search_id = ? AND number = ?", (run_id, found["id"], point["number"]))
