@@ -111,7 +111,7 @@ class Results(WithNozzle):
 
     def test_theory_stands_beside_the_curves(self):
         run_id = self.with_run()
-        data = self.client.get(f"/campaigns/{self.nozzles}/curves.json?what=wall_pressure&run={run_id}").get_json()
+        data = self.client.get(f"/campaigns/{self.nozzles}/curves.json?what=wall:pressure&run={run_id}").get_json()
         self.assertEqual(len(data["traces"]), 2)
         self.assertTrue(data["traces"][1]["theory"])
         self.assertEqual(data["x"], "x in m")

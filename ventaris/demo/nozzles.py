@@ -33,8 +33,19 @@ OGIVE = {"kind": "revolution", "chord": "1.2 m", "thickness": 0.1, "nose": "ogiv
 WEATHER_DART = {
     "name": "Weather dart",
     "question": "Drag of the dart's body from Mach 0.8 to 3: what do a longer nose and a boat-tail save?",
-    "setup": {"domain": {"kind": "round", "far_field": 15}, "grid": {"around": 208, "layers": 72, "wake": 48, "level": "fine"}, "run": {"steps": 200}},
+    "setup": {"domain": {"kind": "round", "far_field": 15}, "flow": {"model": "turbulent"}, "grid": {"around": 160, "layers": 80, "wake": 40}, "run": {"steps": 260, "residual": 1e-5, "steady": 2e-3}},
     "variants": [("Ogive, boat-tail", OGIVE), ("Ogive, no boat-tail", {**OGIVE, "tail_length": 0.0}), ("Long nose, boat-tail", {**OGIVE, "nose": "least drag", "nose_length": 0.45})],
     "points": [(f"Mach {m:g}", {"motion": "mach", "mach": m, "altitude": 6000}) for m in (0.8, 1.2, 2.0, 3.0)]}
 
-CAMPAIGNS = {"10-blaster": BLASTER, "11-jets": JETS, "12-lance": LANCE, "13-dart": WEATHER_DART}
+FINNED = {"name": "dart", "kind": "revolution", "length": 1.2, "diameter": 0.12, "nose": "ogive", "nose_length": 0.36, "tail_length": 0.18, "rear_diameter": 0.084}
+FINS = {"fins": 4, "fin_chord": 0.16, "fin_span": 0.09, "fin_sweep": 35}
+
+DART_IN_SPACE = {
+    "name": "Weather dart with fins", "space": "body",
+    "question": "What do four fins add to the dart's drag at Mach 2, and what do they weigh in when it flies 4° nose up?",
+    "setup": {"domain": {"kind": "free", "half": "yes", "ahead": 0.6, "behind": 1.2, "beside": 0.9}, "flow": {"model": "turbulent"}, "grid": {"level": "medium", "surface_size": 0.006, "wake_length": 0.3},
+              "instruments": {"area": 0.01130973, "reference_length": 1.2, "moment_x": 0.6}, "run": {"steps": 160}},
+    "variants": [("Body alone", {"parts": [FINNED]}), ("With four fins", {"parts": [{**FINNED, **FINS}]})],
+    "points": [("Mach 2", {"motion": "mach", "mach": 2.0, "altitude": 6000}), ("Mach 2, 4° nose up", {"motion": "mach", "mach": 2.0, "altitude": 6000, "incidence": 4})]}
+
+CAMPAIGNS = {"10-blaster": BLASTER, "11-jets": JETS, "12-lance": LANCE, "13-dart": WEATHER_DART, "14-fins": DART_IN_SPACE}

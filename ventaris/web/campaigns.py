@@ -19,9 +19,10 @@ BEST_BY = {"section": ("drag", 1.0), "body": ("drag", 1.0), "nozzle": ("thrust",
 LARGEST_COORDINATES = 8_000_000
 # What a body can be made from, and the values it starts with.
 BUILDERS = {"vehicle": "A vehicle or railcar body from parameters", "box": "A box or plate", "ellipsoid": "An ellipsoid or sphere", "frustum": "A cylinder, cone or ring",
+            "revolution": "A body of revolution, with fins if wanted",
             "wing": "A wing, with flap if wanted"}
 START = {"vehicle": {}, "box": {"length": 1.0, "width": 1.0, "height": 1.0}, "ellipsoid": {"length": 1.0, "width": 1.0, "height": 1.0},
-         "frustum": {"length": 1.0}, "wing": {}}
+         "frustum": {"length": 1.0}, "revolution": {"length": 3.0, "diameter": 0.3, "nose_length": 0.9, "rear_diameter": 0.25, "fins": 4, "fin_chord": 0.4, "fin_span": 0.25}, "wing": {}}
 
 
 def campaign_or_404(campaign_id):

@@ -3,6 +3,7 @@ from flask import Blueprint, abort, g, jsonify, redirect, render_template, reque
 
 from ..core.gas import critical_pressure_coefficient
 from ..core.sheet import SheetError, read_toml
+from ..core.sound.spectra import find_tones, spectrum
 from ..core.study.setup import prepare
 from ..store import campaigns as store, deletions, measured as tables, runs
 from ..store.fields import unpack_rows, unpack_taps
@@ -17,9 +18,9 @@ HISTORY_CURVES = {"lift": "Lift coefficient CL", "drag": "Drag coefficient CD", 
 LARGEST_TABLE = 2_000_000
 # Along a body: what has been gathered from the nose to each station.
 # Along a nozzle's lines: row, column, label, unit.
-NOZZLE_CURVES = {"axis_mach": "Mach number on the axis", "wall_mach": "Mach number at the wall", "axis_pressure": "Pressure on the axis, Pa", "wall_pressure": "Pressure at the wall, Pa",
-                 "axis_speed": "Speed on the axis, m/s", "axis_temperature": "Temperature on the axis, K", "wall_shear": "Wall shear, Pa", "wall_y_plus": "y+ of the first cell",
-                 "plate_pressure": "Pressure on the plate, Pa", "plate_shear": "Shear on the plate, Pa"}
+NOZZLE_CURVES = {"axis:mach": "Mach number on the axis", "wall:mach": "Mach number at the wall", "axis:pressure": "Pressure on the axis, Pa", "wall:pressure": "Pressure at the wall, Pa",
+                 "axis:speed": "Speed on the axis, m/s", "axis:temperature": "Temperature on the axis, K", "wall:shear": "Wall shear, Pa", "wall:y_plus": "y+ of the first cell",
+                 "plate:pressure": "Pressure on the plate, Pa", "plate:shear": "Shear on the plate, Pa"}
 NOZZLE_HISTORIES = {"mass_flow": "Mass flow, kg/s", "thrust": "Thrust, N", "residual": "Residual"}
 BODY_CURVES = {"build_drag": "Drag gathered along the body, CD", "build_lift": "Lift gathered along the body, CL"}
 
@@ -32,7 +33,7 @@ def show(campaign_id):
     histories = NOZZLE_HISTORIES if space == "nozzle" else HISTORY_CURVES
     return render_template("curves.html", campaign=campaign, runs=named_runs(campaign_id), chosen=[r["id"] for r in chosen], taps=LINES_OF[space], heading=HEADINGS[space],
                            histories={**histories, **_other_channels(chosen, histories)}, measured=tables.measured_of(g.database, campaign_id),
-                           what=request.args.get("what", next(iter(LINES_OF[space]))), shown_tables=request.args.getlist("table", type=int))
+                           spectra=_spectra_of(chosen), what=request.args.get("what", next(iter(LINES_OF[space]))), shown_tables=request.args.getlist("table", type=int))
 
 
 def _other_channels(chosen, known):
@@ -70,7 +71,7 @@ def data(campaign_id):
     """Curves of the chosen runs and tables."""
     nozzle = campaign_or_404(campaign_id)["space"] == "nozzle"
     what = request.args.get("what", "cp")
-    what = "wall_pressure" if nozzle and what == "cp" else what
+    what = "wall:pressure" if nozzle and what == "cp" else what
     traces, lines = [], []
     for number, run in enumerate(chosen_runs(campaign_id)):
         name = f"{run['variant_name']} · {run['point_name']}"
@@ -78,6 +79,8 @@ def data(campaign_id):
             built = (run["result"] or {}).get("build_up")
             if built:
                 traces.append({"name": name, "group": number, "x": built["x"], "y": built[what.removeprefix("build_")]})
+        elif what.startswith("spectrum:"):
+            traces += _spectrum(run, what.removeprefix("spectrum:"), name, number)
         elif nozzle and what in NOZZLE_CURVES:
             traces += _nozzle_traces(run, what, name, number)
         elif nozzle or what not in TAP_CURVES:
@@ -94,9 +97,34 @@ def data(campaign_id):
                 traces.append({"name": f"{table['name']}: {label}", "x": columns[0][1], "y": values, "measured": True})
     unique = {line["name"]: line for line in lines}
     known = {**HISTORY_CURVES, **BODY_CURVES, **(NOZZLE_HISTORIES | NOZZLE_CURVES if nozzle else TAP_CURVES)}
-    stations = "r in m" if nozzle and what.startswith("plate_") and what in NOZZLE_CURVES else "x in m" if what in BODY_CURVES or nozzle and what in NOZZLE_CURVES else "x/c" if what in TAP_CURVES and not nozzle else "Step"
+    stations = "r in m" if nozzle and what.startswith("plate:") else "x in m" if what in BODY_CURVES or nozzle and what in NOZZLE_CURVES else "x/c" if what in TAP_CURVES and not nozzle else "Step"
+    if what.startswith("spectrum:"):
+        channel = what.removeprefix("spectrum:")
+        return jsonify(traces=traces, lines=[], label=f"Power spectral density of {known.get(channel, channel)}", x="Strouhal number f c / U", reverse=False, log=True)
     return jsonify(traces=traces, lines=list(unique.values()), label=known.get(what, what), x=stations, reverse=what == "cp",
                    log=what == "residual")
+
+
+def _spectra_of(chosen):
+    """{key: label} of the spectra that the chosen runs have: of every channel of a run followed in time."""
+    names = [name for run in chosen if run["result"] and run["result"].get("unsteady") for name in run["result"]["unsteady"]["channels"]]
+    return {f"spectrum:{name}": HISTORY_CURVES.get(name, name) for name in dict.fromkeys(names) if name not in ("residual", "courant")}
+
+
+def _spectrum(run, channel, name, number):
+    """Power spectral density of a channel after the start-up, over the Strouhal number, with its strongest tone in the name."""
+    unsteady = (run["result"] or {}).get("unsteady")
+    if not unsteady:
+        return []
+    record = [h[channel] for h in runs.history(g.database, run["id"]) if h.get("time", -1.0) >= unsteady["from"] and isinstance(h.get(channel), float)]
+    try:
+        found = spectrum(record, 1 / unsteady["step"], max(len(record) // 2, 16))
+    except ValueError:
+        return []
+    tones = find_tones(found)
+    tail = f", tone at {tones[0].frequency:.4f} ({tones[0].prominence:.0f} dB out)" if tones else ""
+    keep = found.density > 1e-12 * found.density.max()
+    return [{"name": f"{name}{tail}; {found.segments} segments", "group": number, "x": found.frequency[keep].tolist(), "y": found.density[keep].tolist()}]
 
 
 def _nozzle_traces(run, what, name, number):
@@ -104,7 +132,7 @@ def _nozzle_traces(run, what, name, number):
     stored = runs.kept_array(g.database, run["id"], "taps")
     if not stored:
         return []
-    row, column = what.split("_", 1)
+    row, column = what.split(":", 1)
     found = unpack_rows(stored).get(row, {})
     out = []
     if column in found:

@@ -119,4 +119,7 @@ def default_range(values, key, points, box=(-0.5, 1.5, -0.8, 0.8), home=None):
     if key in ("loss", "eddy"):
         return 0.0, max(float(np.percentile(seen, 99.7)), 0.01)
     low, high = np.percentile(seen, [0.3, 99.8])
+    if home and key in ("mach", "speed") and low < 0.05 * high:
+        # The air around a jet hardly moves.
+        low = 0.0
     return (float(low), float(high)) if high > low else (float(low), float(low) + max(abs(low), 1.0) * 1e-3)

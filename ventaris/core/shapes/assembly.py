@@ -95,6 +95,9 @@ def _make(part):
         return bodies.ellipsoid(part.length, part.width, part.height)
     if part.kind == "frustum":
         return bodies.frustum(part.length, part.front_diameter, part.rear_diameter, part.wall)
+    if part.kind == "revolution":
+        return bodies.revolution(part.length, part.diameter, part.nose, part.nose_length, part.tail_length, part.rear_diameter, part.fins, part.fin_chord, part.fin_span,
+                                 part.fin_thickness, np.radians(part.fin_sweep))
     if part.kind == "wing":
         return _wing(part)
     from ..formats.surfaces import placed, split_at_edges

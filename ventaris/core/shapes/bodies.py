@@ -2,8 +2,11 @@
 
 x runs along the stream, y to the right-hand side seen from above with the nose to the left, z up.  Lengths in metres.
 """
+from dataclasses import replace
+
 import numpy as np
 
+from . import families
 from .surface import Surface, SurfaceError, joined
 
 AROUND = 96
@@ -134,6 +137,54 @@ def ellipsoid(length, width, height):
     import trimesh
     ball = trimesh.creation.icosphere(subdivisions=5)
     return Surface.of(ball.vertices * 0.5 * np.array([length, width, height]), ball.faces, "skin")
+
+
+def revolution(length, diameter, nose, nose_length, tail_length, rear_diameter, fins=0, fin_chord=0.1, fin_span=0.1, fin_thickness=0.05, fin_sweep=0.0):
+    """A body of revolution along x with its nose at x = 0, and fins at its rear end if wanted.
+
+    Parameters
+    ----------
+    length, diameter, nose_length, tail_length, rear_diameter : float
+        Metres; without a boat-tail (`tail_length` 0) the rear diameter is not used.
+    nose : one of families.NOSES
+    fins : int
+        Evenly spaced, the first one pointing up between two where there are four (an x).
+    fin_chord, fin_span : float
+        Of each fin, off the body's largest radius.
+    fin_thickness : float
+        In chords; the fins are double wedges.
+    fin_sweep : float
+        Radians, of the leading edge; the tip's chord is what the trailing edge, square to the axis, leaves.
+
+    Raises
+    ------
+    SurfaceError
+        When the parts do not fit.
+    """
+    if nose_length + tail_length > length * (1 + 1e-9):
+        raise SurfaceError(f"shape.parts: a nose of {nose_length:.3g} m and a boat-tail of {tail_length:.3g} m are longer than the body of {length:.3g} m. Shorten one.")
+    tip_chord = fin_chord - fin_span * np.tan(fin_sweep)
+    if fins and (tip_chord < 0.05 * fin_chord or fin_chord > length):
+        raise SurfaceError(f"shape.parts: fins with a chord of {fin_chord:.3g} m swept by {np.degrees(fin_sweep):.0f}° over a span of {fin_span:.3g} m have no tip left. Sweep them less, or give more chord.")
+    loop = families.revolution_body(diameter / length, nose, nose_length / length, tail_length / length, rear_diameter / diameter if tail_length else 1.0)
+    upper = length * loop[:len(loop) // 2 + 1][::-1]
+    angle = np.linspace(0, 2 * np.pi, AROUND + 1)[:-1]
+    rings = np.stack([np.stack([np.full(AROUND, x), max(r, 1e-6 * length) * np.cos(angle), max(r, 1e-6 * length) * np.sin(angle)], axis=1) for x, r in upper])
+    body = loft(rings, ["side"] * (len(rings) - 1), ("side", "base"))
+    if not fins:
+        return body
+    root = 0.45 * (rear_diameter if tail_length else diameter)
+    parts = [body]
+    for k in range(fins):
+        turn = 2 * np.pi * (k + 0.5) / fins
+        outward, across = np.array([0.0, np.sin(turn), np.cos(turn)]), np.array([0.0, np.cos(turn), -np.sin(turn)])
+        sections = []
+        for radius, chord in ((root, fin_chord + (0.5 * diameter - root) * np.tan(fin_sweep)), (0.5 * diameter + fin_span, tip_chord)):
+            half = 0.5 * fin_thickness * chord
+            stations = ((length - chord, 0.0), (length - 0.5 * chord, half), (length, 0.0), (length - 0.5 * chord, -half))
+            sections.append([[x, 0, 0] + radius * outward + offset * across for x, offset in stations])
+        parts.append(replace(loft(np.array(sections), ["fin"], ("fin", "fin")), parts=("fin",)))
+    return joined(parts)
 
 
 def frustum(length, front, rear, wall=0.0):

@@ -4,33 +4,41 @@ from typing import Literal
 from pydantic import Field, model_validator
 
 from .arrangement import Formula
+from ..shapes.families import NOSES
 from .fields import SheetSection, choice, number, text
 from .model import Air, SheetBase
 
-ROLE_OF = {"vehicle": "Vehicle body", "box": "Box or plate", "ellipsoid": "Ellipsoid", "frustum": "Cylinder, cone or ring", "wing": "Wing", "surface": "Imported surface"}
+ROLE_OF = {"vehicle": "Vehicle body", "box": "Box or plate", "ellipsoid": "Ellipsoid", "frustum": "Cylinder, cone or ring", "revolution": "Body of revolution with fins", "wing": "Wing", "surface": "Imported surface"}
 
 
 class Part(SheetSection):
     """One part of a body."""
 
     name: str = text("body", "Name", "Its surfaces are called after it.", 40)
-    kind: Literal["vehicle", "box", "ellipsoid", "frustum", "wing", "surface"] = choice("vehicle", "Made as", "From parameters, or imported.", **ROLE_OF)
+    kind: Literal["vehicle", "box", "ellipsoid", "frustum", "revolution", "wing", "surface"] = choice("vehicle", "Made as", "From parameters, or imported.", **ROLE_OF)
     used: Literal["yes", "no"] = choice("yes", "In the run", "Parts that are left out stay in the sheet.", yes="yes", no="left out")
-    length: float = number(4.0, "m", above=0, high=1000, label="Length", help="Along the stream, before it is turned.", when={"kind": ("vehicle", "box", "ellipsoid", "frustum")})
+    length: float = number(4.0, "m", above=0, high=1000, label="Length", help="Along the stream, before it is turned.", when={"kind": ("vehicle", "box", "ellipsoid", "frustum", "revolution")})
     width: float = number(1.6, "m", above=0, high=1000, label="Width", help="Across the stream.", when={"kind": ("vehicle", "box", "ellipsoid")})
     height: float = number(1.4, "m", above=0, high=1000, label="Height", help="", when={"kind": ("vehicle", "box", "ellipsoid")})
     corner: float = number(0.1, "m", 0, 100, "Radius of the long edges", "Of the edges along the body; 0 is sharp.", when={"kind": "vehicle"})
-    nose_length: float = number(0.6, "m", 0, 1000, "Nose length", "Over which it narrows in front, along quarter ellipses; equal to the three values below it is a plain radius.", when={"kind": "vehicle"})
+    nose_length: float = number(0.6, "m", 0, 1000, "Nose length", "Over which it narrows in front; of a vehicle along quarter ellipses, and equal to the three values below it is a plain radius.", when={"kind": ("vehicle", "revolution")})
     nose_side: float = number(0.3, "m", 0, 100, "Nose, each side in by", "At the tip.", when={"kind": "vehicle"})
     nose_roof: float = number(0.4, "m", 0, 100, "Nose, roof down by", "At the tip.", when={"kind": "vehicle"})
     nose_floor: float = number(0.15, "m", 0, 100, "Nose, floor up by", "At the tip.", when={"kind": "vehicle"})
-    tail_length: float = number(0.0, "m", 0, 1000, "Tail length", "Over which it narrows behind; 0 is a square back.", when={"kind": "vehicle"})
+    tail_length: float = number(0.0, "m", 0, 1000, "Tail length", "Over which it narrows behind; 0 is a square back.", when={"kind": ("vehicle", "revolution")})
     tail_kind: Literal["straight", "rounded"] = choice("straight", "Tail", "", when={"kind": "vehicle"}, straight="tapers straight", rounded="rounded")
     tail_side: float = number(0.0, "m", 0, 100, "Tail, each side in by", "At the rear end.", when={"kind": "vehicle"})
     tail_roof: float = number(0.0, "m", 0, 100, "Tail, roof down by", "At the rear end.", when={"kind": "vehicle"})
     tail_floor: float = number(0.0, "m", 0, 100, "Tail, floor up by", "At the rear end.", when={"kind": "vehicle"})
     front_diameter: float = number(0.5, "m", 0, 1000, "Front diameter", "Outside.", when={"kind": "frustum"})
-    rear_diameter: float = number(0.5, "m", 0, 1000, "Rear diameter", "Outside.", when={"kind": "frustum"})
+    rear_diameter: float = number(0.5, "m", 0, 1000, "Rear diameter", "Outside; of a body of revolution its base, where it has a boat-tail.", when={"kind": ("frustum", "revolution")})
+    diameter: float = number(0.6, "m", above=0, high=1000, label="Diameter", help="The largest.", when={"kind": "revolution"})
+    nose: Literal["cone", "ogive", "ellipsoid", "least drag"] = choice("ogive", "Nose", "", when={"kind": "revolution"}, **NOSES)
+    fins: int = number(0, "", 0, 12, "Fins", "At the rear end, evenly spaced.", when={"kind": "revolution"}, whole=True)
+    fin_chord: float = number(0.4, "m", above=0, high=1000, label="Fin chord", help="Where the fin meets the largest radius.", when={"kind": "revolution"})
+    fin_span: float = number(0.3, "m", above=0, high=1000, label="Fin span", help="Beyond the largest radius.", when={"kind": "revolution"})
+    fin_thickness: float = number(0.05, "", 0.01, 0.3, "Fin thickness", "Of its double wedge, in chords.", when={"kind": "revolution"})
+    fin_sweep: float = number(30.0, "deg", 0, 75, "Fin sweep", "Of the leading edge; the trailing edge is square to the axis.", when={"kind": "revolution"})
     wall: float = number(0.0, "m", 0, 100, "Wall thickness", "Of a hollow ring; 0 is solid.", when={"kind": "frustum"})
     span: float = number(1.2, "m", above=0, high=1000, label="Span", help="", when={"kind": "wing"})
     chord: float = number(0.3, "m", above=0, high=1000, label="Chord", help="Of the main element in the middle.", when={"kind": "wing"})

@@ -139,5 +139,6 @@ def _shown(value, meta):
     if meta.get("kind") == "points":
         return f"{len(value)} points"
     if isinstance(value, list):
-        return f"{len(value)} entries"
+        names = [getattr(row, "name", "") for row in value]
+        return ", ".join(names) if names and all(names) else f"{len(value)} entries" if value else "none"
     return str(value)

@@ -33,7 +33,10 @@ STEADY_OVER = 3
 LEAST_FOR_START_UP = 2500
 # With turbulence: forces that stand still over so many steps settle a level although its residual has stalled below this.
 STALLED_OVER, STALLED_BELOW = 30, 1e-2
-SUPERSONIC_COURANT = 40.0
+# Largest Courant numbers without and with turbulence.
+SUPERSONIC_COURANT = (40.0, 400.0)
+# Eddy viscosity of the wake behind a base over the stream's speed and the body's radius, about.
+BASE_MIXING = 0.01
 
 
 class Execution(Climb):
@@ -118,12 +121,12 @@ class Execution(Climb):
         turbulent = self.sheet.flow.model == "turbulent"
         flow = Discretisation(mesh, self.setup.stream, "slip" if inviscid else "no-slip", vortex=not free,
                               closure=self.sheet.flow.closure if turbulent else None, laminar_until=self.sheet.flow.trip if turbulent else None,
-                              boundaries=self.setup.boundaries)
+                              boundaries=self.setup.boundaries, mixing=BASE_MIXING * self.setup.radius if self.setup.is_round else 0.0)
         run, resume = self.sheet.run, self._resume
         controls = MarchControls(run.courant_start, krylov_vectors=run.krylov_vectors, first_order_steps=run.first_order_steps)
         if self.setup.is_round and self.setup.stream.mach > 1.2:
             # Detached and base shocks wander from cell to cell: small steps get there sooner.
-            controls = replace(controls, courant_most=SUPERSONIC_COURANT)
+            controls = replace(controls, courant_most=SUPERSONIC_COURANT[turbulent])
         if resume:
             self.history, self.finished = list(resume.history), [LevelResult(**done) for done in resume.finished]
         if resume and resume.level == name and len(resume.state) == mesh.n_cells:

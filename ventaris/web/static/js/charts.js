@@ -32,5 +32,5 @@ export function tracesOf(data) {
 
 export function draw(element, data) {
   const y = axis(data.label, { autorange: data.reverse ? "reversed" : true, type: data.log ? "log" : "linear", exponentformat: "e" });
-  window.Plotly.react(element, tracesOf(data), layout(axis(data.x), y), OPTIONS);
+  window.Plotly.react(element, tracesOf(data), layout(axis(data.x), y, { showlegend: true }), OPTIONS);
 }

@@ -1,0 +1,1 @@
+"""Sound and signals: spectra, levels and tones."""
