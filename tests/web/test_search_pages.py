@@ -3,7 +3,7 @@ import unittest
 
 from tests.nozzles import CONE, SMALL, nozzle_sheet
 from tests.web.client import WithClient
-from ventaris.store import campaigns, runs, searches
+from ventaris.store import archive, campaigns, runs, searches
 from ventaris.worker.loop import work
 
 FORM = {"use.throat_radius": "on", "low.throat_radius": "26 mm", "high.throat_radius": "32 mm", "objective": "thrust / mass_flow", "sense": "largest", "first": "3", "most": "5", "level": "coarse",
@@ -55,6 +55,10 @@ class Searches(WithClient):
         self.assertEqual(len(data["points"]), len(points))
         self.assertEqual(sum(p["best"] for p in data["points"]), 1)
         self.assertIn("5", self.text(f"/campaigns/{self.nozzles}/searches"))
+        again = archive.import_campaign(self.db, archive.export_campaign(self.db, self.nozzles))
+        carried = searches.searches_of(self.db, again)[0]
+        self.assertEqual([p["values"] for p in searches.points_of(self.db, carried["id"])], [p["values"] for p in points])
+        self.assertIn("Best so far", self.text(f"/searches/{carried['id']}"))
         made = self.client.post(f"{address}/ask", data={"what": "variant"})
         self.assertEqual(made.status_code, 302)
         shape = campaigns.variants(self.db, self.nozzles)[-1]["shape"]

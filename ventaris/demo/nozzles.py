@@ -1,5 +1,7 @@
 """The campaigns of the made-up Tarnholt Mountain Works that are about nozzles, jets and the weather dart."""
 
+from ..core.study.search import Constraint, Parameter, Plan
+
 BARREL = {"kind": "conical", "inlet_radius": 0.05, "inlet_length": 0.03, "converge_length": 0.07, "throat_radius": 0.03, "diverge_length": 0.12, "exit_radius": 0.036, "lip": 0.004}
 
 BLASTER = {
@@ -26,7 +28,10 @@ LANCE = {
     "setup": {"domain": {"kind": "plate", "distance": 5, "width": 6}, "flow": {"model": "turbulent"}, "grid": {"along": 96, "jet": 112, "outside": 48, "across": 36}, "run": {"steps": 260}},
     "variants": [("Throat 12 mm", LANCE_BODY), ("Throat 10 mm", {**LANCE_BODY, "throat_radius": 0.005}),
                  ("Throat 10 mm, tube", {**LANCE_BODY, **TUBE}), ("Throat 10 mm, tube with intake", {**LANCE_BODY, **TUBE, "ports": [{"name": "intake", "x": 0.046, "width": 0.003}]})],
-    "points": [("15 g/s", {"supply": "mass flow", "mass_flow": 0.015})]}
+    "points": [("15 g/s", {"supply": "mass flow", "mass_flow": 0.015})],
+    "searches": [("Throat 10 mm, tube with intake", Plan([Parameter("throat_radius", "Throat radius", "m", 0.0042, 0.0060), Parameter("exit_radius", "Exit radius", "m", 0.0060, 0.0080),
+                                                          Parameter("ports.0.width", "intake: Width", "m", 0.001, 0.006)], "plate_shear", "largest",
+                                                         [Constraint("inlet_p_total", "at most", 125e3)], 8, 20))]}
 
 OGIVE = {"kind": "revolution", "chord": "1.2 m", "thickness": 0.1, "nose": "ogive", "nose_length": 0.3, "tail_length": 0.15, "base": 0.7}
 

@@ -11,7 +11,7 @@ from ..core.sheet import default_setup, read_toml, write_toml
 from ..core.shapes.assembly import assemble
 from ..core.study.bodies import body_air
 from ..core.study.setup import prepare
-from ..store import archive, campaigns, runs
+from ..store import archive, campaigns, runs, searches
 from ..store.body_fields import unpack_body_field
 from ..store.database import open_database
 from ..store.fields import unpack_field, unpack_taps
@@ -46,6 +46,10 @@ def recompute(echo=lambda line: None, only=None):
             for variant in campaigns.variants(database, campaign_id):
                 for point in campaigns.points(database, campaign_id):
                     runs.add_run(database, campaign_id, variant["id"], point["id"], write_toml(campaigns.compose_sheet(campaign, variant, point)))
+            for variant_name, plan in scenario.get("searches", ()):
+                variant, point = next(v for v in campaigns.variants(database, campaign_id) if v["name"] == variant_name), campaigns.points(database, campaign_id)[0]
+                sheet = campaigns.compose_sheet(campaign, variant, point)
+                searches.add_search(database, campaign, variant, point, plan, sheet.model_copy(update={"grid": sheet.grid.model_copy(update={"level": "medium"})}))
             work(folder, until_idle=True)
             latest = runs.latest_runs(database, campaign_id)
             for run in latest.values():

@@ -5,7 +5,7 @@ import zipfile
 
 from ..core.sheet import SheetError, read_section, read_toml
 from ..core.shapes.library import MARK
-from . import campaigns, runs
+from . import campaigns, runs, searches
 from .database import transaction
 from .measured import add_measured, measured_of
 from .surfaces import keep_surface, sources_of, surface_bytes
@@ -20,7 +20,7 @@ class ArchiveError(ValueError):
 
 
 def export_campaign(database, campaign_id, checkpoints=False):
-    """A campaign with its variants, operating points, measured data and the newest run of every cell.
+    """A campaign with its variants, operating points, measured data, the newest run of every cell, and the results of its searches.
 
     Parameters
     ----------
@@ -42,6 +42,9 @@ def export_campaign(database, campaign_id, checkpoints=False):
             "variants": [{k: v[k] for k in ("name", "shape", "baseline")} for v in variants_],
             "points": [{k: p[k] for k in ("name", "air")} for p in points_],
             "measured": [{k: m[k] for k in ("name", "columns")} for m in measured_of(database, campaign_id)]})
+        carried = [searches.packed(database, found, [v["id"] for v in variants_], [p["id"] for p in points_]) for found in reversed(searches.searches_of(database, campaign_id))]
+        if any(carried):
+            put("searches.json", [found for found in carried if found])
         for key in sorted({k for v in variants_ for k in sources_of(v["shape"])}):
             put(f"surfaces/{key}.npz", surface_bytes(database, key) or b"")
         latest = runs.latest_runs(database, campaign_id)
@@ -78,6 +81,7 @@ def import_campaign(database, data):
                 raise ArchiveError(f"The archive has format {head.get('format')}; this program reads format {FORMAT}.")
             stored = [_read_run(archive, name) for name in archive.namelist() if name.endswith("/run.json")]
             checked = _check(head)
+            checked["searches"] = [searches.checked(found) for found in json.loads(archive.read("searches.json"))] if "searches.json" in archive.namelist() else []
             surfaces = {name: archive.read(name) for name in archive.namelist() if name.startswith("surfaces/")}
     except (zipfile.BadZipFile, KeyError, ValueError, TypeError, AttributeError, EOFError) as error:
         if isinstance(error, (ArchiveError, SheetError)):
@@ -132,4 +136,6 @@ def _store(database, head, stored):
                                  [(run_id, e["step"], json.dumps(e)) for e in run["history"]])
         for kind, blob in run["arrays"].items():
             runs.keep_array(database, run_id, kind, blob)
+    for found in head["searches"]:
+        searches.unpack(database, campaign_id, found, variant_ids, point_ids)
     return campaign_id

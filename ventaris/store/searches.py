@@ -22,11 +22,15 @@ def add_search(database, campaign, variant, point, plan, sheet):
     return search_id
 
 
-def _parsed(row):
-    plan = json.loads(row["plan"])
+def _plan(plan):
+    plan = dict(plan)
     plan["parameters"] = [Parameter(**p) for p in plan["parameters"]]
     plan["constraints"] = [Constraint(**c) for c in plan["constraints"]]
-    return {**dict(row), "plan": Plan(**plan)}
+    return Plan(**plan)
+
+
+def _parsed(row):
+    return {**dict(row), "plan": _plan(json.loads(row["plan"]))}
 
 
 def search(database, search_id):
@@ -136,3 +140,46 @@ def _queue(database, found, point):
     run_id = runs.add_run(database, found["campaign_id"], found["variant_id"], found["point_id"], write_toml(varied), study=MARK)
     with transaction(database):
         database.execute("UPDATE search_point SET run_id = ? WHERE search_id = ? AND number = ?", (run_id, found["id"], point["number"]))
+
+
+def packed(database, found, variant_ids, point_ids):
+    """A search with the results of its runs as plain values, for an archive; None where its cell is gone."""
+    if found["variant_id"] not in variant_ids or found["point_id"] not in point_ids:
+        return None
+    points = []
+    for p in points_of(database, found["id"]):
+        run = p["run"] if p["run"] and p["run"]["state"] in runs.ENDED else None
+        points.append({"values": p["values"], "proposed": p["proposed"], "problem": p["problem"],
+                       "run": {k: run[k] for k in ("sheet", "state", "error", "result", "created")} if run else None})
+    return {"variant": variant_ids.index(found["variant_id"]), "point": point_ids.index(found["point_id"]), "plan": asdict(found["plan"]), "sheet": found["sheet"],
+            "state": "done" if found["state"] == "done" else "paused", "words": found["words"], "points": points}
+
+
+def checked(found):
+    """What `packed` made, looked over; raises ValueError, KeyError or TypeError where it is not that."""
+    plan = _plan(found["plan"])
+    read_toml(found["sheet"])
+    if found["state"] not in ("done", "paused") or any(len(p["values"]) != len(plan.parameters) for p in found["points"]):
+        raise ValueError("a search of the archive is damaged")
+    for p in found["points"]:
+        if p["run"]:
+            read_toml(p["run"]["sheet"])
+            if p["run"]["state"] not in runs.ENDED:
+                raise ValueError("a search of the archive holds a run that has not ended")
+    return found
+
+
+def unpack(database, campaign_id, found, variant_ids, point_ids):
+    """Store what `packed` made."""
+    cell = campaign_id, variant_ids[found["variant"]], point_ids[found["point"]]
+    with transaction(database):
+        search_id = database.execute("INSERT INTO search (campaign_id, variant_id, point_id, plan, sheet, state, words) VALUES (?, ?, ?, ?, ?, ?, ?)",
+                                     (*cell, json.dumps(found["plan"]), found["sheet"], found["state"], found["words"])).lastrowid
+        for number, p in enumerate(found["points"]):
+            run_id, run = None, p["run"]
+            if run:
+                run_id = database.execute("INSERT INTO run (campaign_id, variant_id, point_id, sheet, state, error, result, created, finished, study) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+                                          (*cell, run["sheet"], run["state"], run["error"], json.dumps(run["result"]) if run["result"] else None, run["created"], run["created"], MARK)).lastrowid
+            database.execute("INSERT INTO search_point (search_id, number, point, proposed, run_id, problem) VALUES (?, ?, ?, ?, ?, ?)",
+                             (search_id, number, json.dumps(p["values"]), int(p["proposed"]), run_id, p["problem"]))
+    return search_id
