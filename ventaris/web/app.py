@@ -17,7 +17,7 @@ from ..store.surfaces import serve_library
 from ..store.database import StoreError, open_database, remember, setting
 from ..store.deletions import last_deletion
 from ..store.runs import StateError
-from . import body_looks, body_sheets, campaigns, compare, curves, flow, looks, maps, presentation, runs, searches, sheets, study
+from . import body_looks, body_sheets, campaigns, compare, curves, flow, looks, maps, noise, presentation, runs, searches, sheets, study
 
 LARGEST_UPLOAD = 210_000_000
 POLICY = ("default-src 'self'; script-src 'self'; style-src 'self'; img-src 'self' data: blob:; font-src 'self'; connect-src 'self'; "
@@ -52,7 +52,7 @@ def create_app(folder, password=None, local=True):
     CSRFProtect(app)
     presentation.register(app)
     use_face(str(Path(__file__).parent / "static/vendor/fonts/ibm-plex-sans-400.ttf"))
-    for room in (campaigns, sheets, study, runs, flow, looks, curves, compare, maps, body_looks, body_sheets, searches):
+    for room in (campaigns, sheets, study, runs, flow, looks, curves, compare, maps, body_looks, body_sheets, searches, noise):
         app.register_blueprint(room.pages)
     _security(app, password, local)
     _errors(app)

@@ -31,10 +31,11 @@ def _context(run):
     older = runs.runs_of_cell(g.database, run["variant_id"], run["point_id"])
     space = store.space_of(g.database, run["campaign_id"])
     try:
-        formulas = [f.name for f in read_toml(run["sheet"]).instruments.formulas]
+        sheet = read_toml(run["sheet"])
+        formulas, noise = [f.name for f in sheet.instruments.formulas], space == "nozzle" and sheet.flow.model == "noise"
     except SheetError:
-        formulas = []
-    return {"run": run, "space": space, "formulas": formulas, "log": runs.log(g.database, run["id"]), "older": [r for r in older if r["id"] != run["id"]],
+        formulas, noise = [], False
+    return {"run": run, "space": space, "noise": noise, "formulas": formulas, "log": runs.log(g.database, run["id"]), "older": [r for r in older if r["id"] != run["id"]],
             "has_field": runs.array_version(g.database, run["id"], "field") > 0,
             "worker": run["state"] not in runs.ACTIVE or is_worker_running(current_app.config["FOLDER"]),
             "ahead": runs.queue_position(g.database, run["id"]) if run["state"] == "waiting" else 0}

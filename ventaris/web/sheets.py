@@ -40,7 +40,8 @@ LISTS = {"section": {"shape": [("elements", "Further elements", "element", "in c
                              ("meters", "Flow meters", "flow meter", "rectangles across x: mass flow, mean velocity, total pressure"),
                              ("formulas", "Formula channels", "formula", "computed from the other channels at every step")]}}
 LISTS["nozzle"] = {"shape": [("ports", "Intake ports", "port", "slots all round the wall, open to the air outside")],
-                   "instruments": [("stations", "Stations", "station", "cross-sections over which the flow is averaged"),
+                   "instruments": [("microphones", "Microphones", "microphone", "points whose pressure is recorded; for noise runs"),
+                                   ("stations", "Stations", "station", "cross-sections over which the flow is averaged"),
                                    ("probes", "Probes", "probe", "points at which the flow is read, in metres from the inlet and the axis"),
                                    ("formulas", "Formula channels", "formula", "computed from the other channels at every step")]}
 DRAW = {"section": draw, "body": draw_body, "nozzle": draw_nozzle}

@@ -78,7 +78,8 @@ class Job:
         settled = result["verdict"]["settled"]
         self._flush({"share": 1.0, "level": result["levels"][-1]["level"], "left": 0})
         runs.finish(self.database, self.id, "settled" if settled else "stopped", result, line=result["verdict"]["words"])
-        runs.learn_cost(self.database, result["cost_per_cell_step"], sheet.space)
+        if not result.get("noise"):
+            runs.learn_cost(self.database, result["cost_per_cell_step"], sheet.space)
 
     def _neighbour(self, sheet):
         """(Mesh, state) of the finished run of the same variant whose operating point is nearest and whose other inputs are the same."""

@@ -124,6 +124,14 @@ class NozzleProbe(SheetSection):
     y: float = number(0.0, "m", 0, 1e4, "r", "From the axis.")
 
 
+class Microphone(SheetSection):
+    """A point at which the pressure is recorded; for noise runs."""
+
+    name: str = text("near", "Name", "", 30)
+    x: float = number(0.0, "m", -1e3, 1e3, "x behind the exit", "Negative is upstream of it.")
+    r: float = number(0.12, "m", 0, 1e3, "From the axis", "")
+
+
 class Station(SheetSection):
     """A cross-section over which the flow is averaged."""
 
@@ -136,6 +144,7 @@ class NozzleInstruments(SheetSection):
 
     width: float = number(1.0, "m", above=0, high=1000, label="Width", help="Of a flat nozzle, for mass flow and forces.")
     stations: list[Station] = Field(default_factory=list, max_length=12)
+    microphones: list[Microphone] = Field(default_factory=list, max_length=8)
     probes: list[NozzleProbe] = Field(default_factory=list, max_length=20)
     formulas: list[Formula] = Field(default_factory=list, max_length=20)
 
@@ -143,11 +152,15 @@ class NozzleInstruments(SheetSection):
 class NozzleFlow(SheetSection):
     """The physics."""
 
-    model: Literal["inviscid", "laminar", "turbulent"] = choice(
-        "inviscid", "Flow model", "Inviscid: slip walls, no friction. Laminar: no-slip walls, no turbulence. Turbulent: no-slip walls and a closure.",
-        inviscid="Inviscid", laminar="Laminar", turbulent="Turbulent")
+    model: Literal["inviscid", "laminar", "turbulent", "noise"] = choice(
+        "inviscid", "Flow model", "Inviscid: slip walls, no friction. Laminar: no-slip walls, no turbulence. Turbulent: no-slip walls and a closure. Noise: the jet alone, followed in time at high order, "
+        "from the exit state of one-dimensional theory.", inviscid="Inviscid", laminar="Laminar", turbulent="Turbulent", noise="Jet in time: noise")
     closure: Literal["spalart-allmaras", "sst"] = choice(
         "spalart-allmaras", "Closure", "One equation, or two (k and ω).", when={"model": "turbulent"}, **{"spalart-allmaras": "Spalart-Allmaras", "sst": "k-ω SST"})
+    cells_per_diameter: int = number(24, "", 8, 64, "Cells per exit diameter", "Along the axis, over the first seven diameters; a third more across.", when={"model": "noise"}, whole=True)
+    duration: float = number(180.0, "", 5, 2000, "Time to follow", "In exit diameters over the ambient speed of sound.", when={"model": "noise"})
+    discard: float = number(80.0, "", 0, 1000, "Start-up left out", "In the same unit; a tone needs some 80 to build up.", when={"model": "noise"})
+    noise_reynolds: float = number(5000.0, "", 500, 100000, "Reynolds number of its viscosity", "Constant viscosity on the expanded jet and the exit's diameter. Above some 10 000 rings pair and destroy the shock cells; real jets spread instead.", when={"model": "noise"})
 
 
 class NozzleRun(SheetSection):

@@ -18,6 +18,7 @@ from .air import derived_air
 from .body_run import BodyExecution
 from .channels import base_channels
 from .climb import Climb
+from .noise_run import NoiseExecution
 from .nozzle_run import NozzleExecution
 from .planner import STATIONS
 from .progress import Checkpoint, LevelResult, MarchedLevel, RunFailed
@@ -372,5 +373,5 @@ def execute(sheet, resume=None, extra_steps=0, neighbour=None):
     if sheet.space == "body":
         return BodyExecution(sheet, resume, extra_steps)
     if sheet.space == "nozzle":
-        return NozzleExecution(sheet, resume, extra_steps)
+        return (NoiseExecution if sheet.flow.model == "noise" else NozzleExecution)(sheet, resume, extra_steps)
     return Execution(sheet, resume, extra_steps, neighbour)

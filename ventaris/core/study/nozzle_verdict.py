@@ -1,5 +1,6 @@
 """What the program says of a nozzle: before its run and after it."""
 from .findings import Estimate, Finding, climb_findings, formula_findings, gravest_first
+from .noise_run import estimate_noise, noise_channels, preflight_noise
 from .nozzles import nozzle_channels
 from .verdict import Verdict, formula_warnings
 
@@ -11,6 +12,8 @@ REGIMES = {"subsonic": "subsonic throughout", "shock inside": "choked, with a sh
 
 def estimate_nozzle(setup, cost=DEFAULT_COST):
     """Cells, time, memory and disk of a climb; `cost` in seconds per cell and step."""
+    if setup.sheet.flow.model == "noise":
+        return estimate_noise(setup)
     steps = 140 if setup.has_jet else 60
     if setup.sheet.flow.model == "turbulent":
         steps *= 1.5
@@ -20,6 +23,8 @@ def estimate_nozzle(setup, cost=DEFAULT_COST):
 
 def preflight_nozzle(setup):
     """Findings for a prepared nozzle, the gravest first."""
+    if setup.sheet.flow.model == "noise":
+        return gravest_first([*_pressures(setup), *preflight_noise(setup), *formula_findings(setup.sheet.instruments.formulas, noise_channels(setup))])
     found = [*_pressures(setup), *_contour(setup), *_physics(setup), *_grid(setup), *climb_findings(setup.levels),
              *formula_findings(setup.sheet.instruments.formulas, nozzle_channels(setup)), *_instruments(setup)]
     return gravest_first(found)

@@ -16,6 +16,7 @@ from ..theory import choked_mass_flow, mach_of_area, nozzle_theory
 
 # The reference pressure is the one behind the exit, but not less than this share of the supply's.
 LEAST_REFERENCE = 0.02
+VISCOUS = ("laminar", "turbulent")
 AVERAGES = ("mach", "p", "p_total", "t", "t_total")
 
 
@@ -250,7 +251,7 @@ def prepare_nozzle(sheet):
     scale = 2 * contour.exit_radius
     state = SuppliedAir(temperature, reference, density, viscosity, float(speed), air.gamma, air.gas_constant, air.prandtl, air.viscosity_law == "sutherland", scale,
                         supply_pressure=float(total), supply_temperature=warmth, ambient_pressure=around)
-    viscous = sheet.flow.model != "inviscid"
+    viscous = sheet.flow.model in VISCOUS
     stream = JetStream(state.mach, 0.0, air.gamma, state.reynolds(scale) if viscous else None, gas.SUTHERLAND_CONSTANT / temperature if state.sutherland else 0.0, air.prandtl,
                        0.01 * air.turbulence_intensity, air.viscosity_ratio, coflow=air.coflow / state.speed_of_sound if sheet.domain.kind != "duct" else 0.0)
     setup = NozzleSetup(sheet, contour, state, stream, _plan(sheet, contour, state, scale), {}, LEVELS[:LEVELS.index(sheet.grid.level) + 1])
@@ -270,7 +271,7 @@ def _check_ports(shape, contour):
 
 def _plan(sheet, contour, air, scale):
     grid, domain = sheet.grid, sheet.domain
-    viscous = sheet.flow.model != "inviscid"
+    viscous = sheet.flow.model in VISCOUS
     first = grid.first_height / scale if grid.first_height else None
     reynolds = air.reynolds(scale)
     if first is None and sheet.flow.model == "turbulent":
@@ -316,7 +317,7 @@ def _boundaries(setup):
         out |= {"surroundings": around, "behind": around, "downstream": Boundary("outlet", pressure=ambient_gauge, temperature=1.0)}
     for port in sheet.shape.ports:
         out[port.name] = Boundary("total inlet", pressure=ambient_gauge, temperature=1.0)
-    if sheet.flow.model != "inviscid" and given.wall_heat != "adiabatic":
+    if sheet.flow.model in VISCOUS and given.wall_heat != "adiabatic":
         flux_unit = air.density * air.speed_of_sound**3
         wall = Boundary("no-slip", temperature=given.wall_temperature / air.temperature, isothermal=given.wall_heat == "temperature",
                         heat=given.wall_flux / flux_unit if given.wall_heat == "heat flux" else 0.0)

@@ -34,6 +34,7 @@ function drawCharts() {
   const narrow = { margin: { l: 62, r: 62, t: 26, b: 34 }, legend: { orientation: "h", x: 1, xanchor: "right", y: 1.02, yanchor: "bottom", font: { size: 11 } } };
   // What is watched of sections and bodies is lift and drag; of nozzles thrust and mass flow.
   const nozzle = root.dataset.space === "nozzle", [one, other] = nozzle ? ["thrust", "mass_flow"] : ["lift", "drag"], [first, second] = nozzle ? ["thrust, N", "kg/s"] : ["CL", "CD"];
+  if (root.dataset.space === "noise") { drawSignals(narrow); return; }
   const lift = { x, y: history.map((h) => h[one]), name: first, mode: "lines", line: { color: PENS[0], width: 1.8 } };
   const drag = { x, y: history.map((h) => h[other]), name: second, mode: "lines", yaxis: "y2", line: { color: PENS[1], width: 1.8 } };
   window.Plotly.react("chart-forces", [lift, drag], layout(axis(""), axis(first, { range: tail(one) }),
@@ -42,6 +43,14 @@ function drawCharts() {
   const residual = { x, y: history.map((h) => Math.max(h.residual, 1e-16)), name: "residual", mode: "lines", line: { color: "#1B2A2F", width: 1.5 } };
   window.Plotly.react("chart-residual", [residual], layout(axis("step"), axis("residual", { type: "log", exponentformat: "e", nticks: 6 }),
     { ...narrow, shapes: levels().shapes, showlegend: false, margin: { l: 62, r: 62, t: 8, b: 40 } }), OPTIONS);
+}
+
+// A jet in time: the pressure at its microphones.
+function drawSignals(narrow) {
+  const names = Object.keys(history.at(-1) || {}).filter((n) => n.startsWith("p_")), t = history.map((h) => 1e3 * h.time);
+  const traces = names.map((n, k) => ({ x: t, y: history.map((h) => h[n]), name: n.slice(2), mode: "lines", line: { color: PENS[k % PENS.length], width: 1 } }));
+  window.Plotly.react("chart-forces", traces, layout(axis("time, ms"), axis("Pa above ambient"), { ...narrow, showlegend: true }), OPTIONS);
+  document.getElementById("chart-residual").hidden = true;
 }
 
 // Formulas, elements, probes: whichever channel a person wants to watch.

@@ -1,0 +1,159 @@
+"""The jet in time: its pieces, its borders, a short run."""
+import unittest
+
+import numpy as np
+
+from tests.marks import slow
+from tests.nozzles import CONE, nozzle_sheet
+from ventaris.core.sound import jet as j
+from ventaris.core.study.checks import estimate, examine
+from ventaris.core.study.execute import execute
+from ventaris.core.study.noise_run import make_flow, microphone_result, screech_formula
+from ventaris.core.study.progress import RunFailed
+from ventaris.core.study.setup import prepare
+
+QUICK = {"shape": {**CONE, "diverge_length": 0.0}, "air": {"total_pressure": 2.3e5}, "domain": {"kind": "open air"}, "flow": {"model": "noise", "cells_per_diameter": 10, "duration": 6, "discard": 1}}
+MICROPHONES = [{"name": "near", "x": 0.0, "r": 0.12}]
+
+
+def noise_sheet(**change):
+    return nozzle_sheet(**{**QUICK, "instruments": {"microphones": MICROPHONES}, **change})
+
+
+class Scheme(unittest.TestCase):
+    def test_the_reconstruction_is_of_fifth_order(self):
+        errors = []
+        for n in (10, 20):
+            h = 1.0 / n
+            face = lambda k: np.cos(8 * k * h) / 8
+            means = np.array([(face(k) - face(k + 1)) / h for k in range(-3, n + 4)])
+            found = np.array([j.weno.py_func(*means[k - 2:k + 3]) for k in range(3, n)])
+            errors.append(np.abs(found - np.sin(8 * (np.arange(3, n) - 2) * h)).max())
+        self.assertGreater(np.log2(errors[0] / errors[1]), 3.5)
+        self.assertLess(errors[1], 2e-3)
+
+    def test_equal_states_give_the_exact_flux(self):
+        rho, u, v, p = 1.2, 0.4, -0.2, 0.8
+        e = p / 0.4 + 0.5 * rho * (u * u + v * v)
+        np.testing.assert_allclose(j.hllc(*(np.float32(s) for s in (rho, u, v, p, rho, u, v, p))), [rho * u, rho * u * u + p, rho * u * v, u * (e + p)], rtol=1e-5)
+
+    def test_a_contact_at_rest_stays(self):
+        flux = j.hllc(*(np.float32(s) for s in (1.0, 0.0, 0.0, 0.7, 2.0, 0.0, 0.0, 0.7)))
+        np.testing.assert_allclose(flux, [0, 0.7, 0, 0], atol=1e-6)
+
+    def test_shock_tube(self):
+        # Sod's tube in the x direction: the exact density behind the shock 0.26557, between contact and tail 0.42632.
+        n = 200
+        w = np.ones((4, 8, n), dtype=np.float32)
+        w[1:3] = 0
+        w[3] = 1.0
+        w[0, :, n // 2:], w[3, :, n // 2:] = 0.125, 0.1
+        u = np.stack([w[0], 0 * w[0], 0 * w[0], w[3] / np.float32(0.4)])
+        dx = np.full(n, 1 / n, dtype=np.float32)
+        over, out, dt = np.full(n + 1, n, dtype=np.float32), np.zeros_like(w), np.float32(0.001)
+        zero = np.zeros((8, n), dtype=np.float32)
+        for _ in range(200):
+            start = u.copy()
+            for a, b in ((0.0, 1.0), (0.75, 0.25), (1 / 3, 2 / 3)):
+                j.primitives(u, w)
+                j.along(w, out, 0, 0, 0, w[:, 0, 0].copy(), dx, over, np.float32(0))
+                j.stage(u, start, out, np.float32(a), np.float32(b), dt, zero, u)
+        x = (np.arange(n) + 0.5) / n
+        self.assertAlmostEqual(float(np.median(u[0, 4, (x > 0.72) & (x < 0.82)])), 0.26557, delta=0.002)
+        self.assertAlmostEqual(float(np.median(u[0, 4, (x > 0.52) & (x < 0.66)])), 0.42632, delta=0.003)
+
+
+class Borders(unittest.TestCase):
+    def test_air_at_rest_stays_at_rest(self):
+        flow = j.JetFlow(1.0, 1.0, 1 / 1.2, 1.0, 1 / 1.2, cells=8)
+        flow.jet[:] = [1, 0, 0, 1 / 1.4]
+        flow.u[0], flow.u[1:3], flow.u[3] = 1, 0, 1 / 1.4 / 0.4
+        flow.mean[:] = flow.u
+        flow.advance(20)
+        self.assertLess(np.abs(flow.u[1:3]).max(), 1e-5)
+
+    def test_a_pulse_leaves_with_less_than_a_hundredth(self):
+        flow = j.JetFlow(1.0, 1.0, 1 / 1.2, 1.0, 1 / 1.2, cells=8)
+        # Without the nozzle, which would reflect by itself.
+        flow.at_wall = flow.at_outside = 0
+        x, r = np.meshgrid(flow.x, flow.r)
+        pulse = 0.01 * np.exp(-np.log(2) * ((x - 4) ** 2 + r**2) / 0.8**2)
+        flow.u[0], flow.u[1:3], flow.u[3] = 1 + 1.4 * pulse, 0, (1 / 1.4 + pulse) / 0.4
+        flow.mean[0], flow.mean[1:3], flow.mean[3] = 1, 0, 1 / 1.4 / 0.4
+        row, column = flow.place(4.0, 2.0)
+        passed, came_back = [], []
+        while flow.time < 16:
+            flow.advance(2)
+            (passed if flow.time < 5 else came_back).append(abs(flow.pressure(row, column)))
+        self.assertLess(max(came_back[len(came_back) // 5:]), 0.01 * max(passed))
+
+
+class Runs(unittest.TestCase):
+    def test_a_short_run_hands_out_signals(self):
+        run = execute(noise_sheet(instruments={"microphones": MICROPHONES, "formulas": [{"name": "twice", "expression": "2 * p_near"}]}))
+        for progress in run:
+            pass
+        r = run.result
+        self.assertFalse(r["verdict"]["settled"])
+        self.assertIn("Too short", r["verdict"]["words"])
+        self.assertIsNone(r["noise"]["microphones"]["near"])
+        row = run.rows()["near"]
+        self.assertGreater(len(row["s"]), 100)
+        self.assertTrue(np.isfinite(row["pressure"]).all())
+        self.assertAlmostEqual(run.history[-1]["twice"], 2 * run.history[-1]["p_near"])
+        level, flow, state = run.field()
+        self.assertEqual(len(state), flow.mesh.n_cells)
+        self.assertTrue(flow.mesh.is_revolved)
+
+    def test_a_run_goes_on_from_its_checkpoint(self):
+        whole, broken = execute(noise_sheet()), execute(noise_sheet())
+        for _ in whole:
+            pass
+        for progress in broken:
+            if progress.step == 3:
+                kept = broken.checkpoint().to_bytes()
+                break
+        again = execute(noise_sheet(), kept)
+        for _ in again:
+            pass
+        np.testing.assert_allclose(again.rows()["near"]["pressure"], whole.rows()["near"]["pressure"], atol=0.5)
+
+    def test_a_tone_in_a_record_is_found(self):
+        t = np.arange(0, 0.2, 1e-5)
+        rng = np.random.default_rng(2)
+        found = microphone_result(t, 200 * np.sin(2 * np.pi * 2500 * t) + 5 * rng.normal(size=len(t)), 0.02, 0.05)
+        self.assertAlmostEqual(found["tones"][0]["frequency"], 2500, delta=10)
+        self.assertAlmostEqual(found["tones"][0]["level"], 20 * np.log10(200 / 2**0.5 / 2e-5), delta=0.3)
+        self.assertLess(found["change"], 0.02)
+        self.assertIsNone(microphone_result(t[:100], t[:100], 0.0, 0.05))
+
+    def test_what_cannot_be_heard_is_said_first(self):
+        for change, words in (({"instruments": {}}, "needs a microphone"), ({"instruments": {"microphones": [{"name": "m", "x": -0.02, "r": 0.03}]}}, "inside the nozzle"),
+                              ({"instruments": {"microphones": [{"name": "m", "x": 0.0, "r": 0.36}]}}, "absorbing zone"), ({"instruments": {"microphones": [{"name": "m", "x": 0.0, "r": 3}]}}, "outside the air"),
+                              ({"air": {"total_pressure": 1.2e5}}, "choked"), ({"domain": {"kind": "duct"}}, "in the open"), ({"shape": {**QUICK["shape"], "form": "planar"}}, "round")):
+            with self.subTest(words):
+                _, findings = examine(noise_sheet(**change))
+                self.assertTrue(any(f.grade == "stop" and words in f.message for f in findings), [f.message for f in findings])
+        with self.assertRaises(RunFailed):
+            execute(noise_sheet(instruments={}))
+        short = examine(noise_sheet())[1]
+        self.assertTrue(any("left: spectra need" in f.message for f in short))
+
+    def test_the_formula_and_the_estimate(self):
+        # Fully expanded Mach 1.15 from a cold convergent nozzle: f D / a = 0.5577 for u_c = 0.7 u_j.
+        setup = prepare(noise_sheet(air={"total_pressure": 101325 * (1 + 0.2 * 1.15**2) ** 3.5}))
+        self.assertAlmostEqual(screech_formula(setup) * setup.scale / setup.air.speed_of_sound, 0.5577, delta=0.002)
+        self.assertGreater(estimate(setup).seconds, 3)
+        self.assertEqual(make_flow(setup).cells, estimate(setup).cells)
+
+    @slow
+    def test_a_jet_makes_shock_cells_in_time_too(self):
+        run = execute(noise_sheet(flow={"model": "noise", "cells_per_diameter": 16, "duration": 24, "discard": 5}))
+        for _ in run:
+            pass
+        row = run.jet.mean[0, 0] * 0 + run.jet.u[0, 0]
+        self.assertGreater(np.ptp(row[run.jet.at_exit + 5:run.jet.at_exit + 60]), 0.1)
+
+
+if __name__ == "__main__":
+    unittest.main()

@@ -1,0 +1,302 @@
+"""A jet in time: axisymmetric flow of high order on a stretched grid, for its noise.
+
+Fifth-order weighted essentially non-oscillatory reconstruction of the primitive variables, HLLC fluxes, three Runge-Kutta stages,
+single precision.  The nozzle is a pipe of no length: air of the exit's state enters at x = 0 below r = 1/2, a lip of some thickness
+stands above it and reaches to the upstream border.  Lengths are scaled by the exit's diameter, speeds by the ambient speed of sound,
+density by the ambient one; the pressure is absolute, 1/gamma at rest.  Viscosity is constant and acts on every velocity by itself (the
+Laplacian part of the stress), with the matching heat.
+
+References
+----------
+Borges, Carmona, Costa, Don: An improved weighted essentially non-oscillatory scheme, J. Comput. Phys. 227, 2008.
+Toro, Spruce, Speares: Restoration of the contact surface in the HLL-Riemann solver, Shock Waves 4, 1994.
+Shu, Osher: Efficient implementation of essentially non-oscillatory shock-capturing schemes, J. Comput. Phys. 77, 1988.
+"""
+import numpy as np
+from numba import njit, prange
+
+f4 = np.float32
+GAMMA = f4(1.4)
+G1 = f4(0.4)
+PRANDTL = f4(0.72)
+fast = dict(cache=True, error_model="numpy", fastmath={"nsz", "arcp", "contract", "afn", "reassoc"})
+HALO = 3
+
+
+@njit(**fast)
+def weno(a, b, c, d, e):
+    """Value at the right face of the middle one of five cells."""
+    q0 = (f4(2.0) * a - f4(7.0) * b + f4(11.0) * c) * f4(1.0 / 6.0)
+    q1 = (-b + f4(5.0) * c + f4(2.0) * d) * f4(1.0 / 6.0)
+    q2 = (f4(2.0) * c + f4(5.0) * d - e) * f4(1.0 / 6.0)
+    t0, t1, t2 = a - f4(2.0) * b + c, b - f4(2.0) * c + d, c - f4(2.0) * d + e
+    v0, v1, v2 = a - f4(4.0) * b + f4(3.0) * c, b - d, f4(3.0) * c - f4(4.0) * d + e
+    s0 = f4(13.0 / 12.0) * t0 * t0 + f4(0.25) * v0 * v0
+    s1 = f4(13.0 / 12.0) * t1 * t1 + f4(0.25) * v1 * v1
+    s2 = f4(13.0 / 12.0) * t2 * t2 + f4(0.25) * v2 * v2
+    tau = abs(s0 - s2)
+    r0, r1, r2 = tau / (s0 + f4(1e-10)), tau / (s1 + f4(1e-10)), tau / (s2 + f4(1e-10))
+    w0, w1, w2 = f4(0.1) * (f4(1.0) + r0 * r0), f4(0.6) * (f4(1.0) + r1 * r1), f4(0.3) * (f4(1.0) + r2 * r2)
+    return (w0 * q0 + w1 * q1 + w2 * q2) / (w0 + w1 + w2)
+
+
+@njit(**fast)
+def hllc(rl, ul, vl, pl, rr, ur, vr, pr):
+    """Flux of mass, normal momentum, tangential momentum and energy; u is normal to the face."""
+    al, ar = np.sqrt(GAMMA * pl / rl), np.sqrt(GAMMA * pr / rr)
+    star = max(f4(0.5) * (pl + pr) - f4(0.125) * (ur - ul) * (rl + rr) * (al + ar), f4(1e-5))
+    ql = f4(1.0) if star <= pl else np.sqrt(f4(1.0) + f4(6.0 / 7.0) * (star / pl - f4(1.0)))
+    qr = f4(1.0) if star <= pr else np.sqrt(f4(1.0) + f4(6.0 / 7.0) * (star / pr - f4(1.0)))
+    sl, sr = ul - al * ql, ur + ar * qr
+    el = pl / G1 + f4(0.5) * rl * (ul * ul + vl * vl)
+    er = pr / G1 + f4(0.5) * rr * (ur * ur + vr * vr)
+    if sl >= f4(0.0):
+        return rl * ul, rl * ul * ul + pl, rl * ul * vl, ul * (el + pl)
+    if sr <= f4(0.0):
+        return rr * ur, rr * ur * ur + pr, rr * ur * vr, ur * (er + pr)
+    dl, dr = rl * (sl - ul), rr * (sr - ur)
+    sm = (pr - pl + dl * ul - dr * ur) / (dl - dr)
+    if sm >= f4(0.0):
+        rho = dl / (sl - sm)
+        e = rho * (el / rl + (sm - ul) * (sm + pl / dl))
+        return rl * ul + sl * (rho - rl), rl * ul * ul + pl + sl * (rho * sm - rl * ul), rl * ul * vl + sl * (rho - rl) * vl, ul * (el + pl) + sl * (e - el)
+    rho = dr / (sr - sm)
+    e = rho * (er / rr + (sm - ur) * (sm + pr / dr))
+    return rr * ur + sr * (rho - rr), rr * ur * ur + pr + sr * (rho * sm - rr * ur), rr * ur * vr + sr * (rho - rr) * vr, ur * (er + pr) + sr * (e - er)
+
+
+@njit(parallel=True, **fast)
+def primitives(u, w):
+    """[rho, u, v, p] of the conserved variables, both shape (4, nr, nx)."""
+    for j in prange(u.shape[1]):
+        for i in range(u.shape[2]):
+            rho = u[0, j, i]
+            vx, vr = u[1, j, i] / rho, u[2, j, i] / rho
+            w[0, j, i], w[1, j, i], w[2, j, i] = rho, vx, vr
+            w[3, j, i] = G1 * (u[3, j, i] - f4(0.5) * rho * (vx * vx + vr * vr))
+
+
+@njit(**fast)
+def _reconstruct(row, n, left, right):
+    """Values on both sides of the n + 1 faces of a row of n cells with halos; one plain loop, which the compiler turns into vector code."""
+    for k in range(n + 1):
+        a, b, c, d, e, f = row[k], row[k + 1], row[k + 2], row[k + 3], row[k + 4], row[k + 5]
+        left[k] = weno(a, b, c, d, e)
+        right[k] = weno(f, e, d, c, b)
+
+
+@njit(**fast)
+def _line(line, n, normal, left, right, flux, low_wall, mu, inverse):
+    """Fluxes through the n + 1 faces of a line of n cells with halos; `line` shape (4, n + 6), `normal` the row of the normal velocity.
+
+    The first face carries no friction where it is a wall.
+    """
+    tangent = 3 - normal
+    for m in range(4):
+        _reconstruct(line[m], n, left[m], right[m])
+    for k in range(n + 1):
+        c = k + HALO - 1
+        rl, ul, vl, pl = left[0, k], left[normal, k], left[tangent, k], left[3, k]
+        rr, ur, vr, pr = right[0, k], right[normal, k], right[tangent, k], right[3, k]
+        if rl < f4(0.1) * line[0, c] or pl < f4(0.1) * line[3, c]:
+            rl, ul, vl, pl = line[0, c], line[normal, c], line[tangent, c], line[3, c]
+        if rr < f4(0.1) * line[0, c + 1] or pr < f4(0.1) * line[3, c + 1]:
+            rr, ur, vr, pr = line[0, c + 1], line[normal, c + 1], line[tangent, c + 1], line[3, c + 1]
+        flux[0, k], flux[normal, k], flux[tangent, k], flux[3, k] = hllc(rl, ul, vl, pl, rr, ur, vr, pr)
+    if mu > f4(0.0):
+        for k in range(1 if low_wall else 0, n + 1):
+            c = k + HALO - 1
+            h = mu * inverse[k]
+            du, dv = line[normal, c + 1] - line[normal, c], line[tangent, c + 1] - line[tangent, c]
+            dt = GAMMA * (line[3, c + 1] / line[0, c + 1] - line[3, c] / line[0, c])
+            flux[normal, k] -= h * du
+            flux[tangent, k] -= h * dv
+            flux[3, k] -= h * (f4(0.5) * (line[normal, c + 1] + line[normal, c]) * du + f4(0.5) * (line[tangent, c + 1] + line[tangent, c]) * dv + dt / (G1 * PRANDTL))
+
+
+@njit(parallel=True, **fast)
+def along(w, out, at_exit, at_wall, at_outside, jet, dx, inverse, mu):
+    """Set `out` to minus the derivative of the fluxes along x."""
+    nr, nx = w.shape[1], w.shape[2]
+    for j in prange(nr):
+        first = 0 if j >= at_outside else at_exit
+        n = nx - first
+        line, flux = np.empty((4, n + 2 * HALO), dtype=np.float32), np.empty((4, n + 1), dtype=np.float32)
+        left, right = np.empty((4, n + 1), dtype=np.float32), np.empty((4, n + 1), dtype=np.float32)
+        for m in range(4):
+            for i in range(n):
+                line[m, HALO + i] = w[m, j, first + i]
+            for k in range(HALO):
+                line[m, HALO + n + k] = w[m, j, nx - 1]
+                if j < at_wall:
+                    line[m, k] = jet[m]
+                elif j < at_outside:
+                    line[m, HALO - 1 - k] = -w[m, j, first + k] if m == 1 else w[m, j, first + k]
+                else:
+                    line[m, k] = w[m, j, 0]
+        _line(line, n, 1, left, right, flux, at_wall <= j < at_outside, mu, inverse[first:])
+        for i in range(first):
+            for m in range(4):
+                out[m, j, i] = f4(0.0)
+        for i in range(n):
+            for m in range(4):
+                out[m, j, first + i] = (flux[m, i] - flux[m, i + 1]) / dx[first + i]
+
+
+@njit(parallel=True, **fast)
+def across(w, out, at_exit, at_outside, r_face, r, dr, inverse, mu):
+    """Add to `out` minus the divergence of the radial fluxes, weighted by the radius, and the ring terms."""
+    nr, nx = w.shape[1], w.shape[2]
+    for i in prange(nx):
+        first = at_outside if i < at_exit else 0
+        n = nr - first
+        line, flux = np.empty((4, n + 2 * HALO), dtype=np.float32), np.empty((4, n + 1), dtype=np.float32)
+        left, right = np.empty((4, n + 1), dtype=np.float32), np.empty((4, n + 1), dtype=np.float32)
+        for m in range(4):
+            for j in range(n):
+                line[m, HALO + j] = w[m, first + j, i]
+            for k in range(HALO):
+                # The axis and the outer wall of the nozzle are mirrors.
+                line[m, HALO - 1 - k] = -w[m, first + k, i] if m == 2 else w[m, first + k, i]
+                line[m, HALO + n + k] = w[m, nr - 1, i]
+        _line(line, n, 2, left, right, flux, True, mu, inverse[first:])
+        for j in range(n):
+            q = first + j
+            volume = r[q] * dr[q]
+            for m in range(4):
+                out[m, q, i] += (r_face[q] * flux[m, j] - r_face[q + 1] * flux[m, j + 1]) / volume
+            out[2, q, i] += w[3, q, i] / r[q] - mu * w[2, q, i] / (r[q] * r[q])
+
+
+@njit(parallel=True, **fast)
+def stage(u, start, out, a, b, dt, sponge, mean):
+    """u = a start + b (u + dt out), damped towards the mean (its pressure the ambient's) by `sponge`."""
+    for j in prange(u.shape[1]):
+        for i in range(u.shape[2]):
+            s = f4(1.0) / (f4(1.0) + b * dt * sponge[j, i])
+            for m in range(4):
+                value = a * start[m, j, i] + b * (u[m, j, i] + dt * out[m, j, i])
+                u[m, j, i] = mean[m, j, i] + s * (value - mean[m, j, i]) if sponge[j, i] > f4(0.0) else value
+
+
+@njit(parallel=True, **fast)
+def follow_mean(u, mean, rate):
+    """Let the running mean follow; its energy is that of the ambient pressure at the mean's density and velocity."""
+    for j in prange(u.shape[1]):
+        for i in range(u.shape[2]):
+            for m in range(3):
+                mean[m, j, i] += rate * (u[m, j, i] - mean[m, j, i])
+            rho = mean[0, j, i]
+            mean[3, j, i] = f4(1.0) / (GAMMA * G1) + f4(0.5) * (mean[1, j, i] * mean[1, j, i] + mean[2, j, i] * mean[2, j, i]) / rho
+
+
+def stretched(first, growth, total):
+    """Distances 0 … beyond `total` whose steps grow by a share each."""
+    steps = [0.0]
+    while steps[-1] < total:
+        steps.append(steps[-1] + first * (1 + growth) ** len(steps))
+    return np.array(steps)
+
+
+# How far the fine cells and the grid reach, and the absorbing zones' depths, in exit diameters.
+FINE, DOWNSTREAM, UPSTREAM, SIDEWAYS = 7.0, 20.0, 7.0, 8.0
+ABSORB_DOWNSTREAM, ABSORB_UPSTREAM, ABSORB_SIDEWAYS = 8.0, 4.0, 4.0
+SAMPLE_EVERY, FOLLOW_EVERY, FOLLOW_TIME = 4, 10, 30.0
+COURANT = 0.6
+
+
+class JetFlow:
+    """The jet of one exit state into still air.
+
+    Parameters
+    ----------
+    mach, pressure, warmth : float
+        Of the exit: Mach number, pressure and temperature over the ambient's.
+    ideal_mach, ideal_warmth : float
+        Of the jet once it has expanded to the ambient pressure.
+    lip : float
+        In exit diameters.
+    cells : int
+        Per exit diameter along the axis; a third more across.
+    reynolds : float
+        Of the constant viscosity, on the expanded jet's speed and the exit's diameter.
+
+    Attributes
+    ----------
+    x_faces, r_faces : ndarray
+        In exit diameters from the exit and the axis.
+    at_exit, at_wall, at_outside : int
+        Columns upstream of the exit, rows below the lip and up to its top.
+    u : ndarray, shape (4, nr, nx)
+        Conserved variables.
+    time, step : float
+        In exit diameters over the ambient speed of sound.
+    """
+
+    def __init__(self, mach, pressure, warmth, ideal_mach, ideal_warmth, lip=0.1, cells=24, reynolds=5000.0):
+        self._lines(cells, lip)
+        x, r = 0.5 * (self.x_faces[1:] + self.x_faces[:-1]), 0.5 * (self.r_faces[1:] + self.r_faces[:-1])
+        self.x, self.r = x, r
+        p = pressure / 1.4
+        rho, speed = 1.4 * p / warmth, mach * np.sqrt(warmth)
+        self.jet = np.array([rho, speed, 0.0, p], dtype=f4)
+        self.speed = ideal_mach * np.sqrt(ideal_warmth)
+        self.mu = f4(self.speed / reynolds)
+        spread, height = np.meshgrid(x, r)
+        profile = 0.5 * (1 - np.tanh((height - 0.5) / (0.05 + 0.03 * np.maximum(spread, 0)))) * (spread > 0)
+        w = np.zeros((4, len(r), len(x)))
+        w[0], w[1], w[3] = 1 / (1 + (ideal_warmth - 1) * profile), self.speed * profile, 1 / 1.4
+        self.u = np.stack([w[0], w[0] * w[1], 0 * w[0], w[3] / 0.4 + 0.5 * w[0] * w[1] ** 2]).astype(f4)
+        self.mean = self.u.copy()
+        depth = np.maximum(np.maximum((spread - (DOWNSTREAM - ABSORB_DOWNSTREAM)) / ABSORB_DOWNSTREAM, (-spread - (UPSTREAM - ABSORB_UPSTREAM)) / ABSORB_UPSTREAM),
+                           (height - (SIDEWAYS - ABSORB_SIDEWAYS)) / ABSORB_SIDEWAYS)
+        self.sponge = (np.clip(depth, 0, 1) ** 2).astype(f4)
+        dx, dr = np.diff(self.x_faces), np.diff(self.r_faces)
+        self._dx, self._dr, self._r, self._r_faces = dx.astype(f4), dr.astype(f4), r.astype(f4), self.r_faces.astype(f4)
+        self._over_x, self._over_r = ((1 / np.concatenate([d[:1], 0.5 * (d[1:] + d[:-1]), d[-1:]])).astype(f4) for d in (dx, dr))
+        # The fastest wave: the fully expanded jet may be passed by a fifth inside its cells.
+        fastest = 1.25 * max(self.speed, float(speed)) + 1.05
+        self.step = float(COURANT / (fastest / dx.min() + 1.2 / dr.min()))
+        self.time, self.steps = 0.0, 0
+        self._w, self._out = np.empty_like(self.u), np.empty_like(self.u)
+
+    def _lines(self, cells, lip):
+        h, hr = 1.0 / cells, 0.75 / cells
+        # The lip's inner edge, at a half, lies on a line.
+        rows = int(np.ceil(0.5 / hr))
+        hr = 0.5 / rows
+        across = max(int(round(lip / hr)), 2)
+        fine = np.arange(0, int(round(FINE * cells)) + 1) * h
+        upstream = -stretched(h, 0.05, UPSTREAM)[:0:-1]
+        self.x_faces = np.concatenate([upstream, fine, FINE + stretched(h, 0.03, DOWNSTREAM - FINE)[1:]])
+        near = np.arange(0, max(int(round(1.1 / hr)), rows + across + 4) + 1) * hr
+        self.r_faces = np.concatenate([near, near[-1] + stretched(hr, 0.05, SIDEWAYS - near[-1])[1:]])
+        self.at_exit, self.at_wall, self.at_outside = len(upstream), rows, rows + across
+
+    @property
+    def cells(self):
+        return len(self.x) * len(self.r)
+
+    def advance(self, count):
+        """Make `count` steps; returns whether everything stayed finite."""
+        for _ in range(count):
+            start = self.u.copy()
+            for a, b in ((0.0, 1.0), (0.75, 0.25), (1 / 3, 2 / 3)):
+                primitives(self.u, self._w)
+                along(self._w, self._out, self.at_exit, self.at_wall, self.at_outside, self.jet, self._dx, self._over_x, self.mu)
+                across(self._w, self._out, self.at_exit, self.at_outside, self._r_faces, self._r, self._dr, self._over_r, self.mu)
+                stage(self.u, start, self._out, f4(a), f4(b), f4(self.step), self.sponge, self.mean)
+            self.steps += 1
+            self.time += self.step
+            if self.steps % FOLLOW_EVERY == 0:
+                follow_mean(self.u, self.mean, f4(FOLLOW_EVERY * self.step / FOLLOW_TIME))
+        return bool(np.isfinite(self.u[:, :, -1]).all() and np.isfinite(self.u[0]).all())
+
+    def place(self, x, r):
+        """(row, column) of the cell nearest to a point."""
+        return int(np.argmin(np.abs(self.r - r))), int(np.argmin(np.abs(self.x - x)))
+
+    def pressure(self, row, column):
+        """Pressure above the ambient's in a cell, over rho a^2."""
+        rho, mx, mr, e = (float(v) for v in self.u[:, row, column])
+        return 0.4 * (e - 0.5 * (mx * mx + mr * mr) / rho) - 1 / 1.4
