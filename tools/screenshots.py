@@ -29,6 +29,26 @@ def bodies(page, server, shot):
     shot("body-compare", f"{home}/compare?run={one}&run={two}", "#pair[data-ready]", scroll=1160)
 
 
+def nozzles(page, server, shot):
+    def open_campaign(name):
+        page.goto(server.address)
+        page.click(f"h2 >> text='{name}'")
+        page.wait_for_selector(".matrix")
+        return page.url[len(server.address):]
+
+    def flow_of(row, column):
+        return page.locator(f"tr:has-text('{row}') td").nth(column).locator("a:has-text('flow')").get_attribute("href")
+
+    open_campaign("Avalanche blaster, its jet")
+    shot("jet", flow_of("Convergent barrel", 2), "#stage[data-ready]", then=lambda: page.mouse.move(300, 400))
+    open_campaign("Avalanche blaster")
+    shot("nozzle-run", flow_of("Long cone", 0).replace("/flow", ""), "#live canvas")
+    home = open_campaign("De-icing lance")
+    page.goto(f"{server.address}{home}/searches")
+    shot("search", page.locator("table a").first.get_attribute("href"), "#scatter-0 .main-svg")
+    shot("dart", open_campaign("Weather dart"), ".matrix")
+
+
 def main():
     server = Server("--no-worker")
     with sync_playwright() as play:
@@ -91,6 +111,7 @@ def main():
         shot("shedding", flow + "?q=speed&reversed=1&view=2.4,0,7", "#stage[data-ready]")
         shot("in-time", flow.replace("/flow", ""), "#live canvas")
         bodies(page, server, shot)
+        nozzles(page, server, shot)
         browser.close()
     server.end()
 

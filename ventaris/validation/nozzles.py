@@ -13,6 +13,7 @@ from ..core.theory import cone_flow, mach_of_area
 from .case import Case, Check, run_sheet, trends_of
 
 LENGTH = 10.0
+LAST_CELL = "in the last cell before the exit only, at one of the two back pressures, fully converged; the cause is not found yet"
 BLUNT_OPEN = "the captured bow shock bulges where it lies along the grid lines at the axis; a remedy that does not blur boundary layers is not here yet"
 
 
@@ -25,7 +26,7 @@ def slender_contour(opening=0.5):
 
 def _slender(back, **grid):
     return run_sheet(space="nozzle", shape={"kind": "coordinates", "points": slender_contour()}, air={"total_pressure": 1e5 / back, "back_pressure": 1e5},
-                     grid={"along": 240, "across": 16, **grid})
+                     grid={"along": 240, "across": 16, **grid}, run={"steady": 1e-6, "steps": 600})
 
 
 def nozzle_shock():
@@ -41,7 +42,8 @@ def nozzle_shock():
         name = f"back pressure {back:g} of the supply's"
         checks += [Check(f"{name}: shock off its place, % of the length", 100 * abs(run.result["shocks"][0]["mean"] - theory.shock) / LENGTH, 0, 0.3, source),
                    Check(f"{name}: mass flow off, %", 100 * abs(c["mass_flow"] / run.result["theory"]["mass_flow"] - 1), 0, 0.1, source),
-                   Check(f"{name}: largest pressure difference away from the shock, %", 100 * float(np.abs(wall["pressure"] / exact - 1)[away].max()), 0, 0.5, source)]
+                   Check(f"{name}: largest pressure difference away from the shock, %", 100 * float(np.abs(wall["pressure"] / exact - 1)[away].max()), 0, 0.5, source, LAST_CELL),
+                   Check(f"{name}: the same without the last cell, %", 100 * float(np.abs(wall["pressure"] / exact - 1)[:-1][away[:-1]].max()), 0, 0.5, source)]
         curves += [(f"computed, {back:g}", wall["s"], wall["pressure"] / (1e5 / back), "computed"), (f"theory, {back:g}", run.setup.stations[::6], theory.pressure[::6], "reference")]
     return Case("nozzle-shock", "Nozzle with a shock inside, round, inviscid", "240 x 16 cells; 10 m long, throat radius 0.25 m", checks, seconds, curves, ("x, m", "pressure over the supply's total"))
 

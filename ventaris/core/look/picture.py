@@ -88,8 +88,10 @@ def thumbnail_box(picture):
     """A window that holds the whole body, in the proportions of the small picture."""
     if picture.home:
         left, right, bottom, top = picture.home
-        half = max(0.5 * (top - bottom), 0.28 * (right - left))
-        return left, right, -half, half
+        # Cards cut a strip off above and below here too.
+        half = max(0.7 * (top - bottom), 0.28 * (right - left))
+        middle, reach = 0.5 * (left + right), max(0.5 * (right - left), half / 0.56)
+        return middle - reach, middle + reach, -half, half
     left, right, bottom, top = THUMBNAIL_BOX
     low, high = (f(np.concatenate(picture.wall), 0) for f in (np.min, np.max))
     # Cards cut a strip off above and below.
