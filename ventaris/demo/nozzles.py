@@ -13,8 +13,8 @@ BLASTER = {
 
 JETS = {
     "name": "Avalanche blaster, its jet", "space": "nozzle",
-    "question": "How does the blaster's jet look at three supply pressures: how far apart are its shock cells, and how fast does it still run six diameters out?",
-    "setup": {"domain": {"kind": "open air", "reach": 12, "width": 5}, "flow": {"model": "turbulent"}, "grid": {"along": 96, "jet": 144, "outside": 40, "across": 36}, "run": {"steps": 600, "courant_most": 600, "steady": 3e-4}},
+    "question": "How does the blaster's jet look at three supply pressures: how far apart are its shock cells, and how fast does it still run ten diameters out?",
+    "setup": {"domain": {"kind": "open air", "reach": 20, "width": 6}, "flow": {"model": "turbulent"}, "grid": {"along": 128, "jet": 240, "outside": 64, "across": 48, "level": "medium"}, "run": {"steps": 700}},
     "variants": [("Convergent barrel", {**BARREL, "diverge_length": 0.0})],
     "points": [(f"{ratio:g} bar", {"total_pressure": ratio * 1e5, "altitude": 0}) for ratio in (2.2, 2.6, 3.4)]}
 

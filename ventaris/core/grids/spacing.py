@@ -8,7 +8,7 @@ def geometric_ratio(first, count, length):
     def excess(log_r):
         r = np.exp(log_r)
         return first * (count if abs(log_r) < 1e-12 else (r**count - 1) / (r - 1)) - length
-    return float(np.exp(brentq(excess, -2.0, 3.0, xtol=1e-14)))
+    return float(np.exp(brentq(excess, -2.0, min(3.0, 700.0 / count), xtol=1e-14)))
 
 
 def geometric_line(first, count, length):
