@@ -17,7 +17,6 @@ def bodies(page, server, shot):
     home = page.url[len(server.address):]
     link = lambda row, word: page.locator(f"tr:has-text('{row}') td").first.locator(f"a:has-text('{word}')").get_attribute("href")
     sheet, one, two = link("Long tail", "sheet"), link("Blunt nose", "flow").split("/")[2], link("Long tail", "flow").split("/")[2]
-    shot("body-matrix", home, ".matrix")
     shot("body-sheet", sheet, "#preview[data-ready]")
     shot("body-run", f"/runs/{two}", "#live canvas")
 
@@ -80,7 +79,6 @@ def main():
         shot("flow", flow + "?iso=1&stream=1", "#stage[data-ready]", then=lambda: page.mouse.move(420, 330))
         shot("curves", f"{home}/curves?run={low}&what=cp&table=1", "#chart[data-ready]")
         shot("compare", f"{home}/compare?run={one}&run={two}", "#pair[data-ready]", scroll=470)
-        shot("difference", f"{home}/compare?run={one}&run={two}&mode=difference", "#pair[data-ready]", scroll=470)
         page.goto(server.address)
         page.click("text=Courier drone, turbulent")
         page.wait_for_selector(".matrix")
@@ -109,7 +107,6 @@ def main():
         page.set_viewport_size({"width": 1280, "height": 800})
         sheet, flow = cells_of("Cable pylon with blowing slots, in time")
         shot("shedding", flow + "?q=speed&reversed=1&view=2.4,0,7", "#stage[data-ready]")
-        shot("in-time", flow.replace("/flow", ""), "#live canvas")
         bodies(page, server, shot)
         nozzles(page, server, shot)
         browser.close()
