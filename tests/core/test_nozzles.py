@@ -239,6 +239,19 @@ class Readings(unittest.TestCase):
         self.assertIsNone(shock_cells({"s": x, "pressure": np.full(801, 1e5)}, 0.5, 1e5))
 
 
+class Pictures(unittest.TestCase):
+    def test_a_loss_free_nozzle_shows_no_loss(self):
+        from ventaris.core.look.drawable import nozzle_drawable
+        run = run_nozzle(air={"total_pressure": 8e5})
+        _, flow, state = run.field()
+        picture = nozzle_drawable(run.setup, flow.mesh, state)
+        self.assertLess(np.abs(picture.values["loss"]).max(), 0.05)
+        self.assertNotIn("cp", picture.values)
+        # Both halves, and no point of the axis twice.
+        self.assertAlmostEqual(picture.points[:, 1].min(), -picture.points[:, 1].max())
+        self.assertEqual(len(np.unique(picture.points.round(9), axis=0)), len(picture.points))
+
+
 class BadInput(unittest.TestCase):
     def problem(self, **sections):
         setup, findings = examine(nozzle_sheet(**sections))

@@ -48,6 +48,11 @@ class Noise(WithClient):
         page = self.text(f"/sheet/{self.nozzle}/{self.supply}")
         for words in ("Microphones", "Time to follow", "periods after the start-up", "µs"):
             self.assertIn(words, page)
+        for section in ("shape", "air", "domain", "grid", "instruments", "flow", "run"):
+            with self.subTest(section):
+                self.assertIn("<svg", self.text(f"/sheet/{self.nozzle}/{self.supply}/drawing/{section}"))
+        self.assertIn("absorbing zone", self.text(f"/sheet/{self.nozzle}/{self.supply}/drawing/domain"))
+        self.assertEqual(self.client.post(f"/sheet/{self.nozzle}/{self.supply}/quality").status_code, 200)
         answer = self.client.post(f"/sheet/{self.nozzle}/{self.supply}", data={"instruments.microphones.count": "1", "instruments.microphones[].name": "far", "instruments.microphones[].x": "0", "instruments.microphones[].r": "0.4"})
         self.assertIn("absorbing zone", answer.get_data(as_text=True))
 

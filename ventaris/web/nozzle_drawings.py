@@ -4,6 +4,9 @@ import numpy as np
 from ..core.grids.quality import skewness
 from ..core.shapes.nozzles import port_spans, wall_pieces
 from ..core.study.nozzle_verdict import REGIMES
+from ..core.sound.jet import ABSORB_DOWNSTREAM, ABSORB_SIDEWAYS, ABSORB_UPSTREAM, DOWNSTREAM, SIDEWAYS, UPSTREAM
+from ..core.study.noise_run import make_flow
+from ..core.study.progress import RunFailed
 from ..core.units import show
 from . import drawings
 from .drawings import CLOSURE_WORDS, MODEL_WORDS, climb_steps
@@ -39,6 +42,11 @@ def circle(x, y, radius, css):
 
 def draw_nozzle(section, setup):
     """The drawing for a section of the sheet: (svg, caption)."""
+    if setup.sheet.flow.model == "noise" and section in NOISE_DRAWINGS:
+        try:
+            return NOISE_DRAWINGS[section](setup, make_flow(setup))
+        except RunFailed as error:
+            return frame(_walls(setup), _box(setup)), str(error)
     return {"shape": _shape, "air": _air, "domain": _domain, "grid": _grid, "instruments": _instruments, "flow": _climb, "run": _climb}[section](setup)
 
 
@@ -179,3 +187,45 @@ def _climb(setup):
     caption = (f"{model}. The coarse grid starts from one-dimensional theory; each level ends when the residual is below {run.residual:g} of the start and mass flow and thrust are "
                f"steady within {run.steady:g}, or after {run.steps} steps.")
     return drawings.frame(climb_steps(setup), (-0.1, 1.15, -0.25, 0.5)), caption
+
+
+def _noise_domain(setup, flow):
+    """The air around the jet with its absorbing zones and microphones."""
+    scale, shift = setup.scale, setup.contour.length
+    left, right, top = (scale * side for side in (-UPSTREAM, DOWNSTREAM, SIDEWAYS))
+    inner = (scale * (ABSORB_UPSTREAM - UPSTREAM), scale * (DOWNSTREAM - ABSORB_DOWNSTREAM), scale * (SIDEWAYS - ABSORB_SIDEWAYS))
+    box = [shift + 1.04 * left, shift + 1.04 * right, -0.12 * top, 1.08 * top]
+    size = 0.026 * (box[1] - box[0])
+    outer = [(shift + left, 0), (shift + left, top), (shift + right, top), (shift + right, 0)]
+    zone = [(shift + inner[0], 0), (shift + inner[0], inner[2]), (shift + inner[1], inner[2]), (shift + inner[1], 0)]
+    parts = [f'<polyline class="far" points="{points_of(outer)}"/>', f'<polyline class="datum" points="{points_of(zone)}"/>', line((shift + left, 0), (shift + right, 0), "datum"), _walls(setup)]
+    parts += [text(shift + 0.5 * (left + right), 0.5 * (top + inner[2]), "absorbing zone", size), text(shift + 0.5 * (inner[1] + right), 0.3 * top, "absorbing", size), text(shift + 0.5 * (left + inner[0]), 0.3 * top, "absorbing", size)]
+    for m in setup.sheet.instruments.microphones:
+        parts += [circle(shift + m.x, m.r, 0.35 * size, "probe"), text(shift + m.x, m.r + 0.6 * size, m.name, size)]
+    caption = (f"The computed half: {show(-left, 'm', 3)} upstream of the exit, {show(right, 'm', 3)} downstream, {show(top, 'm', 3)} to the side. Waves are damped in the absorbing zones; microphones stand inside them. "
+               f"Air enters at the exit with Mach {setup.theory.exit_mach:.3f} and {show(setup.theory.exit_pressure * setup.air.supply_pressure / 1e3, '', 5)} kPa.")
+    return frame("".join(parts), box, "drawing wide"), caption
+
+
+def _noise_grid(setup, flow):
+    """The lines near the exit."""
+    scale, shift = setup.scale, setup.contour.length
+    x, r = flow.x_faces[(flow.x_faces > -1.2) & (flow.x_faces < 2.4)] * scale + shift, flow.r_faces[flow.r_faces < 1.6] * scale
+    step = max(len(x) // 90, 1)
+    path = edges_of([(v, 0) for v in x[::step]], [(v, r[-1]) for v in x[::step]]) + edges_of([(x[0], v) for v in r[::step]], [(x[-1], v) for v in r[::step]])
+    caption = f"{flow.cells:,} cells".replace(",", " ") + f", {setup.sheet.flow.cells_per_diameter} per exit diameter along the axis" + (f" (every {step}th line drawn)" if step > 1 else "") + "; stretched further out."
+    return frame(f'<path class="mesh" d="{path}"/>{_walls(setup)}', (x[0], x[-1], -0.3 * r[-1], 1.03 * r[-1])), caption
+
+
+def _noise_march(setup, flow):
+    f = setup.sheet.flow
+    unit = setup.scale / setup.air.speed_of_sound
+    width = f.duration
+    svg = (f'<rect class="step" x="0" y="0" width="{100 * f.discard / width:.2f}" height="12"/><rect class="body" x="{100 * f.discard / width:.2f}" y="0" width="{100 * (1 - f.discard / width):.2f}" height="12"/>'
+           + drawings.text(50 * f.discard / width, -22, "start-up", 5) + drawings.text(100 * (0.5 + 0.5 * f.discard / width), -22, "record", 5))
+    caption = (f"{int(f.duration / flow.step):,} steps of {show(1e6 * flow.step * unit, '', 3)} µs, {show(1e3 * f.duration * unit, '', 3)} ms in all; ".replace(",", " ")
+               + f"the first {show(1e3 * f.discard * unit, '', 3)} ms are left out.")
+    return drawings.frame(svg, (-4, 104, -32, 8)), caption
+
+
+NOISE_DRAWINGS = {"domain": _noise_domain, "instruments": _noise_domain, "grid": _noise_grid, "flow": _noise_march, "run": _noise_march}

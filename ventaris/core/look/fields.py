@@ -59,7 +59,8 @@ def derive(state, air):
     mach = np.sqrt(speed2 / np.maximum(t, 1e-9))
     exponent = g / (g - 1)
     total = absolute * (1 + 0.5 * (g - 1) * mach**2) ** exponent
-    stream_total = (1 + 0.5 * (g - 1) * air.mach**2) ** exponent / g
+    # Of the stream, or of what a nozzle is supplied with.
+    stream_total = air.total_pressure / (air.pressure * g)
     scale = air.density * a * a
     out = {"cp": p / (0.5 * air.mach**2), "mach": mach, "speed": np.sqrt(speed2) * a, "pressure": absolute * scale,
             "density": g * absolute / t * air.density, "temperature": t * air.temperature, "loss": 1 - total / stream_total,

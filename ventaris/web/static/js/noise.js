@@ -37,7 +37,7 @@ async function draw() {
   window.Plotly.react("chart-spectrum", spectra, layout(axis("frequency, Hz", { type: "log", exponentformat: "none" }), axis("dB per Hz"), { shapes, annotations: notes, showlegend: true, margin: { l: 62, r: 18, t: 34, b: 44 } }), OPTIONS);
   const signals = data.microphones.map((m, k) => ({ x: m.t.map((v) => 1e3 * v), y: m.p, name: m.name, mode: "lines", line: { ...pen(k), width: 0.9 } }));
   const start = { type: "rect", x0: 0, x1: 1e3 * data.discard, yref: "paper", y0: 0, y1: 1, fillcolor: "#E9E4D6", opacity: 0.6, line: { width: 0 }, layer: "below" };
-  window.Plotly.react("chart-signal", signals, layout(axis("time, ms"), axis("pressure above ambient, Pa"), { shapes: data.discard ? [start] : [], annotations: [{ x: 0, xanchor: "left", yref: "paper", y: 1, yanchor: "top", text: " start-up, left out", showarrow: false, font: { size: 11, color: PALE } }], showlegend: false, margin: { l: 70, r: 18, t: 10, b: 44 } }), OPTIONS);
+  window.Plotly.react("chart-signal", signals, layout(axis("time, ms"), axis("Pa above ambient"), { shapes: data.discard ? [start] : [], annotations: [{ x: 0, xanchor: "left", yref: "paper", y: 1, yanchor: "top", text: " start-up, left out", showarrow: false, font: { size: 11, color: PALE } }], showlegend: false, margin: { l: 70, r: 18, t: 10, b: 44 } }), OPTIONS);
   const tone = data.microphones[0]?.found?.tones[0];
   if (tone && data.formula) document.getElementById("compared").textContent = `The formula of shock cells and convected waves gives ${text(data.formula, 0)} Hz (f = u_c / (L (1 + u_c/a)) with u_c = 0.7 u_j and L = 1.306 √(Mj² − 1) D_j); the tone lies ${text(100 * (tone.frequency / data.formula - 1), 1)} % off it.`;
   root.dataset.ready = "1";
