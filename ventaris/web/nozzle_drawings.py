@@ -223,8 +223,8 @@ def _noise_march(setup, flow):
     width = f.duration
     svg = (f'<rect class="step" x="0" y="0" width="{100 * f.discard / width:.2f}" height="12"/><rect class="body" x="{100 * f.discard / width:.2f}" y="0" width="{100 * (1 - f.discard / width):.2f}" height="12"/>'
            + drawings.text(50 * f.discard / width, -22, "start-up", 5) + drawings.text(100 * (0.5 + 0.5 * f.discard / width), -22, "record", 5))
-    caption = (f"{int(f.duration / flow.step):,} steps of {show(1e6 * flow.step * unit, '', 3)} µs, {show(1e3 * f.duration * unit, '', 3)} ms in all; ".replace(",", " ")
-               + f"the first {show(1e3 * f.discard * unit, '', 3)} ms are left out.")
+    caption = (f"{int(f.duration / flow.step):,} steps".replace(",", " ") + f" of {show(1e6 * flow.step * unit, '', 3)} µs, {show(1e3 * f.duration * unit, '', 3)} ms in all; "
+               f"the first {show(1e3 * f.discard * unit, '', 3)} ms are left out.")
     return drawings.frame(svg, (-4, 104, -32, 8)), caption
 
 
