@@ -6,6 +6,7 @@ import numpy as np
 from tests.marks import slow
 from tests.nozzles import CONE, nozzle_sheet, run_nozzle
 from ventaris.core import gas
+from ventaris.core.gas import expansion
 from ventaris.core.flow import kernels as k
 from ventaris.core.flow.boundaries import Boundary
 from ventaris.core.flow.discretisation import Discretisation
@@ -24,7 +25,7 @@ from ventaris.core.study.checks import estimate, examine
 from ventaris.core.study.execute import execute
 from ventaris.core.study.progress import RunFailed
 from ventaris.core.study.setup import prepare
-from ventaris.core.theory import area_ratio, choked_mass_flow, cone_flow, mach_of_area, nozzle_theory
+from ventaris.core.theory import area_ratio, choked_mass_flow, cone_flow, mach_of_area, nozzle_theory, shock_expansion, tangent_cones
 
 
 def box_mesh(nx=6, ny=5, width=2.0, height=1.0, names=("axis", "far field", "far field", "far field")):
@@ -55,6 +56,26 @@ class Theory(unittest.TestCase):
         self.assertAlmostEqual(cone_flow(3.0, np.radians(20))[1], 2.791, delta=4e-3)
         with self.assertRaisesRegex(ValueError, "detaches the shock"):
             cone_flow(1.2, np.radians(40))
+
+    def test_tangent_cones_are_exact_on_cones(self):
+        for mach in (1.3, 2.0, 3.0):
+            for angle in (3, 10, 20):
+                rise = cone_flow(mach, np.radians(angle))[1] - 1
+                self.assertAlmostEqual((tangent_cones(np.radians([angle, -1.0]), mach)[0] - 1) / rise, 1, delta=1e-3)
+        self.assertTrue(np.isnan(tangent_cones(np.radians([10, -1.0]), 2.0)[1]))
+        with self.assertRaisesRegex(ValueError, "detaches the shock"):
+            tangent_cones(np.radians([10, 45]), 2.0)
+
+    def test_shock_and_expansion_along_a_surface(self):
+        # NACA Report 1135: 10 degrees at Mach 2: 1.7066; from there (Mach 1.6405) an expansion by 20 degrees.
+        front, rear, gone = shock_expansion(np.radians([10, -10, 0]), 2.0)
+        self.assertAlmostEqual(front, 1.7066, delta=2e-4)
+        self.assertAlmostEqual(rear, front * expansion(1.64052, np.radians(20))[1], delta=2e-4)
+        self.assertAlmostEqual(gone, front * expansion(1.64052, np.radians(10))[1], delta=2e-4)
+        self.assertLess(shock_expansion(np.radians([-5, -5]), 2.0)[0], 1)
+        self.assertTrue(np.isnan(shock_expansion(np.radians([10, 60]), 2.0)[1]))
+        with self.assertRaises(ValueError):
+            shock_expansion(np.radians([40, 0]), 2.0)
 
     def test_regimes_follow_the_back_pressure(self):
         x = np.linspace(0, 1, 201)

@@ -3,11 +3,13 @@ import unittest
 import numpy as np
 
 from tests.sheets import QUICK, run, sheet
+from ventaris.core.instruments.taps import read_taps
 from ventaris.core.study.checks import examine
 from ventaris.core.study.execute import execute
 from ventaris.core.study.progress import Checkpoint, RunFailed
 from ventaris.core.study.checks import estimate
 from ventaris.core.study.setup import prepare
+from ventaris.core.study.supersonic import surface_theory
 from ventaris.core.study.trend import grid_trend
 
 
@@ -131,9 +133,32 @@ class Execution(unittest.TestCase):
     def test_supersonic_and_laminar_runs_settle(self):
         wedge = run(air={"motion": "mach", "mach": 2.0, "incidence": 2}, shape={"kind": "double wedge", "thickness": 0.1})
         self.assertTrue(wedge.result["verdict"]["settled"])
+        self.assert_taps_follow_theory(wedge)
         laminar = run(air={"motion": "mach", "mach": 0.3, "viscosity_law": "from Reynolds number", "reynolds": 1000}, flow={"model": "laminar"})
         self.assertTrue(laminar.result["verdict"]["settled"])
         self.assertGreater(laminar.result["coefficients"]["drag_friction"], 0.02)
+
+    def assert_taps_follow_theory(self, run):
+        """Shock-expansion theory is exact on a double wedge; a few cells beside its corners are left out."""
+        _, flow, state = run.field()
+        taps, theory = read_taps(flow, state), surface_theory(run.setup)
+        self.assertEqual(set(theory), {"upper", "lower"})
+        for side, (_, x, cp) in theory.items():
+            k = taps.side(side)
+            order = np.argsort(taps.x[k])
+            for station in (0.3, 0.45, 0.7, 0.9):
+                self.assertAlmostEqual(np.interp(station, taps.x[k][order], taps.cp[k][order]), np.interp(station, x, cp), delta=0.004)
+
+    def test_theory_is_silent_where_it_does_not_hold(self):
+        fast = {"motion": "mach", "mach": 2.0}
+        for given in ({"air": {"motion": "mach", "mach": 0.9}, "shape": {"kind": "double wedge", "thickness": 0.1}}, {"air": fast},
+                      {"air": {"motion": "mach", "mach": 1.2}, "shape": {"kind": "double wedge", "thickness": 0.2}}):
+            self.assertEqual(surface_theory(prepare(sheet(**given))), {})
+        dart = surface_theory(prepare(sheet(air=fast, shape={"kind": "revolution", "thickness": 0.15}, domain={"kind": "round"})))
+        self.assertEqual(list(dart), ["upper"])
+        name, x, cp = dart["upper"]
+        self.assertEqual(name, "tangent cones")
+        self.assertTrue((np.diff(x) >= 0).all() and x[-1] < 0.9 and (cp > 0).all())
 
     def test_a_blunt_base_runs(self):
         r = run(shape={"kind": "four-digit", "trailing_edge": "open"}).result

@@ -1,4 +1,4 @@
-"""Exact solutions that stand beside a computed flow: one-dimensional nozzle flow and the flow past a cone.
+"""Exact solutions that stand beside a computed flow: one-dimensional nozzle flow, cones, shocks and expansions along a surface.
 
 References
 ----------
@@ -6,12 +6,14 @@ Ames Research Staff: Equations, tables, and charts for compressible flow, NACA R
 Anderson: Modern compressible flow, 3rd ed., 2003, chapters 5 (nozzles) and 10 (cones).
 """
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 from scipy.integrate import solve_ivp
+from scipy.interpolate import PchipInterpolator
 from scipy.optimize import brentq
 
-from .gas import isentropic_pressure_ratio, normal_shock
+from .gas import expansion, isentropic_pressure_ratio, normal_shock, oblique_shock
 
 
 def area_ratio(mach, gamma=1.4):
@@ -119,6 +121,33 @@ def nozzle_theory(x, area, back, gamma=1.4):
     return finish("shock inside", mach, pressure, where, left=total)
 
 
+def _cone_behind(mach, wave, gamma):
+    """Half-angle of the cone that makes a conical shock at that wave angle, and the radial speed at its surface (over the limit speed)."""
+    normal = mach * np.sin(wave)
+    turn = np.arctan(2 / np.tan(wave) * (normal**2 - 1) / (mach**2 * (gamma + np.cos(2 * wave)) + 2))
+    after = normal_shock(normal, gamma)[0] / np.sin(wave - turn)
+    speed = 1 / np.sqrt(2 / ((gamma - 1) * after**2) + 1)
+    start = [speed * np.cos(wave - turn), -speed * np.sin(wave - turn)]
+
+    def slope(theta, y):
+        u, v = y
+        room = 0.5 * (gamma - 1) * (1 - u * u - v * v)
+        return [v, (v * v * u - room * (2 * u + v / np.tan(theta))) / (room - v * v)]
+
+    def at_surface(theta, y):
+        return y[1]
+    at_surface.terminal = True
+    run = solve_ivp(slope, (wave, 1e-4), start, method="DOP853", events=at_surface, rtol=1e-10, atol=1e-12)
+    return run.t[-1], run.y[0, -1]
+
+
+def _cone_surface(mach, wave, speed, gamma):
+    """Pressure over the stream's and Mach number at the cone's surface."""
+    surface = float(np.sqrt(2 / (gamma - 1) / (1 / speed**2 - 1)))
+    total = normal_shock(mach * np.sin(wave), gamma)[3]
+    return float(total * isentropic_pressure_ratio(mach, gamma) / isentropic_pressure_ratio(surface, gamma)), surface
+
+
 def cone_flow(mach, half_angle, gamma=1.4):
     """Exact supersonic flow past a cone at zero incidence (Taylor, Maccoll 1933).
 
@@ -138,33 +167,87 @@ def cone_flow(mach, half_angle, gamma=1.4):
     ValueError
         If the shock would be detached.
     """
-    def behind(wave):
-        """Cone angle reached behind a shock at that angle, and the radial speed there (over the limit speed)."""
-        normal = mach * np.sin(wave)
-        turn = np.arctan(2 / np.tan(wave) * (normal**2 - 1) / (mach**2 * (gamma + np.cos(2 * wave)) + 2))
-        after = normal_shock(normal, gamma)[0] / np.sin(wave - turn)
-        speed = 1 / np.sqrt(2 / ((gamma - 1) * after**2) + 1)
-        start = [speed * np.cos(wave - turn), -speed * np.sin(wave - turn)]
-
-        def slope(theta, y):
-            u, v = y
-            room = 0.5 * (gamma - 1) * (1 - u * u - v * v)
-            return [v, (v * v * u - room * (2 * u + v / np.tan(theta))) / (room - v * v)]
-
-        def at_surface(theta, y):
-            return y[1]
-        at_surface.terminal = True
-        run = solve_ivp(slope, (wave, 1e-4), start, events=at_surface, rtol=1e-10, atol=1e-12)
-        return run.t[-1], run.y[0, -1]
-
     waves = np.linspace(np.arcsin(1 / mach) + 1e-4, np.radians(85), 120)
-    angles = np.array([behind(w)[0] for w in waves])
+    angles = np.array([_cone_behind(mach, w, gamma)[0] for w in waves])
     best = int(np.argmax(angles))
     if angles[best] < half_angle:
         raise ValueError(f"a cone of {np.degrees(half_angle):.2f}° at Mach {mach:g} detaches the shock; at most {np.degrees(angles[best]):.2f}°")
-    wave = brentq(lambda w: behind(w)[0] - half_angle, waves[0], waves[best], xtol=1e-10)
-    _, speed = behind(wave)
-    surface = float(np.sqrt(2 / (gamma - 1) / (1 / speed**2 - 1)))
-    total = normal_shock(mach * np.sin(wave), gamma)[3]
-    pressure = total * isentropic_pressure_ratio(mach, gamma) / isentropic_pressure_ratio(surface, gamma)
-    return float(wave), float(pressure), surface
+    wave = brentq(lambda w: _cone_behind(mach, w, gamma)[0] - half_angle, waves[0], waves[best], xtol=1e-10)
+    return (float(wave), *_cone_surface(mach, wave, _cone_behind(mach, wave, gamma)[1], gamma))
+
+
+@lru_cache(maxsize=32)
+def _cone_table(mach, gamma):
+    """Half-angles of cones with attached shocks, ascending, and their surface (p / p_stream - 1) / angle²; shapes (n,).
+
+    For slender cones the wave lies within angle⁴ of the Mach angle, hence the spacing of the waves.
+    """
+    low = np.arcsin(1 / mach)
+    waves = low + (np.radians(75) - low) * np.linspace(0.04, 1, 32) ** 4
+    found = [(*_cone_behind(mach, wave, gamma), wave) for wave in waves]
+    steepest = int(np.argmax([f[0] for f in found]))
+    found = found[:steepest + 1]
+    angles = np.array([f[0] for f in found])
+    return angles, np.array([_cone_surface(mach, wave, speed, gamma)[0] - 1 for _, speed, wave in found]) / angles**2
+
+
+def tangent_cones(angles, mach, gamma=1.4):
+    """Pressure on a slender nose at zero incidence, at each station that of the cone with the same slope.
+
+    Exact on a cone (Taylor, Maccoll 1933); on a curved nose the tangent-cone approximation (Anderson: Hypersonic and
+    high-temperature gas dynamics, 2nd ed., 2006, section 3.6), which says nothing where the surface turns away from the stream.
+
+    Parameters
+    ----------
+    angles : ndarray, shape (n,)
+        Radians between the surface and the stream, positive towards it.
+
+    Returns
+    -------
+    ndarray, shape (n,)
+        Pressures over the stream's; nan where the angle is negative.
+
+    Raises
+    ------
+    ValueError
+        If the steepest cone would detach the shock.
+    """
+    angles = np.asarray(angles, dtype=float)
+    table, rise = _cone_table(float(mach), float(gamma))
+    if angles.max() > table[-1]:
+        raise ValueError(f"a nose of {np.degrees(angles.max()):.2f}° at Mach {mach:g} detaches the shock; at most {np.degrees(table[-1]):.2f}°")
+    inside = np.maximum(angles, table[0])
+    return np.where(angles >= 0, 1 + PchipInterpolator(table, rise)(inside) * angles**2, np.nan)
+
+
+def shock_expansion(angles, mach, gamma=1.4):
+    """Pressure along one side of a sharp-nosed section in supersonic flow, piece by piece.
+
+    A weak oblique shock (or an expansion) turns the stream on to the first piece, simple waves from there on. Exact until the waves
+    that the shock throws back reach the surface: always so for flats behind a straight shock (Anderson: Modern compressible flow, section 4.15).
+
+    Parameters
+    ----------
+    angles : ndarray, shape (n,)
+        Radians between successive flat pieces and the stream, from the nose on, positive towards it.
+
+    Returns
+    -------
+    ndarray, shape (n,)
+        Pressures over the stream's; nan from where the flow would turn sonic or leave the surface.
+
+    Raises
+    ------
+    ValueError
+        If the shock at the nose would be detached.
+    """
+    first = float(angles[0])
+    ahead, ratio = oblique_shock(mach, first, gamma)[:2] if first > 0 else expansion(mach, -first, gamma)
+    out = np.full(len(angles), np.nan)
+    out[0] = ratio
+    for k, angle in enumerate(angles[1:], 1):
+        try:
+            out[k] = ratio * expansion(ahead, first - float(angle), gamma)[1]
+        except ValueError:
+            break
+    return out

@@ -5,6 +5,7 @@ from ..core.gas import critical_pressure_coefficient
 from ..core.sheet import SheetError, read_toml
 from ..core.sound.spectra import find_tones, spectrum
 from ..core.study.setup import prepare
+from ..core.study.supersonic import surface_theory
 from ..store import campaigns as store, deletions, measured as tables, runs
 from ..store.fields import unpack_rows, unpack_taps
 from .campaigns import campaign_or_404
@@ -166,6 +167,9 @@ def _tap_traces(run, what, name, number):
         k = taps.side(surface)
         side = "lower" if surface.endswith("lower") else "upper"
         out.append({"name": f"{name}, {surface}", "group": number, "surface": side, "x": taps.x[k].tolist(), "y": [None if v != v else v for v in getattr(taps, what)[k].tolist()]})
+    if what == "cp":
+        for side, (theory, x, y) in surface_theory(prepare(read_toml(run["sheet"]))).items():
+            out.append({"name": f"{name}, {side} by {theory}", "group": number, "surface": side, "x": x.tolist(), "y": y.tolist(), "theory": True})
     return out
 
 
