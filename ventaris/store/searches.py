@@ -10,6 +10,8 @@ from .database import transaction
 
 # Runs of a search are no answers of a cell and no grid study: their `study` is negative.
 MARK = -1.0
+NAMED = """SELECT search.*, variant.name AS variant_name, operating_point.name AS point_name FROM search
+    JOIN variant ON variant.id = search.variant_id JOIN operating_point ON operating_point.id = search.point_id """
 
 
 def add_search(database, campaign, variant, point, plan, sheet):
@@ -35,16 +37,13 @@ def _parsed(row):
 
 def search(database, search_id):
     """One search with its `Plan`, or None."""
-    row = database.execute("""SELECT search.*, variant.name AS variant_name, operating_point.name AS point_name FROM search
-        JOIN campaign ON campaign.id = search.campaign_id JOIN variant ON variant.id = search.variant_id JOIN operating_point ON operating_point.id = search.point_id
-        WHERE search.id = ? AND campaign.deleted IS NULL""", (search_id,)).fetchone()
+    row = database.execute(NAMED + "JOIN campaign ON campaign.id = search.campaign_id WHERE search.id = ? AND campaign.deleted IS NULL", (search_id,)).fetchone()
     return _parsed(row) if row else None
 
 
 def searches_of(database, campaign_id):
     """All searches of a campaign, newest first."""
-    rows = database.execute("""SELECT search.*, variant.name AS variant_name, operating_point.name AS point_name FROM search
-        JOIN variant ON variant.id = search.variant_id JOIN operating_point ON operating_point.id = search.point_id WHERE search.campaign_id = ? ORDER BY search.id DESC""", (campaign_id,))
+    rows = database.execute(NAMED + "WHERE search.campaign_id = ? ORDER BY search.id DESC", (campaign_id,))
     return [_parsed(row) for row in rows]
 
 

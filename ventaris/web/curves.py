@@ -17,12 +17,12 @@ TAP_CURVES = {"cp": "Pressure coefficient Cp", "mach": "Mach number at the wall"
               "y_plus": "y+ of the first cell", "thickness": "Boundary-layer thickness, c", "shape": "Shape factor"}
 HISTORY_CURVES = {"lift": "Lift coefficient CL", "drag": "Drag coefficient CD", "moment": "Moment coefficient CM", "residual": "Residual"}
 LARGEST_TABLE = 2_000_000
-# Along a body: what has been gathered from the nose to each station.
 # Along a nozzle's lines: row, column, label, unit.
 NOZZLE_CURVES = {"axis:mach": "Mach number on the axis", "wall:mach": "Mach number at the wall", "axis:pressure": "Pressure on the axis, Pa", "wall:pressure": "Pressure at the wall, Pa",
                  "axis:speed": "Speed on the axis, m/s", "axis:temperature": "Temperature on the axis, K", "wall:shear": "Wall shear, Pa", "wall:y_plus": "y+ of the first cell",
                  "plate:pressure": "Pressure on the plate, Pa", "plate:shear": "Shear on the plate, Pa"}
 NOZZLE_HISTORIES = {"mass_flow": "Mass flow, kg/s", "thrust": "Thrust, N", "residual": "Residual"}
+# Along a body: what has been gathered from the nose to each station.
 BODY_CURVES = {"build_drag": "Drag gathered along the body, CD", "build_lift": "Lift gathered along the body, CL"}
 
 

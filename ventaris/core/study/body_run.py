@@ -45,7 +45,6 @@ class BodyExecution(Climb):
     def __init__(self, sheet, resume=None, extra_steps=0):
         setup = prepare_body(sheet)
         super().__init__(sheet, setup, body_channels(setup), resume, extra_steps)
-        self.time_march = None
         self._followed = list(resume.time["entries"]) if resume and resume.time else []
         self._resumed_time = resume.time if resume else None
         i = sheet.instruments
@@ -77,13 +76,9 @@ class BodyExecution(Climb):
                                      detached=self.detached and name == setup.levels[-1])
         controls = MarchControls(run.courant_start, run.courant_most or (80.0 if turbulent else 1e5), 1.5 if turbulent else 2.0, run.first_order_steps,
                                  run.krylov_vectors or (12 if turbulent else 30), least_solved=0.5)
-        resume, self._resume = self._resume, None
-        if resume:
-            self.history, self.finished = list(resume.history), [LevelResult(**done) for done in resume.finished]
-            if resume.level == name and len(resume.state) == mesh.n_cells:
-                march = SteadyMarch(flow, resume.state.copy(), replace(controls, first_order_steps=resume.march["first_order_left"]))
-                march.courant = resume.march["courant"]
-                return MarchedLevel(name, flow, march, resume.march["steps"], list(resume.march["recent"]), resume.march["seconds"])
+        resumed = self._resumed(name, flow, controls)
+        if resumed:
+            return resumed
         if previous is None or careful:
             state = flow.uniform_state()
         else:
@@ -94,23 +89,13 @@ class BodyExecution(Climb):
                                most_change=0.1)
         return MarchedLevel(name, flow, SteadyMarch(flow, state, controls))
 
-    def _march(self, careful):
-        level, run = self._level, self.sheet.run
-        message = f"{level.name} grid, {level.flow.n_cells} cells" + (", started again with smaller steps" if careful else "")
-        most = run.steps + self.extra_steps
-        began, earlier = time.monotonic(), level.seconds
-        while level.steps < most and not self._is_settled(self._patience()):
-            report = level.march.advance()
-            level.steps += 1
-            level.seconds = earlier + time.monotonic() - began
-            channels = self._read({"step": len(self.history) + 1, "residual": report.residual, "courant": report.courant})
-            if not report.first_order:
-                level.recent.append(channels)
-            if report.clipped > 0.02 * level.flow.n_cells and not message:
-                message = f"{report.clipped} cells held back in this step"
-            yield self._record(report.residual, report.courant, channels, message, self._share())
-            message = ""
-        self._finish_level()
+    def _is_over(self):
+        return self._is_settled(self._patience())
+
+    def _remember(self, channels, report):
+        # All of the second-order steps: a moving wake is judged by its means.
+        if not report.first_order:
+            self._level.recent.append(channels)
 
     def _read(self, march):
         level = self._level

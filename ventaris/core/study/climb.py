@@ -1,12 +1,13 @@
 """What every run has in common: levels climbed one by one, a second try, checkpoints, formula channels."""
 import time
+from dataclasses import replace
 
 import numpy as np
 
-from ..flow.steady import FlowDiverged
+from ..flow.steady import FlowDiverged, SteadyMarch
 from ..sheet import write_toml
 from .channels import Channels, FormulaError
-from .progress import Checkpoint, Progress, RunFailed
+from .progress import Checkpoint, LevelResult, MarchedLevel, Progress, RunFailed
 
 
 class Climb:
@@ -31,6 +32,8 @@ class Climb:
     recorder = time_march = None
     # Formula channels that may be asked to stand still are watched over so many steps.
     steady_over = 3
+    # Values that stand still over so many steps settle a level although its residual has stalled.
+    stalled_over = 30
 
     def __init__(self, sheet, setup, names, resume=None, extra_steps=0):
         self.sheet, self.setup, self.extra_steps = sheet, setup, extra_steps
@@ -63,6 +66,48 @@ class Climb:
                     raise RunFailed(f"The {name} grid: {error}") from None
                 retried, self._resume = True, None
                 previous = self._trusted(previous)
+
+    def _resumed(self, name, flow, controls):
+        """The level as the checkpoint left it, or None where it must be begun; a checkpoint is used once."""
+        resume, self._resume = self._resume, None
+        if not resume:
+            return None
+        self.history, self.finished = list(resume.history), [LevelResult(**done) for done in resume.finished]
+        if resume.level != name or len(resume.state) != flow.n_cells:
+            return None
+        march = SteadyMarch(flow, resume.state.copy(), replace(controls, first_order_steps=resume.march["first_order_left"]))
+        march.courant = resume.march["courant"]
+        return MarchedLevel(name, flow, march, resume.march["steps"], list(resume.march["recent"]), resume.march["seconds"])
+
+    def _march(self, careful):
+        """March the present level until it is over."""
+        level = self._level
+        message = f"{level.name} grid, {level.flow.n_cells} cells" + (", started again with smaller steps" if careful else "")
+        began, earlier, most = time.monotonic(), level.seconds, self._most_steps()
+        while level.steps < most and not self._is_over():
+            report = level.march.advance()
+            level.steps += 1
+            level.seconds = earlier + time.monotonic() - began
+            channels = self._read({"step": len(self.history) + 1, "residual": report.residual, "courant": report.courant})
+            self._remember(channels, report)
+            if report.clipped > 0.02 * level.flow.n_cells and not message:
+                message = f"{report.clipped} cells held back in this step"
+            yield self._record(report.residual, report.courant, channels, message, self._share())
+            message = ""
+        self._finish_level()
+
+    def _most_steps(self):
+        """Steps after which the present level ends, settled or not."""
+        return self.sheet.run.steps + self.extra_steps
+
+    def _is_over(self):
+        """Whether the present level has settled, or served as a start for the next."""
+        return self._is_settled() or self._has_served()
+
+    def _remember(self, channels, report):
+        """Keep the channels of the level's latest steps."""
+        level = self._level
+        level.recent = (level.recent + [channels])[-self.stalled_over - 1:]
 
     def _trusted(self, previous):
         """What a second try may still start from."""

@@ -32,8 +32,8 @@ WATCHED = ("lift", "drag", "moment")
 STEADY_OVER = 3
 # A coarser level with fewer cells would damp the shedding that the start-up is to bring forth.
 LEAST_FOR_START_UP = 2500
-# With turbulence: forces that stand still over so many steps settle a level although its residual has stalled below this.
-STALLED_OVER, STALLED_BELOW = 30, 1e-2
+# With turbulence: forces that stand still for long settle a level although its residual has stalled below this.
+STALLED_BELOW = 1e-2
 # Largest Courant numbers without and with turbulence.
 SUPERSONIC_COURANT = (40.0, 400.0)
 # Eddy viscosity of the wake behind a base over the stream's speed and the body's radius, about.
@@ -53,7 +53,8 @@ class Execution(Climb):
         setup = prepare(sheet)
         super().__init__(sheet, setup, base_channels(setup), resume, extra_steps)
         self._neighbour = neighbour
-        self.recorder, self.time_march = None, None
+        i = sheet.instruments
+        self.balance = Balance((i.moment_x, i.moment_y), setup.elements, bool(setup.slots), setup.weight_share)
         self.meshes = None
         self._resumed_time = resume.time if resume else None
 
@@ -123,20 +124,14 @@ class Execution(Climb):
         flow = Discretisation(mesh, self.setup.stream, "slip" if inviscid else "no-slip", vortex=not free,
                               closure=self.sheet.flow.closure if turbulent else None, laminar_until=self.sheet.flow.trip if turbulent else None,
                               boundaries=self.setup.boundaries, mixing=BASE_MIXING * self.setup.radius if self.setup.is_round else 0.0)
-        run, resume = self.sheet.run, self._resume
+        run = self.sheet.run
         controls = MarchControls(run.courant_start, krylov_vectors=run.krylov_vectors, first_order_steps=run.first_order_steps)
         if self.setup.is_round and self.setup.stream.mach > 1.2:
             # Detached and base shocks wander from cell to cell: small steps get there sooner.
             controls = replace(controls, courant_most=SUPERSONIC_COURANT[turbulent])
-        if resume:
-            self.history, self.finished = list(resume.history), [LevelResult(**done) for done in resume.finished]
-        if resume and resume.level == name and len(resume.state) == mesh.n_cells:
-            march = SteadyMarch(flow, resume.state.copy(), replace(controls, first_order_steps=resume.march["first_order_left"]))
-            march.courant = resume.march["courant"]
-            level = MarchedLevel(name, flow, march, resume.march["steps"], list(resume.march["recent"]), resume.march["seconds"])
-            self._resume = None
-            return level
-        self._resume = None
+        resumed = self._resumed(name, flow, controls)
+        if resumed:
+            return resumed
         if previous is None or careful:
             state = self._gentle_start(flow) if self.setup.is_round and self.setup.stream.mach > 1.2 else flow.uniform_state()
         else:
@@ -158,29 +153,14 @@ class Execution(Climb):
         state[:, 1] += 0.5 * (stream.gamma - 1) * stream.mach**2 * (1 - share**2)
         return state
 
-    def _march(self, careful):
-        level, run = self._level, self.sheet.run
-        message = f"{level.name} grid, {level.flow.n_cells} cells" + (", started again with smaller steps" if careful else "")
-        balance = self._balance()
+    def _most_steps(self):
         # The start of an unsteady run need not settle.
-        most = min(run.steps, 40) if self.sheet.flow.time == "unsteady" else run.steps + self.extra_steps
-        began, earlier = time.monotonic(), level.seconds
-        while level.steps < most and not self._is_settled() and not self._has_served():
-            report = level.march.advance()
-            level.steps += 1
-            level.seconds = earlier + time.monotonic() - began
-            coefficients = self._read(balance, {"step": len(self.history) + 1, "residual": report.residual, "courant": report.courant})
-            level.recent = (level.recent + [coefficients])[-STALLED_OVER - 1:]
-            if report.clipped > 0.02 * level.flow.n_cells and not message:
-                message = f"{report.clipped} cells held back in this step"
-            yield self._record(report.residual, report.courant, coefficients, message, self._share())
-            message = ""
-        self._finish_level()
+        return min(self.sheet.run.steps, 40) if self.sheet.flow.time == "unsteady" else super()._most_steps()
 
-    def _read(self, balance, march):
+    def _read(self, march):
         """Every channel of this moment: the balance, the probes, the formulas."""
         level = self._level
-        out = balance.measure(level.flow)
+        out = self.balance.measure(level.flow)
         for probe in self.sheet.instruments.probes:
             reading = self._probe(probe)
             out[channel_name(f"cp_{probe.name}")] = reading["cp"] if reading else None
@@ -203,7 +183,7 @@ class Execution(Climb):
             state = level.march.state
             start = puff(level.flow.mesh, state, self.setup) if run.disturbance else state.copy()
             self.time_march = TimeMarch(level.flow, start, step / mach)
-        march, balance = self.time_march, self._balance()
+        march = self.time_march
         message = f"Following the flow in time on the {level.name} grid: {until - len(self.recorder.entries)} steps of {step:.3g} chords"
         began, earlier = time.monotonic(), level.seconds
         while len(self.recorder.entries) < until:
@@ -212,17 +192,13 @@ class Execution(Climb):
             except FlowDiverged as error:
                 raise RunFailed(str(error)) from None
             number, at = len(self.history) + 1, march.time * mach
-            channels = self._read(balance, {"step": number, "residual": report.remaining, "courant": 0.0})
+            channels = self._read({"step": number, "residual": report.remaining, "courant": 0.0})
             self.recorder.add(at, channels, march.state, level.flow.column_scale)
             level.steps += 1
             level.seconds = earlier + time.monotonic() - began
             share = len(self.recorder.entries) / self.recorder.steps
             yield self._record(report.remaining, 0.0, channels, message, 0.1 + 0.9 * share**1.5, {"time": at})
             message = ""
-
-    def _balance(self):
-        i = self.sheet.instruments
-        return Balance((i.moment_x, i.moment_y), self.setup.elements, bool(self.setup.slots), self.setup.weight_share)
 
     def _changes(self, over=STEADY_OVER):
         """Relative change of the watched coefficients over the last steps."""
@@ -243,7 +219,7 @@ class Execution(Climb):
         """Whether a small limit cycle keeps the residual up while the forces no longer move."""
         march = self._level.march
         return (self.sheet.flow.model == "turbulent" and march.residual < STALLED_BELOW
-                and max(self._changes(STALLED_OVER).values()) <= self.sheet.run.steady)
+                and max(self._changes(self.stalled_over).values()) <= self.sheet.run.steady)
 
     def _has_served(self):
         """Whether a turbulent level that is only a start for the next one has given what it can.
@@ -263,7 +239,7 @@ class Execution(Climb):
         taps = read_taps(level.flow, state)
         self.finished.append(LevelResult(
             level.name, level.flow.n_cells, level.steps, level.march.residual, self._is_settled(), round(level.seconds, 3),
-            self._read(self._balance(), {"step": len(self.history), "residual": level.march.residual, "courant": level.march.courant}), self._changes(), find_shocks(taps),
+            self._read({"step": len(self.history), "residual": level.march.residual, "courant": level.march.courant}), self._changes(), find_shocks(taps),
             find_separation(taps) if self.sheet.flow.model != "inviscid" else [],
             measure_quality(level.flow.mesh).as_dict(), wall_units(level.flow, state)))
 

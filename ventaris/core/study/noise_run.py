@@ -1,6 +1,4 @@
 """Run a nozzle's jet in time for its noise: microphones, spectra, tones; see `sound.jet`."""
-import time
-
 import numpy as np
 
 from ..grids.mesh import mesh_from_cells, revolve
@@ -12,7 +10,7 @@ from ..sound.spectra import find_tones, level, spectrum
 from ..theory import area_ratio
 from .climb import Climb
 from .findings import Estimate, Finding
-from .nozzles import prepare_nozzle
+from .nozzles import prepare_nozzle, theory_result
 from .progress import Checkpoint, LevelResult, Progress, RunFailed
 from .verdict import Verdict, formula_warnings
 
@@ -24,6 +22,8 @@ DEFAULT_COST = 5.5e-7
 SEGMENT, STEADY = 60.0, 0.05
 SCREECH_SOURCE = "f = u_c / (L (1 + u_c / a)), u_c = 0.7 u_j, L = 1.306 sqrt(Mj² − 1) D_j (Powell 1953, Prandtl 1904)"
 
+CHOKED_ONLY = "The jet's noise is computed of choked nozzles (sonic or supersonic at the exit). Raise the supply's total pressure."
+
 
 def noise_channels(setup):
     """Names of the channels of a noise run: the pressure above ambient at every microphone, Pa."""
@@ -34,7 +34,7 @@ def make_flow(setup):
     """The `JetFlow` of a nozzle's exit by one-dimensional theory; raises RunFailed where the exit is subsonic."""
     theory, air, flow = setup.theory, setup.air, setup.sheet.flow
     if theory is None or theory.regime == "subsonic":
-        raise RunFailed("The jet's noise is computed of choked nozzles (sonic or supersonic at the exit). Raise the supply's total pressure.")
+        raise RunFailed(CHOKED_ONLY)
     warmth = air.supply_temperature / air.temperature
     gain = 0.5 * (air.gamma - 1)
     return JetFlow(theory.exit_mach, theory.exit_pressure * air.supply_pressure / air.ambient_pressure, warmth / (1 + gain * theory.exit_mach**2), air.mach_ideal,
@@ -76,7 +76,7 @@ def preflight_noise(setup):
     if sheet.air.coflow > 0 or sheet.air.gamma != 1.4:
         yield Finding("stop", "air.coflow", "The jet's noise is computed in still air with a ratio of specific heats of 1.4. Set both back.")
     if setup.theory is None or setup.theory.regime == "subsonic":
-        yield Finding("stop", "air.total_pressure", "The jet's noise is computed of choked nozzles (sonic or supersonic at the exit). Raise the supply's total pressure.")
+        yield Finding("stop", "air.total_pressure", CHOKED_ONLY)
         return
     if not sheet.instruments.microphones:
         yield Finding("stop", "instruments.microphones", "A noise run needs a microphone. Add one, for example two exit diameters beside the exit.")
@@ -208,7 +208,7 @@ class NoiseExecution(Climb):
                                                       "discard": sheet.flow.discard * self.time_unit, "strouhal_unit": setup.scale / setup.air.speed_of_sound},
             "title": sheet.title, "coefficients": coefficients, "trends": trends, "forces": {}, "control_volume": None, "layer": [], "unsteady": None,
             "formulas": [f.name for f in sheet.instruments.formulas], "levels": [{k: v for k, v in vars(last).items() if k != "changes"}], "verdict": verdict.as_dict(), "shocks": [], "separations": [],
-            "shock_cells": None, "theory": {name: derived[name] for name in ("regime", "mass_flow", "exit_mach", "exit_pressure", "shock", "thrust")}, "probes": {}, "air": derived,
+            "shock_cells": None, "theory": theory_result(setup), "probes": {}, "air": derived,
             "shape": setup.measures(), "y_plus": None, "cells": self.jet.cells, "steps": self.jet.steps, "seconds": round(self._clock(), 2),
             "cost_per_cell_step": self._clock() / max(self.jet.cells * self.jet.steps, 1)}
 

@@ -1,5 +1,4 @@
 """Run a nozzle's sheet: the climb over the levels, with mass flow and thrust as what must stand still."""
-import time
 from dataclasses import replace
 
 import numpy as np
@@ -13,15 +12,15 @@ from ..instruments.probe import containing_cell
 from ..instruments.sections import NozzleBalance, find_nozzle_shocks, read_rows, shock_cells
 from .climb import Climb
 from .nozzle_verdict import judge_nozzle
-from .nozzles import nozzle_channels, prepare_nozzle, start_state
+from .nozzles import nozzle_channels, prepare_nozzle, start_state, theory_result
 from .progress import LevelResult, MarchedLevel
 from .trend import grid_trend
 
 # What must stand still, with the share of change that is asked of it over that of the sheet: a jet's far half hovers longest.
 WATCHED = {"mass_flow": 1.0, "thrust": 1.0, "axis_speed": 10.0, "plate_force": 3.0}
 STEADY_OVER = 3
-# Forces that stand still over so many steps settle a level although its residual has stalled below this.
-STALLED_OVER, STALLED_BELOW, STALLED_JET = 40, 3e-2, 0.1
+# Values that stand still for long settle a level although its residual has stalled below this, without and with a jet.
+STALLED_BELOW, STALLED_JET = 3e-2, 0.1
 # Eddy viscosity of a round jet over its speed and diameter, about (Pope: Turbulent flows, 2000, section 5.2).
 JET_MIXING = 0.01
 # A level that only prepares the next one is left after so many steps, or earlier at this change.
@@ -38,6 +37,8 @@ def shock_courant(setup):
 
 class NozzleExecution(Climb):
     """One run of a nozzle; see `Climb`."""
+
+    stalled_over = 40
 
     def __init__(self, sheet, resume=None, extra_steps=0):
         setup = prepare_nozzle(sheet)
@@ -64,13 +65,9 @@ class NozzleExecution(Climb):
                               strength=1.0)
         most = run.courant_most or (200.0 if setup.has_jet else shock_courant(setup))
         controls = MarchControls(run.courant_start, most, 1.5 if turbulent else 2.0, run.first_order_steps, run.krylov_vectors, least_solved=0.7)
-        resume, self._resume = self._resume, None
-        if resume:
-            self.history, self.finished = list(resume.history), [LevelResult(**done) for done in resume.finished]
-            if resume.level == name and len(resume.state) == mesh.n_cells:
-                march = SteadyMarch(flow, resume.state.copy(), replace(controls, first_order_steps=resume.march["first_order_left"]))
-                march.courant = resume.march["courant"]
-                return MarchedLevel(name, flow, march, resume.march["steps"], list(resume.march["recent"]), resume.march["seconds"])
+        resumed = self._resumed(name, flow, controls)
+        if resumed:
+            return resumed
         if previous is None or careful:
             state = start_state(setup, flow)
         else:
@@ -79,23 +76,6 @@ class NozzleExecution(Climb):
         if careful:
             controls = replace(controls, first_order_steps=max(60, 3 * run.first_order_steps), courant_start=0.2 * run.courant_start, courant_growth=1.3, most_change=0.1)
         return MarchedLevel(name, flow, SteadyMarch(flow, state, controls))
-
-    def _march(self, careful):
-        level, run = self._level, self.sheet.run
-        message = f"{level.name} grid, {level.flow.n_cells} cells" + (", started again with smaller steps" if careful else "")
-        most = run.steps + self.extra_steps
-        began, earlier = time.monotonic(), level.seconds
-        while level.steps < most and not self._is_settled() and not self._has_served():
-            report = level.march.advance()
-            level.steps += 1
-            level.seconds = earlier + time.monotonic() - began
-            channels = self._read({"step": len(self.history) + 1, "residual": report.residual, "courant": report.courant})
-            level.recent = (level.recent + [channels])[-STALLED_OVER - 1:]
-            if report.clipped > 0.02 * level.flow.n_cells and not message:
-                message = f"{report.clipped} cells held back in this step"
-            yield self._record(report.residual, report.courant, channels, message, self._share())
-            message = ""
-        self._finish_level()
 
     def _read(self, march):
         level = self._level
@@ -130,7 +110,7 @@ class NozzleExecution(Climb):
         if march.flow.first_order or not self._criteria_met() or max(self._changes().values()) > run.steady:
             return False
         stalled = STALLED_JET if self.setup.has_jet else STALLED_BELOW
-        return march.residual <= run.residual or (march.residual < stalled and max(self._changes(STALLED_OVER).values()) <= run.steady)
+        return march.residual <= run.residual or (march.residual < stalled and max(self._changes(self.stalled_over).values()) <= run.steady)
 
     def _has_served(self):
         """Whether a level that is only a start for the next one has given what it can."""
@@ -183,13 +163,6 @@ class NozzleExecution(Climb):
         return {
             "format": 1, "space": "nozzle", "title": sheet.title, "coefficients": last.coefficients, "trends": trends, "forces": {}, "control_volume": None, "layer": [],
             "unsteady": None, "formulas": [f.name for f in sheet.instruments.formulas], "levels": [{k: v for k, v in vars(f).items() if k != "changes"} for f in self.finished],
-            "verdict": verdict.as_dict(), "shocks": last.shocks, "separations": [], "shock_cells": cells, "theory": self._theory(last),
+            "verdict": verdict.as_dict(), "shocks": last.shocks, "separations": [], "shock_cells": cells, "theory": theory_result(setup),
             "probes": {p.name: self._probe(p) for p in sheet.instruments.probes}, "air": setup.derived(), "shape": setup.measures(), "y_plus": last.y_plus,
             "cells": last.cells, "steps": len(self.history), "seconds": round(self._clock(), 2), "cost_per_cell_step": last.seconds / max(last.cells * last.steps, 1)}
-
-    def _theory(self, last):
-        """The one-dimensional flow beside the computed one, or None."""
-        if self.setup.theory is None:
-            return None
-        derived = self.setup.derived()
-        return {name: derived[name] for name in ("regime", "mass_flow", "exit_mach", "exit_pressure", "shock", "thrust")}

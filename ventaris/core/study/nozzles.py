@@ -169,6 +169,14 @@ class NozzleSetup:
         return float(area * (pressure * (1 + air.gamma * theory.exit_mach**2) - air.ambient_pressure))
 
 
+def theory_result(setup):
+    """The one-dimensional flow that a result carries beside the computed one, SI; None where there is none."""
+    if setup.theory is None:
+        return None
+    derived = setup.derived()
+    return {name: derived[name] for name in ("regime", "mass_flow", "exit_mach", "exit_pressure", "shock", "thrust")}
+
+
 def nozzle_channels(setup):
     """Names of the channels that a nozzle's run records by itself."""
     names = ["step", "residual", "courant", "mass_flow", "mass_flow_out", "thrust", "discharge", "thrust_coefficient", "pressure_ratio"]
