@@ -72,8 +72,11 @@ class Follow(unittest.TestCase):
         self.assertEqual(len(whole.recorder.frames), 4)
         self.assertTrue(all("time" in h for h in whole.history[-16:]))
         self.assertIn("Followed for 4 chords", result["verdict"]["words"])
-        times, frames = unpack_frames(pack_frames(whole.recorder.times, whole.recorder.frames))
+        times, frames, mean = unpack_frames(pack_frames(whole.recorder.times, whole.recorder.frames, whole.recorder.mean))
         np.testing.assert_array_equal(frames, np.stack(whole.recorder.frames))
+        mean_of_last = np.mean([f.astype(float) for f in whole.recorder.frames], axis=0)
+        self.assertEqual(whole.recorder.mean_field.count, 8)
+        self.assertLess(np.abs(mean / whole._level.flow.column_scale[:4] - mean_of_last).max(), 0.3)
         for stop in (3, 12):
             broken = execute(self.made())
             for _ in broken:
@@ -84,6 +87,7 @@ class Follow(unittest.TestCase):
                 pass
             self.assertEqual(again.result["unsteady"]["steps"], 16)
             self.assertAlmostEqual(again.history[-1]["drag"], whole.history[-1]["drag"], delta=2e-4)
+            self.assertLess(np.abs(again.recorder.mean - whole.recorder.mean).max(), 1e-3)
 
     def test_a_step_that_misses_the_shedding_is_said_before_and_too_many_are_refused(self):
         _, findings = examine(sheet(**CYLINDER, run={"time_step": 1.0}))

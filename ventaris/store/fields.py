@@ -78,18 +78,19 @@ def unpack_rows(data):
     return rows
 
 
-def pack_frames(times, frames):
-    """Recorded frames (float16, scaled) and their times as compressed bytes."""
+def pack_frames(times, frames, mean=None):
+    """Recorded frames (float16, scaled), their times, and the mean state as compressed bytes."""
     out = io.BytesIO()
     stack = np.stack(frames)
     # Byte planes, and differences between neighbouring frames, compress well.
     planes = np.ascontiguousarray(stack).view(np.uint8).reshape(*stack.shape, 2)
-    np.savez_compressed(out, times=np.asarray(times, dtype=float), high=planes[..., 1], low=planes[..., 0])
+    more = {} if mean is None else {"mean": mean.astype("<f4")}
+    np.savez_compressed(out, times=np.asarray(times, dtype=float), high=planes[..., 1], low=planes[..., 0], **more)
     return out.getvalue()
 
 
 def unpack_frames(data):
-    """Returns (times, frames), shapes (n,) and (n, n_cells, 4)."""
+    """Returns (times, frames, mean), shapes (n,), (n, n_cells, 4) and (n_cells, 4); mean is None where there is none."""
     with np.load(io.BytesIO(data), allow_pickle=False) as stored:
         planes = np.stack([stored["low"], stored["high"]], axis=-1)
-        return stored["times"], np.ascontiguousarray(planes).view(np.float16)[..., 0]
+        return stored["times"], np.ascontiguousarray(planes).view(np.float16)[..., 0], stored["mean"].astype(float) if "mean" in stored.files else None

@@ -10,7 +10,7 @@ from matplotlib.tri import LinearTriInterpolator, Triangulation
 from ..core.look.body_field import SPACE_QUANTITIES, SURFACE_QUANTITIES
 from ..core.look.body_picture import body_thumbnail
 from ..core.look.colours import OFFERED, map_for, table
-from ..core.look.drawable import default_range, nozzle_drawable, section_drawable
+from ..core.look.drawable import default_range, moment, nozzle_drawable, section_drawable
 from ..core.look.fields import QUANTITIES, TURBULENT_ONLY
 from ..core.look.lines import FlowSampler, rake, streamlines, vectors
 from ..core.look.picture import field_picture, thumbnail_picture
@@ -32,18 +32,30 @@ def _load(folder, run_id, version):
     """(level, Drawable) of a run's stored field; kept while its version stays."""
     database = open_database(folder, migrate=False)
     try:
-        data = runs.kept_array(database, run_id, "field")
+        data, frames = runs.kept_array(database, run_id, "field"), runs.kept_array(database, run_id, "frames")
         sheet = read_toml(runs.run(database, run_id)["sheet"])
     finally:
         database.close()
     level, mesh, state = unpack_field(data)
-    return level, drawn_plane(sheet, mesh, state)
+    return level, drawn_plane(sheet, mesh, state, unpack_frames(frames)[2] if frames else None)
 
 
-def drawn_plane(sheet, mesh, state):
+@functools.lru_cache(maxsize=2)
+def _load_frames(folder, run_id, version):
+    """(setup, mesh, times, frames, mean) of a run's recorded moments; kept while they are played."""
+    database = open_database(folder, migrate=False)
+    try:
+        kept, field_ = (runs.kept_array(database, run_id, kind) for kind in ("frames", "field"))
+        sheet = read_toml(runs.run(database, run_id)["sheet"])
+    finally:
+        database.close()
+    return (prepare(sheet), unpack_field(field_)[1], *unpack_frames(kept))
+
+
+def drawn_plane(sheet, mesh, state, mean=None):
     """The `Drawable` of a plane field: of a section in chords, of a nozzle in metres."""
     setup = prepare(sheet)
-    return nozzle_drawable(setup, mesh, state) if sheet.space == "nozzle" else section_drawable(setup, mesh, state)
+    return (nozzle_drawable if sheet.space == "nozzle" else section_drawable)(setup, mesh, state, mean)
 
 
 def picture_of(run_id):
@@ -64,8 +76,8 @@ def show(run_id):
     if sheet.space == "body":
         return _show_body(run, sheet, [r for r in named if r])
     frames = runs.kept_array(g.database, run_id, "frames")
-    times = [round(float(t), 4) for t in unpack_frames(frames)[0]] if frames else []
-    return render_template("flow.html", run=run, times=times, nozzle=sheet.space == "nozzle", quantities=quantities_of(run), maps=OFFERED, others=[r for r in named if r],
+    times, _, mean = unpack_frames(frames) if frames else ((), (), None)
+    return render_template("flow.html", run=run, times=[round(float(t), 4) for t in times], unit=_time_unit(sheet), nozzle=sheet.space == "nozzle", quantities=quantities_of(run, mean is not None), maps=OFFERED, others=[r for r in named if r],
                            has_field=runs.array_version(g.database, run_id, "field") > 0)
 
 
@@ -80,10 +92,18 @@ def _show_body(run, sheet, others):
                            quantities=quantities, plane_quantities=planes, viscous=sheet.flow.model != "inviscid")
 
 
-def quantities_of(run):
+def _time_unit(sheet):
+    """(what a recorded time is multiplied with, its unit's name)."""
+    if sheet.space == "nozzle":
+        setup = prepare(sheet)
+        return 1e3 * setup.scale / setup.air.speed_of_sound, "ms"
+    return 1.0, "chords"
+
+
+def quantities_of(run, has_mean=False):
     """The quantities that a run's field has."""
     sheet = read_toml(run["sheet"])
-    left_out = (set() if sheet.flow.model == "turbulent" else TURBULENT_ONLY) | ({"cp"} if sheet.space == "nozzle" else set())
+    left_out = (set() if has_mean else {"fluctuation"}) | (set() if sheet.flow.model == "turbulent" else TURBULENT_ONLY) | ({"cp"} if sheet.space == "nozzle" else set())
     return {key: q for key, q in QUANTITIES.items() if key not in left_out}
 
 
@@ -93,12 +113,8 @@ def pack(picture, head, values):
     head |= {"points": len(picture.points), "triangles": len(picture.triangles), "edges": len(picture.edges), "outline": len(outline),
              "loops": [len(loop) for loop in picture.wall], "home": picture.home,
              "values": list(values)}
-    text = json.dumps(head).encode()
-    text += b" " * (-len(text) % 4)
-    parts = [struct.pack("<I", len(text)), text, picture.points.astype("<f4").tobytes(), picture.triangles.astype("<u4").tobytes(),
-             picture.edges.astype("<u4").tobytes(), outline.astype("<f4").tobytes()]
-    parts += [np.asarray(v).astype("<f4").tobytes() for v in values.values()]
-    return b"".join(parts)
+    return _packed(head, [picture.points.astype("<f4"), picture.triangles.astype("<u4"), picture.edges.astype("<u4"), outline.astype("<f4"),
+                          *(np.asarray(v).astype("<f4") for v in values.values())])
 
 
 @pages.get("/runs/<int:run_id>/field.bin")
@@ -119,19 +135,28 @@ def field(run_id):
 
 
 def _frame(run_id, number):
-    """The point values of one recorded frame."""
-    kept, field_ = (runs.kept_array(g.database, run_id, kind) for kind in ("frames", "field"))
-    if not kept or not field_:
+    """Point values of one recorded moment: of the quantity asked for, and what the lines over it are made from."""
+    version = runs.array_version(g.database, run_id, "frames")
+    if not version or not runs.array_version(g.database, run_id, "field"):
         abort(404, "This run kept no frames.")
-    times, frames = unpack_frames(kept)
+    setup, mesh, times, frames, mean = _load_frames(str(current_app.config["FOLDER"]), run_id, version)
     if not 0 <= number < len(times):
         abort(404, f"There are {len(times)} frames.")
-    level, mesh, _ = unpack_field(field_)
-    setup = prepare(read_toml(runs.run(g.database, run_id)["sheet"]))
-    picture = section_drawable(setup, mesh, frames[number].astype(float) * setup.stream.column_scale)
-    response = Response(pack(picture, {"level": level, "time": float(times[number]), "quantities": []}, picture.values), mimetype="application/octet-stream")
+    key = request.args.get("q", "mach")
+    if key not in QUANTITIES:
+        abort(404, f"“{key}” is no field.")
+    values = moment(setup, mesh, frames[number].astype(float) * setup.stream.column_scale[:4], mean, {key, "mach", "u", "v"})
+    head = {"bare": True, "time": float(times[number]), "quantities": [], "points": len(values["u"]), "triangles": 0, "edges": 0, "outline": 0, "loops": [], "values": list(values)}
+    response = Response(_packed(head, [np.asarray(v).astype("<f4") for v in values.values()]), mimetype="application/octet-stream")
     response.headers["Cache-Control"] = "private, max-age=3600"
     return response
+
+
+def _packed(head, arrays):
+    """Length of the header, the header as JSON, the arrays."""
+    text = json.dumps(head).encode()
+    text += b" " * (-len(text) % 4)
+    return b"".join([struct.pack("<I", len(text)), text, *(a.tobytes() for a in arrays)])
 
 
 @pages.get("/runs/<int:run_id>/difference/<int:other_id>/field.bin")

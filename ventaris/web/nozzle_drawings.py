@@ -5,7 +5,7 @@ from ..core.grids.quality import skewness
 from ..core.shapes.nozzles import port_spans, wall_pieces
 from ..core.study.nozzle_verdict import REGIMES
 from ..core.sound.jet import ABSORB_DOWNSTREAM, ABSORB_SIDEWAYS, ABSORB_UPSTREAM, DOWNSTREAM, SIDEWAYS, UPSTREAM
-from ..core.study.noise_run import make_flow
+from ..core.study.noise import make_flow
 from ..core.study.progress import RunFailed
 from ..core.units import show
 from . import drawings

@@ -73,7 +73,7 @@ class Job:
         result = self.execution.result
         recorder = self.execution.recorder
         if recorder and recorder.frames:
-            runs.keep_array(self.database, self.id, "frames", pack_frames(recorder.times, recorder.frames))
+            runs.keep_array(self.database, self.id, "frames", pack_frames(recorder.times, recorder.frames, recorder.mean))
         self._keep_checkpoint()
         settled = result["verdict"]["settled"]
         self._flush({"share": 1.0, "level": result["levels"][-1]["level"], "left": 0})

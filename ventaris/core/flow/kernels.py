@@ -315,7 +315,14 @@ def open_flux(kind, p, t, u, v, ghost, nx, ny, constants):
         if un < 0.0:
             # Air that comes back brings its own temperature and comes straight in.
             return exact_flux(ghost[0], ghost[1], un * nx, un * ny, nx, ny, constants)
-        return exact_flux(ghost[0], t, u, v, nx, ny, constants)
+        # The wave that leaves expands or compresses the air to the pressure outside, but no further than to the speed of sound.
+        q, c = 2.0 / (g - 1.0), np.sqrt(t)
+        inside = max(p + 1.0 / g, 1e-12)
+        sonic = (un + q * c) / (1.0 + q)
+        outside = max(ghost[0] + 1.0 / g, inside * (sonic / c) ** (g * q))
+        there = c * (outside / inside) ** (1.0 / (g * q))
+        gain = q * (c - there)
+        return exact_flux(outside - 1.0 / g, there * there, u + gain * nx, v + gain * ny, nx, ny, constants)
     if kind == MASS_OUTLET:
         own = g * (p + 1.0 / g) / t * un
         through = (ghost[0] - own) * t / (g * (p + 1.0 / g))

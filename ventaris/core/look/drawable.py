@@ -33,27 +33,65 @@ class Drawable:
     home: tuple | None = None
 
 
-def drawable(mesh, state, air):
-    """Turn a state on a mesh into a `Drawable`."""
-    cells = derive(state, air)
-    names = list(cells)
+def drawable(mesh, state, air, mean=None):
+    """Turn a state on a mesh, with its mean over time if there is one, into a `Drawable`."""
+    triangles = triangles_of(mesh)
+    return Drawable(mesh.points, triangles, mesh.face_nodes, wall_outlines(mesh), point_fields(mesh, state, air, mean, triangles=triangles))
+
+
+def point_fields(mesh, state, air, mean=None, only=None, triangles=None):
+    """Values at the mesh's points of every quantity (or of those named), and ``u``, ``v``: {name: ndarray, shape (n_points,)}."""
+    cells = derive(state, air, mean)
+    names = [name for name in cells if only is None or name in only or name == "density" and "density_gradient" in only]
     at_points = mesh.point_values(np.stack([cells[name] for name in names], axis=1))
-    return Drawable(mesh.points, triangles_of(mesh), mesh.face_nodes, wall_outlines(mesh),
-                    {name: at_points[:, k] for k, name in enumerate(names)})
+    out = {name: at_points[:, k] for k, name in enumerate(names)}
+    if only is None or "density_gradient" in only:
+        out["density_gradient"] = steepness(mesh.points * air.chord, triangles_of(mesh) if triangles is None else triangles, out["density"])
+    return out
 
 
-def section_drawable(setup, mesh, state):
+def steepness(points, triangles, values):
+    """Size of the gradient of point values, shape (n_points,): that of the triangles round each point, weighted with their areas."""
+    a, b, c = (points[triangles[:, k]] for k in range(3))
+    twice = (b[:, 0] - a[:, 0]) * (c[:, 1] - a[:, 1]) - (c[:, 0] - a[:, 0]) * (b[:, 1] - a[:, 1])
+    va, vb, vc = (values[triangles[:, k]] for k in range(3))
+    # Gradient times twice the area, which is the weight as well.
+    x = va * (b[:, 1] - c[:, 1]) + vb * (c[:, 1] - a[:, 1]) + vc * (a[:, 1] - b[:, 1])
+    y = va * (c[:, 0] - b[:, 0]) + vb * (a[:, 0] - c[:, 0]) + vc * (b[:, 0] - a[:, 0])
+    turn, corner = np.sign(twice), triangles.ravel()
+    total = [np.bincount(corner, np.repeat(turn * part, 3), len(points)) for part in (x, y, twice)]
+    return np.hypot(total[0], total[1]) / np.maximum(total[2], 1e-300)
+
+
+def section_drawable(setup, mesh, state, mean=None):
     """A section's field in chords; that of a round body with its mirror image below the axis."""
-    picture = drawable(mesh, state, setup.air)
+    picture = drawable(mesh, state, setup.air, mean)
     return mirrored(picture) if setup.is_round else picture
+
+
+def moment(setup, mesh, state, mean, only):
+    """Point values of another moment, in the order of the points of the same mesh's `Drawable`."""
+    values = point_fields(mesh, state, setup.air, mean, only)
+    if not mesh.is_revolved:
+        return values
+    off = _off_axis(mesh.points)
+    return {name: _both(name, v, off) for name, v in values.items()}
+
+
+def _off_axis(points):
+    # Points on the axis are their own image: two of them would make triangles that cannot be searched.
+    return np.abs(points[:, 1]) > 1e-12
+
+
+def _both(name, values, off):
+    return np.concatenate([values, (-values if name == "v" else values)[off]])
 
 
 def mirrored(picture):
     """A half plane's picture with its mirror image below y = 0."""
-    # Points on the axis are their own image: two of them would make triangles that cannot be searched.
-    off = np.abs(picture.points[:, 1]) > 1e-12
+    off = _off_axis(picture.points)
     image = np.where(off, len(off) + np.cumsum(off) - 1, np.arange(len(off)))
-    values = {name: np.concatenate([v, (-v if name == "v" else v)[off]]) for name, v in picture.values.items()}
+    values = {name: _both(name, v, off) for name, v in picture.values.items()}
     # A wall that begins and ends on the axis closes with its image; others have an image of their own.
     walls = []
     for loop in picture.wall:
@@ -63,18 +101,21 @@ def mirrored(picture):
                     np.concatenate([picture.edges, image[picture.edges]]), walls, values, picture.home)
 
 
-def nozzle_drawable(setup, mesh, state):
+def nozzle_drawable(setup, mesh, state, mean=None):
     """A nozzle's field in metres with its mirror image below the axis, pressure coefficients left out.
 
     Parameters
     ----------
     setup : NozzleSetup
     """
-    half = drawable(mesh, state, setup.air)
+    half = drawable(mesh, state, setup.air, mean)
     c = setup.contour
     tall = 1.35 * max(c.r.max(), 1.2 * c.exit_radius)
     reach = c.length if not setup.has_jet else c.length + min(setup.plan.reach, 9.0) * setup.scale
     home = (-0.04 * reach, 1.04 * reach, -tall, tall)
+    if setup.sheet.flow.model == "noise":
+        # The waves are what one looks at.
+        home = (c.length - 3 * setup.scale, c.length + 9 * setup.scale, -4 * setup.scale, 4 * setup.scale)
     values = {name: v for name, v in half.values.items() if name != "cp"}
     shape = setup.sheet.shape
     walls = wall_pieces(c, shape.lip, port_spans(shape))
@@ -113,9 +154,15 @@ def default_range(values, key, points, box=(-0.5, 1.5, -0.8, 0.8), home=None):
     near = (points[:, 0] > box[0]) & (points[:, 0] < box[1]) & (points[:, 1] > box[2]) & (points[:, 1] < box[3])
     seen = values[near] if near.any() else values
     quantity = QUANTITIES[key]
+    if key == "fluctuation":
+        # Waves outside are a hundred times weaker than what passes by inside a jet or wake: they shall be seen.
+        reach = max(float(np.percentile(np.abs(seen), 80)), 1e-6)
+        return -reach, reach
     if quantity.diverging:
         reach = max(float(np.percentile(np.abs(seen - quantity.centre), 99.3)), 1e-6)
         return quantity.centre - reach, quantity.centre + reach
+    if key == "density_gradient":
+        return 0.0, max(float(np.percentile(seen, 98)), 1e-9)
     if key in ("loss", "eddy"):
         return 0.0, max(float(np.percentile(seen, 99.7)), 0.01)
     low, high = np.percentile(seen, [0.3, 99.8])

@@ -33,11 +33,13 @@ QUANTITIES = {q.key: q for q in (
     Quantity("density", "Density", "kg/m³"),
     Quantity("temperature", "Temperature", "K"),
     Quantity("loss", "Total-pressure loss", ""),
+    Quantity("density_gradient", "Density gradient", "kg/m⁴"),
+    Quantity("fluctuation", "Pressure about its mean", "Pa", True, 0.0),
     Quantity("eddy", "Eddy viscosity over molecular", ""))}
 TURBULENT_ONLY = {"eddy"}
 
 
-def derive(state, air):
+def derive(state, air, mean=None):
     """All quantities of cell states in SI.
 
     Parameters
@@ -45,11 +47,13 @@ def derive(state, air):
     state : ndarray, shape (n, 4) or (n, 5)
         [gauge p, T, u, v] in the solver's scales, and the closure's variable.
     air : AirState
+    mean : ndarray, shape (n, 4), or None
+        The state's mean over time, where there is one.
 
     Returns
     -------
     dict of ndarray, shape (n,)
-        Keys of `QUANTITIES` and ``u``, ``v`` in m/s.  The loss is one minus the local over
+        Keys of `QUANTITIES` but for the density gradient, which needs a mesh, and ``u``, ``v`` in m/s.  The loss is one minus the local over
         the free stream's total pressure.
     """
     g, a = air.gamma, air.speed_of_sound
@@ -65,6 +69,8 @@ def derive(state, air):
     out = {"cp": p / (0.5 * air.mach**2), "mach": mach, "speed": np.sqrt(speed2) * a, "pressure": absolute * scale,
             "density": g * absolute / t * air.density, "temperature": t * air.temperature, "loss": 1 - total / stream_total,
             "u": u * a, "v": v * a}
+    if mean is not None:
+        out["fluctuation"] = (p - mean[:, 0]) * scale
     if state.shape[1] > 4:
         out["eddy"] = _eddy_ratio(state[:, 4:], out, air)
     return out

@@ -157,9 +157,13 @@ class NozzleFlow(SheetSection):
         "from the exit state of one-dimensional theory.", inviscid="Inviscid", laminar="Laminar", turbulent="Turbulent", noise="Jet in time: noise")
     closure: Literal["spalart-allmaras", "sst"] = choice(
         "spalart-allmaras", "Closure", "One equation, or two (k and ω).", when={"model": "turbulent"}, **{"spalart-allmaras": "Spalart-Allmaras", "sst": "k-ω SST"})
+    exit_profile: Literal["theory", "computed"] = choice("theory", "What leaves the exit", "One-dimensional theory, or what a steady turbulent run of the nozzle's inside finds across its exit; that run comes first and takes some seconds.",
+                                                         when={"model": "noise"}, theory="one-dimensional theory", computed="computed from the inside")
+    exit_layer: float = number(0.0, "", 0, 0.45, "Boundary layer at the exit", "In exit diameters, to 99 % of the speed; for the theory's exit. 0 is none.", when={"model": "noise"})
     cells_per_diameter: int = number(24, "", 8, 64, "Cells per exit diameter", "Along the axis, over the first seven diameters; a third more across.", when={"model": "noise"}, whole=True)
     duration: float = number(180.0, "", 5, 2000, "Time to follow", "In exit diameters over the ambient speed of sound.", when={"model": "noise"})
     discard: float = number(80.0, "", 0, 1000, "Start-up left out", "In the same unit; a tone needs some 80 to build up.", when={"model": "noise"})
+    frames: int = number(48, "", 0, 200, "Moments kept", "Of the last twelve diameters over the speed of sound, to play back. Each holds the whole field.", when={"model": "noise"}, whole=True)
     noise_reynolds: float = number(5000.0, "", 500, 100000, "Reynolds number of its viscosity", "Constant viscosity on the expanded jet and the exit's diameter. Above some 10 000 rings pair and destroy the shock cells; real jets spread instead.", when={"model": "noise"})
 
 

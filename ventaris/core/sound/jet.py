@@ -21,6 +21,8 @@ G1 = f4(0.4)
 PRANDTL = f4(0.72)
 fast = dict(cache=True, error_model="numpy", fastmath={"nsz", "arcp", "contract", "afn", "reassoc"})
 HALO = 3
+# Columns that are worked on together; about as many as fill the first cache.
+BLOCK = 64
 
 
 @njit(**fast)
@@ -40,31 +42,6 @@ def weno(a, b, c, d, e):
     return (w0 * q0 + w1 * q1 + w2 * q2) / (w0 + w1 + w2)
 
 
-@njit(**fast)
-def hllc(rl, ul, vl, pl, rr, ur, vr, pr):
-    """Flux of mass, normal momentum, tangential momentum and energy; u is normal to the face."""
-    al, ar = np.sqrt(GAMMA * pl / rl), np.sqrt(GAMMA * pr / rr)
-    star = max(f4(0.5) * (pl + pr) - f4(0.125) * (ur - ul) * (rl + rr) * (al + ar), f4(1e-5))
-    ql = f4(1.0) if star <= pl else np.sqrt(f4(1.0) + f4(6.0 / 7.0) * (star / pl - f4(1.0)))
-    qr = f4(1.0) if star <= pr else np.sqrt(f4(1.0) + f4(6.0 / 7.0) * (star / pr - f4(1.0)))
-    sl, sr = ul - al * ql, ur + ar * qr
-    el = pl / G1 + f4(0.5) * rl * (ul * ul + vl * vl)
-    er = pr / G1 + f4(0.5) * rr * (ur * ur + vr * vr)
-    if sl >= f4(0.0):
-        return rl * ul, rl * ul * ul + pl, rl * ul * vl, ul * (el + pl)
-    if sr <= f4(0.0):
-        return rr * ur, rr * ur * ur + pr, rr * ur * vr, ur * (er + pr)
-    dl, dr = rl * (sl - ul), rr * (sr - ur)
-    sm = (pr - pl + dl * ul - dr * ur) / (dl - dr)
-    if sm >= f4(0.0):
-        rho = dl / (sl - sm)
-        e = rho * (el / rl + (sm - ul) * (sm + pl / dl))
-        return rl * ul + sl * (rho - rl), rl * ul * ul + pl + sl * (rho * sm - rl * ul), rl * ul * vl + sl * (rho - rl) * vl, ul * (el + pl) + sl * (e - el)
-    rho = dr / (sr - sm)
-    e = rho * (er / rr + (sm - ur) * (sm + pr / dr))
-    return rr * ur + sr * (rho - rr), rr * ur * ur + pr + sr * (rho * sm - rr * ur), rr * ur * vr + sr * (rho - rr) * vr, ur * (er + pr) + sr * (e - er)
-
-
 @njit(parallel=True, **fast)
 def primitives(u, w):
     """[rho, u, v, p] of the conserved variables, both shape (4, nr, nx)."""
@@ -77,95 +54,147 @@ def primitives(u, w):
 
 
 @njit(**fast)
-def _reconstruct(row, n, left, right):
-    """Values on both sides of the n + 1 faces of a row of n cells with halos; one plain loop, which the compiler turns into vector code."""
-    for k in range(n + 1):
-        a, b, c, d, e, f = row[k], row[k + 1], row[k + 2], row[k + 3], row[k + 4], row[k + 5]
-        left[k] = weno(a, b, c, d, e)
-        right[k] = weno(f, e, d, c, b)
+def face_fluxes(left, right, below, above, normal, n, friction, flux):
+    """Fluxes of mass, momentum and energy through n faces: HLLC, and friction.
+
+    Free of branches, so that the compiler turns it into vector code.
+
+    Parameters
+    ----------
+    left, right, below, above : ndarray, shape (4, >= n)
+        States reconstructed on both sides of the faces, and of the cells on both sides.
+    normal : int
+        Row of the normal velocity.
+    friction : ndarray, shape (>= n,)
+        Viscosity over the distance of the cells' centres; zero where a face carries no friction.
+    flux : ndarray, shape (4, >= n)
+        Written.
+    """
+    tangent = 3 - normal
+    for k in range(n):
+        rl, ul, vl, pl = left[0, k], left[normal, k], left[tangent, k], left[3, k]
+        rr, ur, vr, pr = right[0, k], right[normal, k], right[tangent, k], right[3, k]
+        al, ar = np.sqrt(GAMMA * pl / rl), np.sqrt(GAMMA * pr / rr)
+        star = max(f4(0.5) * (pl + pr) - f4(0.125) * (ur - ul) * (rl + rr) * (al + ar), f4(1e-5))
+        sl = ul - al * np.sqrt(f4(1.0) + f4(6.0 / 7.0) * max(star / pl - f4(1.0), f4(0.0)))
+        sr = ur + ar * np.sqrt(f4(1.0) + f4(6.0 / 7.0) * max(star / pr - f4(1.0), f4(0.0)))
+        dl, dr = rl * (sl - ul), rr * (sr - ur)
+        sm = (pr - pl + dl * ul - dr * ur) / (dl - dr)
+        from_left = sm >= f4(0.0)
+        rho, u, v, p = rl if from_left else rr, ul if from_left else ur, vl if from_left else vr, pl if from_left else pr
+        wave, d = sl if from_left else sr, dl if from_left else dr
+        # Beyond the outer waves the state is the side's own.
+        reach = min(sl, f4(0.0)) if from_left else max(sr, f4(0.0))
+        e = p / G1 + f4(0.5) * rho * (u * u + v * v)
+        inside = d / (wave - sm)
+        du, dv = above[normal, k] - below[normal, k], above[tangent, k] - below[tangent, k]
+        work = f4(0.5) * ((above[normal, k] + below[normal, k]) * du + (above[tangent, k] + below[tangent, k]) * dv)
+        heat = GAMMA / (G1 * PRANDTL) * (above[3, k] / above[0, k] - below[3, k] / below[0, k])
+        mass = rho * u + reach * (inside - rho)
+        flux[0, k] = mass
+        flux[normal, k] = rho * u * u + p + reach * (inside * sm - rho * u) - friction[k] * du
+        flux[tangent, k] = v * mass - friction[k] * dv
+        flux[3, k] = u * (e + p) + reach * (inside * (e / rho + (sm - u) * (sm + p / d)) - e) - friction[k] * (work + heat)
 
 
 @njit(**fast)
-def _line(line, n, normal, left, right, flux, low_wall, mu, inverse):
-    """Fluxes through the n + 1 faces of a line of n cells with halos; `line` shape (4, n + 6), `normal` the row of the normal velocity.
-
-    The first face carries no friction where it is a wall.
-    """
-    tangent = 3 - normal
-    for m in range(4):
-        _reconstruct(line[m], n, left[m], right[m])
-    for k in range(n + 1):
-        c = k + HALO - 1
-        rl, ul, vl, pl = left[0, k], left[normal, k], left[tangent, k], left[3, k]
-        rr, ur, vr, pr = right[0, k], right[normal, k], right[tangent, k], right[3, k]
-        if rl < f4(0.1) * line[0, c] or pl < f4(0.1) * line[3, c]:
-            rl, ul, vl, pl = line[0, c], line[normal, c], line[tangent, c], line[3, c]
-        if rr < f4(0.1) * line[0, c + 1] or pr < f4(0.1) * line[3, c + 1]:
-            rr, ur, vr, pr = line[0, c + 1], line[normal, c + 1], line[tangent, c + 1], line[3, c + 1]
-        flux[0, k], flux[normal, k], flux[tangent, k], flux[3, k] = hllc(rl, ul, vl, pl, rr, ur, vr, pr)
-    if mu > f4(0.0):
-        for k in range(1 if low_wall else 0, n + 1):
-            c = k + HALO - 1
-            h = mu * inverse[k]
-            du, dv = line[normal, c + 1] - line[normal, c], line[tangent, c + 1] - line[tangent, c]
-            dt = GAMMA * (line[3, c + 1] / line[0, c + 1] - line[3, c] / line[0, c])
-            flux[normal, k] -= h * du
-            flux[tangent, k] -= h * dv
-            flux[3, k] -= h * (f4(0.5) * (line[normal, c + 1] + line[normal, c]) * du + f4(0.5) * (line[tangent, c + 1] + line[tangent, c]) * dv + dt / (G1 * PRANDTL))
+def keep_positive(side, cell, n):
+    """Take the cells' own states, shape (4, >= n), where a reconstruction has lost nearly all density or pressure."""
+    lost = 0
+    for k in range(n):
+        lost += int(side[0, k] < f4(0.1) * cell[0, k]) | int(side[3, k] < f4(0.1) * cell[3, k])
+    if lost:
+        for k in range(n):
+            if side[0, k] < f4(0.1) * cell[0, k] or side[3, k] < f4(0.1) * cell[3, k]:
+                for m in range(4):
+                    side[m, k] = cell[m, k]
 
 
 @njit(parallel=True, **fast)
 def along(w, out, at_exit, at_wall, at_outside, jet, dx, inverse, mu):
-    """Set `out` to minus the derivative of the fluxes along x."""
+    """Set `out` to minus the derivative of the fluxes along x; `jet` shape (4, at_wall), the state that enters."""
     nr, nx = w.shape[1], w.shape[2]
     for j in prange(nr):
         first = 0 if j >= at_outside else at_exit
         n = nx - first
-        line, flux = np.empty((4, n + 2 * HALO), dtype=np.float32), np.empty((4, n + 1), dtype=np.float32)
-        left, right = np.empty((4, n + 1), dtype=np.float32), np.empty((4, n + 1), dtype=np.float32)
+        line = np.empty((4, n + 2 * HALO), dtype=np.float32)
+        left, right, flux = np.empty((4, n + 1), dtype=np.float32), np.empty((4, n + 1), dtype=np.float32), np.empty((4, n + 1), dtype=np.float32)
+        friction = np.empty(n + 1, dtype=np.float32)
         for m in range(4):
             for i in range(n):
                 line[m, HALO + i] = w[m, j, first + i]
             for k in range(HALO):
                 line[m, HALO + n + k] = w[m, j, nx - 1]
                 if j < at_wall:
-                    line[m, k] = jet[m]
+                    line[m, k] = jet[m, j]
                 elif j < at_outside:
                     line[m, HALO - 1 - k] = -w[m, j, first + k] if m == 1 else w[m, j, first + k]
                 else:
                     line[m, k] = w[m, j, 0]
-        _line(line, n, 1, left, right, flux, at_wall <= j < at_outside, mu, inverse[first:])
-        for i in range(first):
-            for m in range(4):
+            row, of_left, of_right = line[m], left[m], right[m]
+            for k in range(n + 1):
+                a, b, c, d, e, f = row[k], row[k + 1], row[k + 2], row[k + 3], row[k + 4], row[k + 5]
+                of_left[k] = weno(a, b, c, d, e)
+                of_right[k] = weno(f, e, d, c, b)
+        below, above = line[:, HALO - 1:], line[:, HALO:]
+        keep_positive(left, below, n + 1)
+        keep_positive(right, above, n + 1)
+        for k in range(n + 1):
+            friction[k] = mu * inverse[first + k]
+        if at_wall <= j < at_outside:
+            friction[0] = f4(0.0)
+        face_fluxes(left, right, below, above, 1, n + 1, friction, flux)
+        for m in range(4):
+            for i in range(first):
                 out[m, j, i] = f4(0.0)
-        for i in range(n):
-            for m in range(4):
+            for i in range(n):
                 out[m, j, first + i] = (flux[m, i] - flux[m, i + 1]) / dx[first + i]
 
 
 @njit(parallel=True, **fast)
-def across(w, out, at_exit, at_outside, r_face, r, dr, inverse, mu):
-    """Add to `out` minus the divergence of the radial fluxes, weighted by the radius, and the ring terms."""
-    nr, nx = w.shape[1], w.shape[2]
-    for i in prange(nx):
-        first = at_outside if i < at_exit else 0
-        n = nr - first
-        line, flux = np.empty((4, n + 2 * HALO), dtype=np.float32), np.empty((4, n + 1), dtype=np.float32)
-        left, right = np.empty((4, n + 1), dtype=np.float32), np.empty((4, n + 1), dtype=np.float32)
-        for m in range(4):
-            for j in range(n):
-                line[m, HALO + j] = w[m, first + j, i]
-            for k in range(HALO):
-                # The axis and the outer wall of the nozzle are mirrors.
-                line[m, HALO - 1 - k] = -w[m, first + k, i] if m == 2 else w[m, first + k, i]
-                line[m, HALO + n + k] = w[m, nr - 1, i]
-        _line(line, n, 2, left, right, flux, True, mu, inverse[first:])
-        for j in range(n):
-            q = first + j
-            volume = r[q] * dr[q]
+def across(w, out, blocks, at_exit, at_outside, r_face, r, dr, inverse, mu):
+    """Add to `out` minus the divergence of the radial fluxes, weighted by the radius, and the ring terms.
+
+    The columns are worked on in `blocks`, shape (n + 1,), their borders: side by side they lie in memory as they are computed.
+    """
+    nr = w.shape[1]
+    for q in prange(len(blocks) - 1):
+        start, width = blocks[q], blocks[q + 1] - blocks[q]
+        first = at_outside if start < at_exit else 0
+        cell = np.empty((2 * HALO, 4, width), dtype=np.float32)
+        left, right = np.empty((4, width), dtype=np.float32), np.empty((4, width), dtype=np.float32)
+        flux, before = np.empty((4, width), dtype=np.float32), np.empty((4, width), dtype=np.float32)
+        friction = np.empty(width, dtype=np.float32)
+        for j in range(first, nr + 1):
+            # The six cells round the face: the axis and the outer wall of the nozzle are mirrors.
+            for h in range(2 * HALO):
+                row = j - HALO + h
+                mirrored = row < first
+                row = min(2 * first - 1 - row if mirrored else row, nr - 1)
+                for m in range(4):
+                    sign = f4(-1.0) if mirrored and m == 2 else f4(1.0)
+                    for i in range(width):
+                        cell[h, m, i] = sign * w[m, row, start + i]
             for m in range(4):
-                out[m, q, i] += (r_face[q] * flux[m, j] - r_face[q + 1] * flux[m, j + 1]) / volume
-            out[2, q, i] += w[3, q, i] / r[q] - mu * w[2, q, i] / (r[q] * r[q])
+                a, b, c, d, e, f = cell[0, m], cell[1, m], cell[2, m], cell[3, m], cell[4, m], cell[5, m]
+                of_left, of_right = left[m], right[m]
+                for i in range(width):
+                    of_left[i] = weno(a[i], b[i], c[i], d[i], e[i])
+                    of_right[i] = weno(f[i], e[i], d[i], c[i], b[i])
+            keep_positive(left, cell[HALO - 1], width)
+            keep_positive(right, cell[HALO], width)
+            # Neither the axis nor the wall has friction.
+            friction[:] = mu * inverse[j] if j > first else f4(0.0)
+            face_fluxes(left, right, cell[HALO - 1], cell[HALO], 2, width, friction, flux)
+            if j > first:
+                at = j - 1
+                volume = r[at] * dr[at]
+                for m in range(4):
+                    for i in range(width):
+                        out[m, at, start + i] += (r_face[at] * before[m, i] - r_face[j] * flux[m, i]) / volume
+                for i in range(width):
+                    out[2, at, start + i] += w[3, at, start + i] / r[at] - mu * w[2, at, start + i] / (r[at] * r[at])
+            flux, before = before, flux
 
 
 @njit(parallel=True, **fast)
@@ -203,6 +232,8 @@ FINE, DOWNSTREAM, UPSTREAM, SIDEWAYS = 7.0, 20.0, 7.0, 8.0
 ABSORB_DOWNSTREAM, ABSORB_UPSTREAM, ABSORB_SIDEWAYS = 8.0, 4.0, 4.0
 SAMPLE_EVERY, FOLLOW_EVERY, FOLLOW_TIME = 4, 10, 30.0
 COURANT = 0.6
+# The hyperbolic tangent of this is 0.99.
+ALMOST_ONE = 2.6467
 
 
 class JetFlow:
@@ -239,7 +270,7 @@ class JetFlow:
         self.x, self.r = x, r
         p = pressure / 1.4
         rho, speed = 1.4 * p / warmth, mach * np.sqrt(warmth)
-        self.jet = np.array([rho, speed, 0.0, p], dtype=f4)
+        self.jet = np.tile(np.array([rho, speed, 0.0, p], dtype=f4)[:, None], self.at_wall)
         self.speed = ideal_mach * np.sqrt(ideal_warmth)
         self.mu = f4(self.speed / reynolds)
         spread, height = np.meshgrid(x, r)
@@ -254,6 +285,7 @@ class JetFlow:
         dx, dr = np.diff(self.x_faces), np.diff(self.r_faces)
         self._dx, self._dr, self._r, self._r_faces = dx.astype(f4), dr.astype(f4), r.astype(f4), self.r_faces.astype(f4)
         self._over_x, self._over_r = ((1 / np.concatenate([d[:1], 0.5 * (d[1:] + d[:-1]), d[-1:]])).astype(f4) for d in (dx, dr))
+        self._blocks = np.concatenate([np.arange(0, self.at_exit, BLOCK), np.arange(self.at_exit, len(x), BLOCK), [len(x)]])
         # The fastest wave: the fully expanded jet may be passed by a fifth inside its cells.
         fastest = 1.25 * max(self.speed, float(speed)) + 1.05
         self.step = float(COURANT / (fastest / dx.min() + 1.2 / dr.min()))
@@ -277,6 +309,22 @@ class JetFlow:
     def cells(self):
         return len(self.x) * len(self.r)
 
+    @property
+    def exit_rows(self):
+        """Radii of the rows through which the jet enters, shape (at_wall,)."""
+        return self.r[:self.at_wall]
+
+    def let_in(self, density, along, outwards, pressure):
+        """Let air of this state enter, each shape (at_wall,): density, velocities, absolute pressure."""
+        self.jet = np.stack([density, along, outwards, pressure]).astype(f4)
+
+    def slow_down_at_wall(self, thickness):
+        """Give the entering air a boundary layer in which the speed reaches 99 % at this distance from the wall, at its total temperature and pressure."""
+        rho, speed, _, p = (row.astype(float) for row in self.jet)
+        profile = np.tanh(ALMOST_ONE * (0.5 - self.exit_rows) / thickness)
+        warmth = 1.4 * p / rho + 0.2 * speed**2 * (1 - profile**2)
+        self.let_in(1.4 * p / warmth, speed * profile, 0 * p, p)
+
     def advance(self, count):
         """Make `count` steps; returns whether everything stayed finite."""
         for _ in range(count):
@@ -284,7 +332,7 @@ class JetFlow:
             for a, b in ((0.0, 1.0), (0.75, 0.25), (1 / 3, 2 / 3)):
                 primitives(self.u, self._w)
                 along(self._w, self._out, self.at_exit, self.at_wall, self.at_outside, self.jet, self._dx, self._over_x, self.mu)
-                across(self._w, self._out, self.at_exit, self.at_outside, self._r_faces, self._r, self._dr, self._over_r, self.mu)
+                across(self._w, self._out, self._blocks, self.at_exit, self.at_outside, self._r_faces, self._r, self._dr, self._over_r, self.mu)
                 stage(self.u, start, self._out, f4(a), f4(b), f4(self.step), self.sponge, self.mean)
             self.steps += 1
             self.time += self.step
@@ -295,6 +343,18 @@ class JetFlow:
     def place(self, x, r):
         """(row, column) of the cell nearest to a point."""
         return int(np.argmin(np.abs(self.r - r))), int(np.argmin(np.abs(self.x - x)))
+
+    def state(self):
+        """[pressure above ambient, temperature, u, v] of every cell, the speed of sound and ambient state as scales, shape (4, nr, nx)."""
+        u = self.u.astype(float)
+        rho, vx, vr = u[0], u[1] / u[0], u[2] / u[0]
+        p = 0.4 * (u[3] - 0.5 * rho * (vx**2 + vr**2))
+        return np.stack([p - 1 / 1.4, 1.4 * p / rho, vx, vr])
+
+    def row_pressure(self, row, columns):
+        """Pressure above the ambient's in the cells of a row, shape (len(columns),)."""
+        rho, mx, mr, e = self.u[:, row, columns]
+        return f4(0.4) * (e - f4(0.5) * (mx * mx + mr * mr) / rho) - f4(1 / 1.4)
 
     def pressure(self, row, column):
         """Pressure above the ambient's in a cell, over rho a^2."""

@@ -8,7 +8,7 @@ from ..instruments.balance import channel_name
 BINARY = {ast.Add: operator.add, ast.Sub: operator.sub, ast.Mult: operator.mul, ast.Div: operator.truediv, ast.Pow: operator.pow}
 UNARY = {ast.UAdd: operator.pos, ast.USub: operator.neg}
 FUNCTIONS = {"abs": abs, "sqrt": math.sqrt, "min": min, "max": max, "sin": math.sin, "cos": math.cos, "tan": math.tan, "exp": math.exp,
-             "log": math.log, "atan2": math.atan2}
+             "log": math.log, "atan2": math.atan2, "about_mean": None}
 CONSTANTS = {"pi": math.pi}
 MOST_NODES = 200
 SPELLINGS = {"−": "-", "×": "*", "·": "*", "÷": "/", "^": "**", "²": "**2"}
@@ -45,6 +45,8 @@ class Channels:
                     raise FormulaError(f"instruments.formulas: “{name}” uses “{used}”, which is not a channel. There are: {', '.join(sorted(known))}.")
         self.order = _ordered(trees)
         self.trees = trees
+        self._averaged = {node.args[0].id for tree in trees.values() for node in ast.walk(tree) if _is_about_mean(node)}
+        self.restart_means()
         for name in self.order:
             if not _names(trees[name]) - set(CONSTANTS) and self.compute({}, only=name)[name] is None:
                 raise FormulaError(f"instruments.formulas: “{name}” divides by zero or has no value. Change the constants in it.")
@@ -58,6 +60,8 @@ class Channels:
         values : dict of str to float
         """
         known, out = {**CONSTANTS, **values}, {}
+        for name in self._averaged & set(values):
+            known[_mean_of(name)] = self._mean(name, values[name])
         for name in self.order if only is None else [only]:
             try:
                 value = float(_evaluate(self.trees[name], known))
@@ -65,7 +69,21 @@ class Channels:
             except (ArithmeticError, ValueError, TypeError, KeyError):
                 out[name] = None
             known[name] = out[name]
+            if name in self._averaged:
+                known[_mean_of(name)] = self._mean(name, out[name])
         return out
+
+    def restart_means(self):
+        """Begin the running means of `about_mean` afresh, as at the end of a start-up."""
+        self._sums = {name: [0, 0.0] for name in self._averaged}
+
+    def _mean(self, name, value):
+        """Running mean of a channel with one more value; one that is missing does not count."""
+        entry = self._sums[name]
+        if isinstance(value, (int, float)):
+            entry[0] += 1
+            entry[1] += value
+        return entry[1] / entry[0] if entry[0] else None
 
 
 def base_channels(setup):
@@ -102,6 +120,8 @@ def _parse(formula):
     if len(nodes) > MOST_NODES:
         raise FormulaError(f"instruments.formulas: “{formula.name}” is longer than a formula may be. Split it into several.")
     for node in nodes:
+        if isinstance(node, ast.Call) and isinstance(node.func, ast.Name) and node.func.id == "about_mean" and not _is_about_mean(node):
+            raise FormulaError(f"instruments.formulas: “{formula.name}”: about_mean takes one channel's name, for example about_mean(lift). Give what is inside a formula of its own.")
         _check_node(formula, node)
     return tree
 
@@ -114,6 +134,14 @@ def _check_node(formula, node):
     if not good:
         raise FormulaError(f"instruments.formulas: “{formula.name} = {formula.expression[:60]}” holds something that is not arithmetic. Only channels, numbers, "
                            f"+ - * / ^, brackets and {', '.join(FUNCTIONS)} are allowed.")
+
+
+def _is_about_mean(node):
+    return isinstance(node, ast.Call) and isinstance(node.func, ast.Name) and node.func.id == "about_mean" and len(node.args) == 1 and isinstance(node.args[0], ast.Name)
+
+
+def _mean_of(name):
+    return f"mean of {name}"
 
 
 def _names(tree):
@@ -162,4 +190,6 @@ def _evaluate(node, values):
         if isinstance(result, complex):
             raise ValueError("root of a negative number")
         return result
+    if _is_about_mean(node):
+        return values[node.args[0].id] - values[_mean_of(node.args[0].id)]
     return FUNCTIONS[node.func.id](*(_evaluate(argument, values) for argument in node.args))

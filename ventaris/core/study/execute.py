@@ -98,6 +98,7 @@ class Execution(Climb):
         kept, start_up = self._resumed_time, int(0.8 * run.discard * self.recorder.steps)
         if kept:
             self.recorder.entries = kept["entries"]
+            self.recorder.mean_field.restore(kept)
         coarse_enough = len(levels) > 1 and self.meshes[levels[-2]].n_cells >= LEAST_FOR_START_UP
         if coarse_enough and not on_last:
             yield from self._follow(start_up, kept)
@@ -192,6 +193,8 @@ class Execution(Climb):
             except FlowDiverged as error:
                 raise RunFailed(str(error)) from None
             number, at = len(self.history) + 1, march.time * mach
+            if len(self.recorder.entries) == int(self.recorder.discard * self.recorder.steps):
+                self.channels.restart_means()
             channels = self._read({"step": number, "residual": report.remaining, "courant": 0.0})
             self.recorder.add(at, channels, march.state, level.flow.column_scale)
             level.steps += 1
@@ -282,7 +285,7 @@ class Execution(Climb):
         if self.time_march is None or self.time_march.before is None:
             return None
         return {"time": self.time_march.time, "entries": list(self.recorder.entries), "state": self.time_march.state.copy(),
-                "before": self.time_march.before.copy()}
+                "before": self.time_march.before.copy(), **self.recorder.mean_field.kept()}
 
     def conclude(self, stopped=False):
         """The result of what has been computed so far, as plain values."""

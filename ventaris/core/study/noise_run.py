@@ -1,113 +1,67 @@
-"""Run a nozzle's jet in time for its noise: microphones, spectra, tones; see `sound.jet`."""
+"""Run a nozzle's jet in time for its noise: microphones, spectra, tones, the far field; see `sound.jet`."""
+from dataclasses import replace
+
 import numpy as np
 
 from ..grids.mesh import mesh_from_cells, revolve
 from ..grids.quality import measure_quality
 from ..instruments.balance import channel_name
+from ..instruments.sections import Sections
 from ..sheet import write_toml
-from ..sound.jet import ABSORB_DOWNSTREAM, ABSORB_SIDEWAYS, ABSORB_UPSTREAM, DOWNSTREAM, SAMPLE_EVERY, SIDEWAYS, UPSTREAM, JetFlow
+from ..sound.far_field import carried_frequencies, extrapolate, valid_angles
+from ..sound.jet import SAMPLE_EVERY
 from ..sound.spectra import find_tones, level, spectrum
-from ..theory import area_ratio
 from .climb import Climb
-from .findings import Estimate, Finding
+from .noise import SCREECH_SOURCE, SEGMENT, make_flow, noise_channels, preflight_noise, screech_formula
+from .nozzle_run import NozzleExecution
 from .nozzles import prepare_nozzle, theory_result
 from .progress import Checkpoint, LevelResult, Progress, RunFailed
+from .unsteady import MeanField
 from .verdict import Verdict, formula_warnings
 
 # Steps between two entries of the history.
 BATCH = 40
-# Seconds per cell and step until this machine has measured its own.
-DEFAULT_COST = 5.5e-7
-# Length of a segment of the spectra, in exit diameters over the ambient speed of sound, and how steady a tone must be between the record's halves.
-SEGMENT, STEADY = 60.0, 0.05
-SCREECH_SOURCE = "f = u_c / (L (1 + u_c / a)), u_c = 0.7 u_j, L = 1.306 sqrt(Mj² − 1) D_j (Powell 1953, Prandtl 1904)"
+# How steady a tone's amplitude must be between the record's halves.
+STEADY = 0.05
 
-CHOKED_ONLY = "The jet's noise is computed of choked nozzles (sonic or supersonic at the exit). Raise the supply's total pressure."
-
-
-def noise_channels(setup):
-    """Names of the channels of a noise run: the pressure above ambient at every microphone, Pa."""
-    return ["step", "residual", "courant"] + [channel_name(f"p_{m.name}") for m in setup.sheet.instruments.microphones]
+# The cylinder on which the waves that leave are recorded, in exit diameters, the stretch in which a jet's tones arise, and the far field's distance and angles.
+CYLINDER, CYLINDER_FROM, CYLINDER_TO, SOURCES = 2.5, -2.9, 11.5, (1.0, 5.0)
+FAR, FAR_ANGLES = 100.0, tuple(range(20, 161, 5))
+# Time over which moments are kept to be played back, and steps between two moments of the mean.
+FRAME_SPAN, MEAN_EVERY = 12.0, 40
 
 
-def make_flow(setup):
-    """The `JetFlow` of a nozzle's exit by one-dimensional theory; raises RunFailed where the exit is subsonic."""
-    theory, air, flow = setup.theory, setup.air, setup.sheet.flow
-    if theory is None or theory.regime == "subsonic":
-        raise RunFailed(CHOKED_ONLY)
-    warmth = air.supply_temperature / air.temperature
-    gain = 0.5 * (air.gamma - 1)
-    return JetFlow(theory.exit_mach, theory.exit_pressure * air.supply_pressure / air.ambient_pressure, warmth / (1 + gain * theory.exit_mach**2), air.mach_ideal,
-                   warmth / (1 + gain * air.mach_ideal**2), setup.sheet.shape.lip / setup.scale, flow.cells_per_diameter, flow.noise_reynolds)
+def inside_sheet(sheet):
+    """The sheet of the steady run through the nozzle alone whose exit a jet may take."""
+    instruments = type(sheet.instruments)()
+    domain = sheet.domain.model_copy(update={"kind": "duct"})
+    grid = sheet.grid.model_copy(update={"level": "medium"})
+    flow = sheet.flow.model_copy(update={"model": "turbulent"})
+    air = sheet.air.model_copy(update={"outlet": "pressure", "back_pressure": None})
+    return sheet.model_copy(update={"instruments": instruments, "domain": domain, "grid": grid, "flow": flow, "air": air})
 
 
-def expanded_diameter(setup):
-    """Diameter of the fully expanded jet over the exit's, by its mass flow."""
-    mach = setup.theory.exit_mach
-    return float(np.sqrt(area_ratio(setup.air.mach_ideal) / area_ratio(mach)))
+def exit_of(inside, radii):
+    """What a finished run of the inside finds across its exit: [density, u, v, pressure] at `radii` (exit diameters) in the jet's scales, shape (4, n)."""
+    flow, state = inside._level.flow, inside._level.march.state
+    mesh, air = flow.mesh, inside.setup.air
+    found = Sections(mesh)
+    cells = mesh.left[found.faces[found.at_exit, :found.at_wall]]
+    order = np.argsort(mesh.centre[cells, 1])
+    r, (p, t, u, v) = mesh.centre[cells[order], 1], state[cells[order], :4].T
+    p = (p * air.gamma + 1) * air.pressure / air.ambient_pressure / 1.4
+    # The air at the wall stands still.
+    r, u = np.append(r, 0.5), np.append(u, 0.0)
+    p, t, v = (np.append(row, row[-1]) for row in (p, t, v))
+    p, t, u, v = (np.interp(radii, r, row) for row in (p, t, u, v))
+    return np.stack([1.4 * p / t, u, v, p])
 
 
-def screech_formula(setup):
-    """Screech frequency in Hz by the formula for shock cells and convected waves, or None for a jet without cells."""
-    mach = setup.air.mach_ideal
-    if mach <= 1.02:
-        return None
-    jet_speed = setup.air.speed / setup.air.speed_of_sound
-    convected = 0.7 * jet_speed
-    cell = 1.306 * np.sqrt(mach**2 - 1) * expanded_diameter(setup)
-    return float(convected / (cell * (1 + convected)) * setup.air.speed_of_sound / setup.scale)
-
-
-def estimate_noise(setup, cost=DEFAULT_COST):
-    """Cells, time, memory and disk; `cost` in seconds per cell and step."""
-    flow = make_flow(setup)
-    steps = setup.sheet.flow.duration / flow.step
-    samples = steps / SAMPLE_EVERY * max(len(setup.sheet.instruments.microphones), 1)
-    return Estimate(flow.cells, 3.0 + steps * flow.cells * cost, 120 + flow.cells * 400 / 1e6, 1.0 + samples * 8 / 1e6)
-
-
-def preflight_noise(setup):
-    """Findings of a noise run: what it cannot do, and microphones that stand badly."""
-    sheet = setup.sheet
-    if not setup.is_round:
-        yield Finding("stop", "shape.form", "The noise is computed of round nozzles. Take the round form.")
-    if sheet.domain.kind != "open air":
-        yield Finding("stop", "domain.kind", "The jet's noise needs the jet in the open. Choose it in the domain section.")
-    if sheet.air.coflow > 0 or sheet.air.gamma != 1.4:
-        yield Finding("stop", "air.coflow", "The jet's noise is computed in still air with a ratio of specific heats of 1.4. Set both back.")
-    if setup.theory is None or setup.theory.regime == "subsonic":
-        yield Finding("stop", "air.total_pressure", CHOKED_ONLY)
-        return
-    if not sheet.instruments.microphones:
-        yield Finding("stop", "instruments.microphones", "A noise run needs a microphone. Add one, for example two exit diameters beside the exit.")
-    for m in sheet.instruments.microphones:
-        yield from _microphone(setup, m)
-    flow, f = make_flow(setup), sheet.flow
-    expected = screech_formula(setup)
-    record = f.duration - f.discard
-    if record < 1.5 * SEGMENT:
-        yield Finding("warn", "flow.duration", f"After the start-up {record:.0f} exit diameters over the speed of sound are left: spectra need {1.5 * SEGMENT:.0f} or more. Follow it for {f.discard + 1.5 * SEGMENT:.0f}.")
-    if expected:
-        periods = record * setup.scale / setup.air.speed_of_sound * expected
-        yield Finding("note", "flow.model", f"Shock cells and convected waves suggest a tone near {expected:.0f} Hz, some {periods:.0f} periods after the start-up.")
-        if setup.air.mach_ideal > 1.3:
-            yield Finding("warn", "air.total_pressure", f"At a fully expanded Mach number of {setup.air.mach_ideal:.2f} real jets screech in helical modes, which axisymmetric flow cannot have. The formula too is for axisymmetric ones.")
-    if sheet.flow.cells_per_diameter < 16:
-        yield Finding("warn", "flow.cells_per_diameter", "Fewer than 16 cells per diameter damp the waves that make the tone.")
-    yield Finding("note", "flow.model", f"{int(f.duration / flow.step)} steps of {flow.step * setup.scale / setup.air.speed_of_sound * 1e6:.3g} µs; sampled at {1e-3 / (SAMPLE_EVERY * flow.step * setup.scale / setup.air.speed_of_sound):.4g} kHz.")
-
-
-def _microphone(setup, m):
-    x, r = m.x / setup.scale, m.r / setup.scale
-    lip = setup.sheet.shape.lip / setup.scale
-    words = f"The microphone “{m.name}” at x = {m.x:g} m behind the exit, r = {m.r:g} m"
-    if x < 0 and r < 0.5 + lip:
-        yield Finding("stop", "instruments.microphones", f"{words} stands inside the nozzle or its wall. Move it outwards or behind the exit.")
-    elif x > DOWNSTREAM or -x > UPSTREAM or r > SIDEWAYS:
-        yield Finding("stop", "instruments.microphones", f"{words} stands outside the air that is computed: {-UPSTREAM * setup.scale:.3g} to {DOWNSTREAM * setup.scale:.3g} m along, {SIDEWAYS * setup.scale:.3g} m to the side.")
-    elif x > DOWNSTREAM - ABSORB_DOWNSTREAM or -x > UPSTREAM - ABSORB_UPSTREAM or r > SIDEWAYS - ABSORB_SIDEWAYS:
-        yield Finding("stop", "instruments.microphones", f"{words} stands in the absorbing zone, where waves are damped: keep it between {-(UPSTREAM - ABSORB_UPSTREAM) * setup.scale:.3g} and "
-                      f"{(DOWNSTREAM - ABSORB_DOWNSTREAM) * setup.scale:.3g} m along and within {(SIDEWAYS - ABSORB_SIDEWAYS) * setup.scale:.3g} m of the axis.")
+def layer_thickness(radii, speed):
+    """Distance from the wall (at a half) at which the speed reaches 99 % of that on the axis."""
+    if speed[-1] >= 0.99 * speed[0]:
+        return 0.0
+    return float(0.5 - np.interp(-0.99 * speed[0], -speed, radii))
 
 
 class _Picture:
@@ -133,27 +87,52 @@ class NoiseExecution(Climb):
         self.unit = setup.air.density * setup.air.speed_of_sound**2
         self.time_unit = s / setup.air.speed_of_sound
         self._mesh = None
+        self.recorder = JetRecorder(self.jet, sheet.flow, setup.stream.column_scale)
+        self.far = None
         if resume:
             self.history = list(resume.history)
             self.record = [list(row) for row in resume.time["entries"]]
             self.jet.u = resume.state.reshape(self.jet.u.shape).astype(np.float32)
             self.jet.mean = resume.time["before"].reshape(self.jet.u.shape).astype(np.float32)
             self.jet.time, self.jet.steps = resume.time["time"], resume.march["steps"]
+            if self.jet.steps:
+                self.jet.let_in(*resume.time["exit"])
+            self.recorder.restore(resume.time)
 
     def __iter__(self):
         self._start_clock()
-        jet, wanted = self.jet, self.sheet.flow.duration
+        jet, wanted, discard = self.jet, self.sheet.flow.duration, self.sheet.flow.discard
+        if self.sheet.flow.exit_profile == "computed" and not jet.steps:
+            yield from self._compute_exit()
         message = f"{jet.cells} cells, {int((wanted - jet.time) / jet.step)} steps of {jet.step * self.time_unit * 1e6:.3g} µs"
         while jet.time < wanted:
+            if self.recorder.mean_field.count == 0:
+                self.channels.restart_means()
             for _ in range(BATCH // SAMPLE_EVERY):
                 if not jet.advance(SAMPLE_EVERY):
                     raise RunFailed(self._blown_up())
                 self.record.append([jet.time * self.time_unit, *(jet.pressure(*place) * self.unit for place in self.places.values())])
+                self.recorder.add(wanted, discard, self._cells)
             channels = {channel_name(f"p_{name}"): self.record[-1][k + 1] for k, name in enumerate(self.places)}
             channels |= self.channels.compute(channels)
             yield self._progress(channels, message)
             message = ""
         self.result = self.conclude()
+
+    def _compute_exit(self):
+        """Run the nozzle's inside first and let in what leaves it."""
+        inside = NozzleExecution(inside_sheet(self.sheet))
+        quiet = {channel_name(f"p_{name}"): 0.0 for name in self.places}
+        message = "First the nozzle's inside, steady and turbulent, for what leaves its exit"
+        for progress in inside:
+            yield replace(self._progress(quiet, message), share=0.0)
+            message = progress.message and f"Inside: {progress.message}"
+        profile = exit_of(inside, self.jet.exit_rows)
+        self.jet.let_in(*profile)
+        layer = layer_thickness(self.jet.exit_rows, profile[1])
+        settled = "" if inside.result["verdict"]["settled"] else "; that run has not settled"
+        found = f"Exit of the inside: Mach {profile[1, 0] / np.sqrt(1.4 * profile[3, 0] / profile[0, 0]):.4f} on the axis, boundary layer {layer:.3g} diameters{settled}"
+        yield replace(self._progress(quiet, found), share=0.0)
 
     def _progress(self, channels, message):
         jet = self.jet
@@ -168,16 +147,18 @@ class NoiseExecution(Climb):
 
     def checkpoint(self):
         return Checkpoint(write_toml(self.sheet), "fine", self.jet.u.reshape(4, -1).copy(), {"steps": self.jet.steps}, list(self.history), [], self._clock(),
-                          {"time": self.jet.time, "entries": [list(row) for row in self.record], "state": np.zeros(1), "before": self.jet.mean.reshape(4, -1).copy()})
+                          {"time": self.jet.time, "entries": [list(row) for row in self.record], "before": self.jet.mean.reshape(4, -1).copy(), "exit": self.jet.jet.copy(), **self.recorder.kept()})
+
+    def _cells(self):
+        """[pressure above ambient, temperature, u, v] of the cells of the picture's mesh, shape (n, 4)."""
+        if self._mesh is None:
+            self._mesh, self._present = jet_mesh(self.jet, self.setup.contour.length / self.setup.scale)
+        return np.ascontiguousarray(self.jet.state()[:, self._present].T)
 
     def field(self):
         """(level, what has the mesh, state) of this moment."""
-        if self._mesh is None:
-            self._mesh, self._present = jet_mesh(self.jet, self.setup.contour.length / self.setup.scale)
-        u = self.jet.u[:, self._present].astype(float)
-        rho, vx, vr = u[0], u[1] / u[0], u[2] / u[0]
-        p = 0.4 * (u[3] - 0.5 * rho * (vx**2 + vr**2))
-        return "fine", _Picture(self._mesh), np.stack([p - 1 / 1.4, 1.4 * p / rho, vx, vr], axis=1)
+        state = self._cells()
+        return "fine", _Picture(self._mesh), state
 
     def rows(self):
         """The signals: {microphone: {"s": seconds, "pressure": Pa above ambient}}."""
@@ -186,6 +167,31 @@ class NoiseExecution(Climb):
 
     def _microphones(self):
         return {name: microphone_result(row["s"], row["pressure"], self.sheet.flow.discard * self.time_unit, SEGMENT * self.time_unit) for name, row in self.rows().items()}
+
+    def _far_field(self):
+        """Levels in the far field, estimated from the waves that passed the cylinder; None where the record is too short."""
+        kept = self.recorder.surround
+        rate = 1 / (SAMPLE_EVERY * self.jet.step)
+        segment = int(SEGMENT * rate)
+        if len(kept) < segment:
+            return None
+        x, radius = self.recorder.stations, self.recorder.radius
+        found = extrapolate(x, radius, np.array(kept), rate, FAR_ANGLES, segment)
+        # From one exit diameter's distance to the stated one, and into pascals.
+        scale = (self.unit / FAR) ** 2
+        total = scale * found.mean_square()
+        strongest = found.frequency[np.argmax(found.density.max(axis=0))]
+        step = found.frequency[1] - found.frequency[0]
+        tone = scale * found.mean_square(strongest - 2.5 * step, strongest + 2.5 * step)
+        low, high = carried_frequencies(x)
+        return {"distance": FAR * self.setup.scale, "angles": list(FAR_ANGLES), "levels": [level(v) for v in total], "loudest": float(strongest / self.time_unit), "loudest_levels": [level(v) for v in tone],
+                "valid_angles": list(valid_angles(x, radius, SOURCES)), "valid_frequencies": [low / self.time_unit, high / self.time_unit], "radius": radius * self.setup.scale}
+
+    def _exit(self):
+        """What leaves the exit, for the result."""
+        rho, u, _, p = self.jet.jet.astype(float)
+        return {"from": self.sheet.flow.exit_profile, "mach": float(u[0] / np.sqrt(1.4 * p[0] / rho[0])), "pressure": float(1.4 * p[0] * self.setup.air.ambient_pressure),
+                "layer": layer_thickness(self.jet.exit_rows, u)}
 
     def conclude(self, stopped=False):
         """The result of what has been recorded so far, as plain values."""
@@ -205,7 +211,7 @@ class NoiseExecution(Climb):
         verdict = self._judge(found, tone, stopped)
         return {
             "format": 1, "space": "nozzle", "noise": {"microphones": found, "formula": screech_formula(setup), "formula_source": SCREECH_SOURCE, "rate": 1 / (SAMPLE_EVERY * self.jet.step * self.time_unit),
-                                                      "discard": sheet.flow.discard * self.time_unit, "strouhal_unit": setup.scale / setup.air.speed_of_sound},
+                                                      "discard": sheet.flow.discard * self.time_unit, "strouhal_unit": setup.scale / setup.air.speed_of_sound, "exit": self._exit(), "far_field": self._far_field()},
             "title": sheet.title, "coefficients": coefficients, "trends": trends, "forces": {}, "control_volume": None, "layer": [], "unsteady": None,
             "formulas": [f.name for f in sheet.instruments.formulas], "levels": [{k: v for k, v in vars(last).items() if k != "changes"}], "verdict": verdict.as_dict(), "shocks": [], "separations": [],
             "shock_cells": None, "theory": theory_result(setup), "probes": {}, "air": derived,
@@ -231,6 +237,57 @@ class NoiseExecution(Climb):
                    "Axisymmetric flow: helical modes, which take over above a fully expanded Mach number of about 1.2 to 1.3, cannot occur, and broadband noise is not predicted.",
                    f"The viscosity is that of a Reynolds number of {self.sheet.flow.noise_reynolds:g}, far below the real one: the tone's frequency hardly depends on it, its level does."]
         return Verdict(not stopped and (steady or not tone), words + ".", doubts)
+
+
+class JetRecorder:
+    """Keeps moments of a jet to be played back, its mean, and the pressure on a cylinder round it.
+
+    Attributes
+    ----------
+    frames, times : list
+        Moments of the last part, scaled and in half precision, and when they were.
+    mean_field : MeanField
+        After the start-up.
+    surround : list of ndarray, shape (len(stations),)
+        Pressure above ambient on the cylinder, once for every sample after the start-up.
+    stations, radius : ndarray, float
+        Of the cylinder, in exit diameters.
+    """
+
+    def __init__(self, jet, flow, scale):
+        self.jet, self._scale = jet, scale[:4]
+        self.count = flow.frames
+        span = min(FRAME_SPAN, flow.duration - flow.discard)
+        self.every = max(int(np.ceil(span / jet.step / max(flow.frames, 1) / SAMPLE_EVERY)), 1) * SAMPLE_EVERY
+        self.frames, self.times, self.mean_field, self.surround = [], [], MeanField(), []
+        self._row = int(np.argmin(np.abs(jet.r - CYLINDER)))
+        self._columns = np.nonzero((jet.x > CYLINDER_FROM) & (jet.x < CYLINDER_TO))[0]
+        self.stations, self.radius = jet.x[self._columns], float(jet.r[self._row])
+
+    @property
+    def mean(self):
+        return self.mean_field.mean
+
+    def add(self, wanted, discard, cells):
+        """Keep what is due at this moment; `cells` gives the state of the picture's cells."""
+        jet = self.jet
+        if jet.time <= discard:
+            return
+        self.surround.append(jet.row_pressure(self._row, self._columns))
+        if jet.steps % MEAN_EVERY == 0:
+            self.mean_field.add(cells())
+        left = int(np.ceil((wanted - jet.time) / jet.step))
+        if self.count and left < self.count * self.every and jet.steps % self.every == 0:
+            self.frames = [*self.frames, (cells() / self._scale).astype(np.float16)][-self.count:]
+            self.times = [*self.times, jet.time][-self.count:]
+
+    def kept(self):
+        """What a checkpoint keeps."""
+        return {"surround": np.array(self.surround, dtype=np.float32), **self.mean_field.kept()}
+
+    def restore(self, kept):
+        self.surround = list(kept["surround"])
+        self.mean_field.restore(kept)
 
 
 def microphone_result(seconds, pressure, discard, segment):

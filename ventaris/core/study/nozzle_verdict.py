@@ -1,6 +1,6 @@
 """What the program says of a nozzle: before its run and after it."""
 from .findings import Estimate, Finding, climb_findings, formula_findings, gravest_first
-from .noise_run import estimate_noise, noise_channels, preflight_noise
+from .noise import estimate_noise, noise_channels, preflight_noise
 from .nozzles import nozzle_channels
 from .verdict import Verdict, formula_warnings
 

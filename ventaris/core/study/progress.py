@@ -96,8 +96,8 @@ class Checkpoint:
         out = io.BytesIO()
         arrays = {}
         if self.time:
-            head["time"] = {"time": self.time["time"], "entries": self.time["entries"]}
-            arrays = {"time_state": self.time["state"], "time_before": self.time["before"]}
+            head["time"] = {name: value for name, value in self.time.items() if not isinstance(value, np.ndarray)}
+            arrays = {f"time_{name}": value for name, value in self.time.items() if isinstance(value, np.ndarray)}
         np.savez_compressed(out, state=self.state, head=np.frombuffer(json.dumps(head).encode(), dtype=np.uint8), **arrays)
         return out.getvalue()
 
@@ -109,7 +109,7 @@ class Checkpoint:
                 head = json.loads(bytes(stored["head"]))
                 state = stored["state"]
                 if head.get("time"):
-                    head["time"].update(state=stored["time_state"], before=stored["time_before"])
+                    head["time"].update({name[5:]: stored[name] for name in stored.files if name.startswith("time_")})
         except (ValueError, KeyError, OSError, EOFError, zipfile.BadZipFile):
             raise RunFailed("The checkpoint is damaged. Run the sheet afresh.") from None
         if head.pop("format", None) != CHECKPOINT_FORMAT:

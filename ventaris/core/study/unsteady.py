@@ -33,8 +33,41 @@ def puff(mesh, state, setup):
     return out
 
 
+class MeanField:
+    """The mean over time of states, column by column.
+
+    Attributes
+    ----------
+    total : ndarray or None
+        Sum so far.
+    count : int
+    """
+
+    def __init__(self):
+        self.total, self.count = None, 0
+
+    def add(self, state):
+        """Count one more moment; a first one, or one on another grid, begins afresh."""
+        if self.total is None or self.total.shape != state.shape:
+            self.total, self.count = np.zeros(state.shape), 0
+        self.total += state
+        self.count += 1
+
+    @property
+    def mean(self):
+        return None if self.total is None else self.total / self.count
+
+    def kept(self):
+        """What a checkpoint keeps."""
+        return {} if self.total is None else {"mean_total": self.total.copy(), "mean_count": self.count}
+
+    def restore(self, kept):
+        if "mean_total" in kept:
+            self.total, self.count = kept["mean_total"], kept["mean_count"]
+
+
 class Recorder:
-    """Keeps the channels in time and the frames of the last part of a run.
+    """Keeps the channels in time, the mean field, and the frames of the last part of a run.
 
     Parameters
     ----------
@@ -49,7 +82,7 @@ class Recorder:
         span = min(FRAME_SPAN, run.duration * (1 - run.discard))
         self.every = max(int(np.ceil(span / step / max(run.frames, 1))), 1)
         self.frames, self.times = [], []
-        self.entries = []
+        self.entries, self.mean_field = [], MeanField()
 
     @property
     def start(self):
@@ -59,10 +92,17 @@ class Recorder:
     def add(self, time, channels, state, scale):
         """Keep one time step."""
         self.entries.append(channels)
+        if len(self.entries) > self.discard * self.steps:
+            self.mean_field.add(state[:, :4])
         left = self.steps - len(self.entries)
         if self.count and left % self.every == 0 and left < self.count * self.every:
             self.frames.append((state[:, :4] / scale[:4]).astype(np.float16))
             self.times.append(time)
+
+    @property
+    def mean(self):
+        """Mean state after the start-up, shape (n_cells, 4), or None."""
+        return self.mean_field.mean
 
     def statistics(self):
         """{channel: Statistics as dict} over the time after the start-up."""

@@ -107,18 +107,24 @@ if (root) {
   // Frames of an unsteady run: fetched once each, played back in turn.
   const slider = get("frame");
   if (slider) {
-    const times = JSON.parse(slider.dataset.times), cache = new Map();
+    const times = JSON.parse(slider.dataset.times), unit = slider.dataset.unit, scale = Number(slider.dataset.scale), cache = new Map();
     let playing = 0, shown = -1;
+    // A moment holds the field that is looked at; each is fetched once.
+    const fetched = (k) => {
+      const key = `${get("quantity").value} ${k}`;
+      if (!cache.has(key)) cache.set(key, view.fetchData(`/runs/${id}/field.bin?frame=${k}&q=${get("quantity").value}`));
+      return cache.get(key);
+    };
     const frame = async (k) => {
       shown = k;
-      if (!cache.has(k)) cache.set(k, view.fetchData(`/runs/${id}/field.bin?frame=${k}`));
-      const data = await cache.get(k);
+      const data = await fetched(k);
       if (shown !== k) return;
       await view.showFields(data);
       slider.value = k;
-      get("frame-time").textContent = `${times[k].toFixed(2)} chords`;
-      cache.set((k + 1) % times.length, cache.get((k + 1) % times.length) || view.fetchData(`/runs/${id}/field.bin?frame=${(k + 1) % times.length}`));
+      get("frame-time").textContent = `${(scale * times[k]).toFixed(2)} ${unit}`;
+      fetched((k + 1) % times.length);
     };
+    get("quantity").addEventListener("change", () => { if (shown >= 0) frame(shown); });
     slider.addEventListener("input", () => frame(Number(slider.value)));
     get("play").addEventListener("click", async () => {
       const mine = playing = playing ? 0 : Date.now();

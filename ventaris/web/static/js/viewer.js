@@ -98,7 +98,7 @@ export class FlowCanvas {
     const head = JSON.parse(new TextDecoder().decode(new Uint8Array(buffer, 4, length)));
     let offset = 4 + length;
     const take = (Kind, count) => { const part = new Kind(buffer, offset, count); offset += 4 * count; return part; };
-    const data = { ...head, xy: take(Float32Array, 2 * head.points), tri: take(Uint32Array, 3 * head.triangles), edge: take(Uint32Array, 2 * head.edges), wall: take(Float32Array, 2 * head.outline), fields: {} };
+    const data = { ...head, xy: take(Float32Array, head.bare ? 0 : 2 * head.points), tri: take(Uint32Array, 3 * head.triangles), edge: take(Uint32Array, 2 * head.edges), wall: take(Float32Array, 2 * head.outline), fields: {} };
     for (const name of head.values) data.fields[name] = take(Float32Array, head.points);
     data.byKey = Object.fromEntries(head.quantities.map((q) => [q.key, q]));
     return data;
