@@ -1,3 +1,7 @@
+import json
+
+import numpy as np
+
 from tests.sheets import run
 from tests.web.client import WithClient, finished, store_run
 from ventaris.core.sheet import read_toml
@@ -96,7 +100,20 @@ class Looks(WithClient):
         self.assertIn('data-times="[1.0, 2.0]"', self.text(f"/runs/{self.run_id}/flow"))
         whole, first = (self.client.get(f"/runs/{self.run_id}/field.bin{q}") for q in ("", "?frame=1"))
         self.assertEqual(first.status_code, 200)
-        self.assertAlmostEqual(len(first.data) / len(whole.data), 1, delta=0.05)
+        # One field of a moment instead of all of them, and no grid.
+        self.assertLess(len(first.data), 0.2 * len(whole.data))
+        self.text(f"/runs/{self.run_id}/field.bin?frame=1&q=nonsense", 404)
+        self.assertNotIn('value="fluctuation"', self.text(f"/runs/{self.run_id}/flow"))
+        mean = state[:, :4].copy()
+        mean[:, 0] -= 0.01
+        runs.keep_array(self.db, self.run_id, "frames", pack_frames([1.0, 2.0], [frame, frame], mean))
+        self.assertIn('value="fluctuation"', self.text(f"/runs/{self.run_id}/flow"))
+        moment = self.client.get(f"/runs/{self.run_id}/field.bin?frame=0&q=fluctuation").data
+        length = int.from_bytes(moment[:4], "little")
+        head = json.loads(moment[4:4 + length])
+        values = np.frombuffer(moment[4 + length:], dtype="<f4").reshape(len(head["values"]), head["points"])
+        air = self.done.setup.air
+        self.assertAlmostEqual(float(np.median(values[head["values"].index("fluctuation")])), 0.01 * air.density * air.speed_of_sound**2, delta=1.0)
         self.text(f"/runs/{self.run_id}/field.bin?frame=7", 404)
 
 

@@ -1,8 +1,10 @@
 """The search through its pages, the store and the worker."""
+import json
 import unittest
 
-from tests.nozzles import CONE, SMALL, nozzle_sheet
+from tests.nozzles import CONE, SMALL, nozzle_sheet, run_nozzle
 from tests.web.client import WithClient
+from ventaris.core.sheet import write_toml
 from ventaris.store import archive, campaigns, runs, searches
 from ventaris.worker.loop import work
 
@@ -91,7 +93,24 @@ class Searches(WithClient):
         self.client.post(f"/campaigns/{self.nozzles}/points/sweep", data={"across": "back_pressure", "from": "2 bar", "to": "3 bar", "step": "0.5 bar", "copy": str(self.point)})
         points = campaigns.points(self.db, self.nozzles)
         self.assertEqual([p["air"]["back_pressure"] for p in points[1:]], [2e5, 2.5e5, 3e5])
-        self.assertIn("Polars are of sections", self.text(f"/campaigns/{self.nozzles}/map", 404))
+
+    def test_a_nozzles_map_holds_theory_beside_its_points(self):
+        self.assertIn("No run has a result", self.text(f"/campaigns/{self.nozzles}/map"))
+        variant = campaigns.variants(self.db, self.nozzles)[0]["id"]
+        sheet = write_toml(campaigns.compose_sheet(campaigns.campaign(self.db, self.nozzles), campaigns.variant(self.db, variant), campaigns.point(self.db, self.point)))
+        run_id = runs.add_run(self.db, self.nozzles, variant, self.point, sheet)
+        run = run_nozzle()
+        runs.finish(self.db, run_id, "settled", run.result)
+        page = self.text(f"/campaigns/{self.nozzles}/map")
+        self.assertIn("Operating map", page)
+        self.assertIn('id="chart-mass_flow"', page)
+        found = json.loads(self.text(f"/campaigns/{self.nozzles}/map.json?across=back_pressure"))
+        row = found["lines"][0]["rows"][0]
+        self.assertAlmostEqual(row["x"], run.result["air"]["back_pressure"] / 1e5)
+        self.assertAlmostEqual(row["mass_flow"], run.result["coefficients"]["mass_flow"])
+        self.assertAlmostEqual(row["mass_flow_theory"], run.result["theory"]["mass_flow"])
+        self.assertEqual(found["charts"][0], {"key": "mass_flow", "x": "x", "y": "mass_flow", "x_title": "Pressure behind the exit, bar", "y_title": "Mass flow in kg/s"})
+        self.text(f"/campaigns/{self.nozzles}/map?across=nonsense")
 
 
 if __name__ == "__main__":

@@ -1,23 +1,32 @@
-"""Polars and maps: a coefficient over incidence, speed or Mach number, for every variant."""
-from flask import Blueprint, abort, g, jsonify, redirect, render_template, request, url_for
+"""Polars and operating maps: what was found over incidence, speed or Mach number, or over a nozzle's pressures, for every variant."""
+from flask import Blueprint, g, jsonify, redirect, render_template, request, url_for
 
 from ..core import units
 from ..core.sheet import SheetError, read_section
 from ..core.study.polar import series, summarise_polar
 from ..store import campaigns as store, runs
 from .campaigns import campaign_or_404
+from .presentation import NOZZLE_QUANTITIES
 
 pages = Blueprint("maps", __name__)
 ACROSS = {"incidence": ("Incidence α, °", "deg"), "mach": ("Mach number", ""), "speed": ("Speed, m/s", "m/s")}
 ACROSS_NOZZLE = {"total_pressure": ("Total pressure of the supply, Pa", "Pa"), "back_pressure": ("Back pressure, Pa", "Pa"), "mass_flow": ("Mass flow of the supply, kg/s", "kg/s")}
-CHARTS = {"lift": ("CL over the sweep", "CL"), "polar": ("CL over CD", "CL"), "moment": ("CM over the sweep", "CM"), "drag": ("CD over the sweep", "CD")}
+# Charts of a polar: key, x, y, their titles; "x" is what is swept.
+POLAR_CHARTS = (("lift", "x", "lift", None, "CL"), ("polar", "drag", "lift", "CD", "CL"), ("moment", "x", "moment", None, "CM"), ("drag", "x", "drag", None, "CD"))
+# What a nozzle's map is drawn over, by the place of the value in a result, and its charts in order of preference: as many as fit, of those that the runs have.
+NOZZLE_AXES = {"ratio": ("Total pressure of the supply over the pressure behind", 1.0), "supply": ("Total pressure of the supply, bar", 1e-5), "back_pressure": ("Pressure behind the exit, bar", 1e-5),
+               "ideal_mach": ("Mach number of the loss-free jet", 1.0)}
+NOZZLE_CHARTS = ("tone", "sound_level", "mass_flow", "thrust", "plate_shear", "discharge", "thrust_coefficient", "shock", "pressure_ratio", "exit_mach")
+MOST_CHARTS = 4
 
 
 @pages.get("/campaigns/<int:campaign_id>/map")
 def show(campaign_id):
-    campaign = _with_polars(campaign_id)
-    lines = polar_lines(campaign_id, request.args.get("across", "incidence"))
-    return render_template("map.html", campaign=campaign, across=request.args.get("across", "incidence"), choices=ACROSS, lines=lines, charts=CHARTS)
+    campaign = campaign_or_404(campaign_id)
+    axes = _axes(campaign)
+    across = request.args.get("across", next(iter(axes)))
+    lines = _lines(campaign, across)
+    return render_template("map.html", campaign=campaign, across=across, choices={key: label for key, (label, _) in axes.items()}, lines=lines, charts=_charts(campaign, across, lines))
 
 
 def choices_of(campaign):
@@ -25,35 +34,71 @@ def choices_of(campaign):
     return ACROSS_NOZZLE if campaign["space"] == "nozzle" else ACROSS
 
 
-def _with_polars(campaign_id):
-    campaign = campaign_or_404(campaign_id)
-    if campaign["space"] == "nozzle":
-        abort(404, "Polars are of sections and bodies. A nozzle's runs are compared in the test matrix and on the curves.")
-    return campaign
+def _axes(campaign):
+    return NOZZLE_AXES if campaign["space"] == "nozzle" else {key: (label, 1.0) for key, (label, _) in ACROSS.items()}
+
+
+def _charts(campaign, across, lines):
+    """The charts of a map: what is drawn over what, with titles."""
+    label = _axes(campaign).get(across, next(iter(_axes(campaign).values())))[0]
+    if campaign["space"] != "nozzle":
+        return [{"key": key, "x": x, "y": y, "x_title": x_title or label, "y_title": y_title} for key, x, y, x_title, y_title in POLAR_CHARTS]
+    there = [key for key in NOZZLE_CHARTS if any(row.get(key) is not None for line in lines for row in line["rows"])][:MOST_CHARTS]
+    return [{"key": key, "x": "x", "y": key, "x_title": label, "y_title": NOZZLE_QUANTITIES[key][0]} for key in there]
+
+
+def _lines(campaign, across):
+    return (nozzle_lines if campaign["space"] == "nozzle" else polar_lines)(campaign["id"], across)
+
+
+def _finished(campaign_id):
+    """(variant, its finished runs) of every variant."""
+    latest, points = runs.latest_runs(g.database, campaign_id), store.points(g.database, campaign_id)
+    for variant in store.variants(g.database, campaign_id):
+        yield variant, [run for point in points if (run := latest.get((variant["id"], point["id"]))) and run["result"]]
+
+
+def _row(run, x, names):
+    """One point of a line: values, error bars, the run to open."""
+    coefficients, trends = run["result"]["coefficients"], run["result"]["trends"]
+    return {"x": x, "run": run["id"], "settled": run["state"] == "settled", **{name: coefficients.get(name) for name in names},
+            **{f"{name}_error": trends[name]["error"] for name in names if name in trends}}
 
 
 def polar_lines(campaign_id, across):
-    """For every variant its settled points in order of the swept quantity, with a summary."""
+    """For every variant its finished points in order of the swept quantity, with a summary."""
     across = across if across in ACROSS else "incidence"
-    latest, out = runs.latest_runs(g.database, campaign_id), []
-    points = store.points(g.database, campaign_id)
-    for variant in store.variants(g.database, campaign_id):
-        done = [run for point in points if (run := latest.get((variant["id"], point["id"]))) and run["result"]]
+    out = []
+    for variant, done in _finished(campaign_id):
         done.sort(key=lambda run: run["result"]["air"][across])
-        rows = [{"x": run["result"]["air"][across], "run": run["id"], "settled": run["state"] == "settled",
-                 **{name: run["result"]["coefficients"][name] for name in ("lift", "drag", "moment")},
-                 **{f"{name}_error": run["result"]["trends"][name]["error"] for name in ("lift", "drag", "moment")}} for run in done]
+        rows = [_row(run, run["result"]["air"][across], ("lift", "drag", "moment")) for run in done]
         summary = summarise_polar([r["x"] for r in rows], [r["lift"] for r in rows], [r["drag"] for r in rows]) if across == "incidence" and len(rows) > 1 else None
         out.append({"variant": variant["name"], "rows": rows, "summary": summary})
     return out
 
 
+def nozzle_lines(campaign_id, across):
+    """For every variant its finished points in order of the pressures, with one-dimensional theory beside mass flow and thrust."""
+    key = across if across in NOZZLE_AXES else "ratio"
+    scale, out = NOZZLE_AXES[key][1], []
+    for variant, done in _finished(campaign_id):
+        rows = []
+        for run in done:
+            theory = run["result"].get("theory") or {}
+            row = _row(run, scale * run["result"]["air"][key], NOZZLE_CHARTS)
+            row |= {f"{name}_theory": theory.get(name) for name in ("mass_flow", "thrust", "exit_mach", "shock")}
+            row["tone_theory"] = (run["result"].get("noise") or {}).get("formula")
+            rows.append(row)
+        out.append({"variant": variant["name"], "rows": sorted(rows, key=lambda row: row["x"]), "summary": None})
+    return out
+
+
 @pages.get("/campaigns/<int:campaign_id>/map.json")
 def data(campaign_id):
-    _with_polars(campaign_id)
-    across = request.args.get("across", "incidence")
-    lines = [{"variant": line["variant"], "rows": line["rows"]} for line in polar_lines(campaign_id, across)]
-    return jsonify(lines=lines, label=ACROSS.get(across, ACROSS["incidence"])[0])
+    campaign = campaign_or_404(campaign_id)
+    across = request.args.get("across", next(iter(_axes(campaign))))
+    lines = _lines(campaign, across)
+    return jsonify(lines=[{"variant": line["variant"], "rows": line["rows"]} for line in lines], charts=_charts(campaign, across, lines))
 
 
 @pages.route("/campaigns/<int:campaign_id>/points/sweep", methods=["GET", "POST"])

@@ -28,7 +28,12 @@ def _noise_run(run_id):
 @pages.get("/runs/<int:run_id>/noise")
 def show(run_id):
     run, sheet = _noise_run(run_id)
-    return render_template("noise.html", run=run, microphones=sheet.instruments.microphones, measured=tables.measured_of(g.database, run["campaign_id"]))
+    return render_template("noise.html", run=run, microphones=sheet.instruments.microphones, measured=tables.measured_of(g.database, run["campaign_id"]), far=_far_field(run), exit=((run["result"] or {}).get("noise") or {}).get("exit"),
+                           frames=runs.array_version(g.database, run_id, "frames") > 0)
+
+
+def _far_field(run):
+    return ((run["result"] or {}).get("noise") or {}).get("far_field")
 
 
 @pages.get("/runs/<int:run_id>/noise.json")
@@ -44,7 +49,7 @@ def data(run_id):
     microphones = [_microphone(name, row, discard, SEGMENT * unit) for name, row in unpack_rows(runs.kept_array(g.database, run_id, "taps")).items()]
     wanted = request.args.getlist("table", type=int)
     laid = [{"name": t["name"], "columns": t["columns"]} for t in tables.measured_of(g.database, run["campaign_id"]) if t["id"] in wanted]
-    return jsonify(version=version, state=run["state"], microphones=microphones, formula=screech_formula(setup), discard=discard, wanted=sheet.flow.duration * unit, measured=laid)
+    return jsonify(version=version, state=run["state"], microphones=microphones, formula=screech_formula(setup), discard=discard, wanted=sheet.flow.duration * unit, measured=laid, far=_far_field(run))
 
 
 def _microphone(name, row, discard, segment):

@@ -1,5 +1,6 @@
 """The drawings at the side of a nozzle's run sheet, as SVG in millimetres."""
 import numpy as np
+from markupsafe import Markup
 
 from ..core.grids.quality import skewness
 from ..core.shapes.nozzles import port_spans, wall_pieces
@@ -204,7 +205,10 @@ def _noise_domain(setup, flow):
         parts += [circle(shift + m.x, m.r, 0.35 * size, "probe"), text(shift + m.x, m.r + 0.6 * size, m.name, size)]
     caption = (f"The computed half: {show(-left, 'm', 3)} upstream of the exit, {show(right, 'm', 3)} downstream, {show(top, 'm', 3)} to the side. Waves are damped in the absorbing zones; microphones stand inside them. "
                f"Air enters at the exit with Mach {setup.theory.exit_mach:.3f} and {show(setup.theory.exit_pressure * setup.air.supply_pressure / 1e3, '', 5)} kPa.")
-    return frame("".join(parts), box, "drawing wide"), caption
+    # Where a click puts a microphone: millimetres of the drawing, which begin at the inlet.
+    svg = frame("".join(parts), box, "drawing wide")
+    placed = Markup(str(svg).replace("<svg ", f'<svg data-place="microphones" data-per-unit="{1 / MM}" data-from="{MM * shift:.3f}" ', 1))
+    return placed, f"{caption} Click into the air to place a microphone."
 
 
 def _noise_grid(setup, flow):

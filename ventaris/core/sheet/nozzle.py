@@ -158,7 +158,7 @@ class NozzleFlow(SheetSection):
     closure: Literal["spalart-allmaras", "sst"] = choice(
         "spalart-allmaras", "Closure", "One equation, or two (k and ω).", when={"model": "turbulent"}, **{"spalart-allmaras": "Spalart-Allmaras", "sst": "k-ω SST"})
     exit_profile: Literal["theory", "computed"] = choice("theory", "What leaves the exit", "One-dimensional theory, or what a steady turbulent run of the nozzle's inside finds across its exit; that run comes first and takes some seconds.",
-                                                         when={"model": "noise"}, theory="one-dimensional theory", computed="computed from the inside")
+                                                         when={"model": "noise"}, theory="from theory", computed="from the inside")
     exit_layer: float = number(0.0, "", 0, 0.45, "Boundary layer at the exit", "In exit diameters, to 99 % of the speed; for the theory's exit. 0 is none.", when={"model": "noise"})
     cells_per_diameter: int = number(24, "", 8, 64, "Cells per exit diameter", "Along the axis, over the first seven diameters; a third more across.", when={"model": "noise"}, whole=True)
     duration: float = number(180.0, "", 5, 2000, "Time to follow", "In exit diameters over the ambient speed of sound.", when={"model": "noise"})

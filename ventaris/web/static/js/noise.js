@@ -40,8 +40,28 @@ async function draw() {
   window.Plotly.react("chart-signal", signals, layout(axis("time, ms"), axis("Pa above ambient"), { shapes: data.discard ? [start] : [], annotations: [{ x: 0, xanchor: "left", yref: "paper", y: 1, yanchor: "top", text: " start-up, left out", showarrow: false, font: { size: 11, color: PALE } }], showlegend: false, margin: { l: 70, r: 18, t: 10, b: 44 } }), OPTIONS);
   const tone = data.microphones[0]?.found?.tones[0];
   if (tone && data.formula) document.getElementById("compared").textContent = `The formula of shock cells and convected waves gives ${text(data.formula, 0)} Hz (f = u_c / (L (1 + u_c/a)) with u_c = 0.7 u_j and L = 1.306 √(Mj² − 1) D_j); the tone lies ${text(100 * (tone.frequency / data.formula - 1), 1)} % off it.`;
+  far = data.far;
+  drawFar();
+  // The page was made before the run ended: what it found then stands on a fresh one.
+  if (far && !document.getElementById("far")) { location.reload(); return; }
   root.dataset.ready = "1";
 }
+
+// The far field: levels fall with the distance by 20 dB a decade.
+let far = null;
+function drawFar() {
+  const field = document.getElementById("far-distance");
+  if (!far || !field) return;
+  const distance = parseFloat(field.value.replace(",", ".")), good = Number.isFinite(distance) && distance > 0;
+  field.classList.toggle("is-invalid", !good);
+  if (!good) return;
+  const shift = -20 * Math.log10(distance / Number(field.dataset.of)), [low, high] = far.valid_angles;
+  const curve = (levels, name, k) => ({ x: far.angles, y: levels.map((v) => v + shift), name, mode: "lines", line: { color: PENS[k], width: 1.6 } });
+  const shade = (x0, x1) => ({ type: "rect", x0, x1, yref: "paper", y0: 0, y1: 1, fillcolor: "#E9E4D6", opacity: 0.7, line: { width: 0 }, layer: "below" });
+  window.Plotly.react("chart-far", [curve(far.levels, "all it carries", 0), curve(far.loudest_levels, `at ${text(far.loudest, 0)} Hz`, 1)],
+    layout(axis("angle from downstream, °", { range: [20, 160], dtick: 20 }), axis("dB"), { shapes: [shade(20, low), shade(high, 160)], showlegend: true, margin: { l: 56, r: 18, t: 30, b: 44 } }), OPTIONS);
+}
+document.getElementById("far-distance")?.addEventListener("input", drawFar);
 
 root.addEventListener("change", draw);
 await draw();

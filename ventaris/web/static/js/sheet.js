@@ -105,6 +105,25 @@ form.addEventListener("click", async (event) => {
   }
 });
 
+// A click into a drawing that says so puts a further instrument there: its x and r are metres from the drawing's own start.
+function placeAt(event) {
+  const drawing = event.target.closest("svg[data-place]");
+  if (!drawing) return;
+  const at = new DOMPoint(event.clientX, event.clientY).matrixTransform(drawing.getScreenCTM().inverse());
+  const scale = Number(drawing.dataset.perUnit), rows = form.querySelector(`[data-rows="instruments.${drawing.dataset.place}"]`);
+  const list = rows.querySelector("[data-list]");
+  list.append(rows.querySelector("template").content.cloneNode(true));
+  const row = list.lastElementChild, set = (name, value) => { row.querySelector(`[name$="[].${name}"]`).value = value; };
+  const taken = [...list.querySelectorAll('[name$="[].name"]')].map((input) => input.value);
+  let number = list.children.length;
+  while (taken.includes(`m${number}`)) number += 1;
+  set("name", `m${number}`);
+  set("x", ((at.x - Number(drawing.dataset.from)) * scale).toPrecision(4));
+  set("r", (Math.abs(at.y) * scale).toPrecision(4));
+  changed();
+}
+document.addEventListener("click", placeAt);
+
 function changed() {
   applyConditions();
   document.getElementById("saved").textContent = "saving";
