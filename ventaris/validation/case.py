@@ -37,6 +37,8 @@ class Case:
     ----------
     curves : list of (label, x, y, style)
         For its picture: style is "computed" or "reference".
+    draw : callable or None
+        Draws the picture into Matplotlib axes instead.
     """
 
     key: str
@@ -47,6 +49,7 @@ class Case:
     curves: list = field(default_factory=list)
     axes: tuple = ("x/c", "Cp")
     trends: dict = field(default_factory=dict)
+    draw: object = None
 
     @property
     def passed(self):

@@ -8,6 +8,7 @@ from matplotlib.figure import Figure
 
 from .bodies import CASES as BODIES
 from .cases import CASES, VERSION
+from .noise import CASES as NOISE
 from .nozzles import CASES as NOZZLES
 
 PENS = {"computed": dict(color="#0E4B45", lw=1.6), "reference": dict(color="#C77700", lw=0, marker="o", ms=2.6, mfc="none")}
@@ -29,7 +30,7 @@ def write_report(path, only="", echo=lambda line: None):
         The report; pictures go to a folder ``figures`` beside it.
     only : str
         Run only cases whose key contains this. A report is written where all of its cases were run: ``body-`` runs those of
-        the report about bodies, which stands beside the one about sections, as does the one about nozzles.
+        the report about bodies, which stands beside the one about sections, as do those about nozzles and noise.
 
     Returns
     -------
@@ -48,8 +49,10 @@ def write_report(path, only="", echo=lambda line: None):
         echo(f"{'accepted' if result.passed else 'REFUSED ':8s} {result.title} ({result.seconds:.1f} s)")
         for check in result.checks:
             echo(f"    {check.name} = {check.value:.6g}, accepted {check.low:g} to {check.high:g}{'' if check.passed else '   <-- outside' + (', known' if check.open_since else '')}")
-    others = ((path.with_name(f"{path.stem}-bodies.md"), list(BODIES), "report: bodies in space"), (path.with_name(f"{path.stem}-nozzles.md"), list(NOZZLES), "report: nozzles, cones and bodies of revolution"))
-    for target, keys, title in ((path, [k for k in CASES if k not in BODIES and k not in NOZZLES], "report"), *others):
+    others = [(path.with_name(f"{path.stem}-{name}.md"), list(cases), f"report: {title}") for name, cases, title in
+              (("bodies", BODIES, "bodies in space"), ("nozzles", NOZZLES, "nozzles, cones and bodies of revolution"), ("noise", NOISE, "jets in time and their noise"))]
+    apart = {key for _, keys, _ in others for key in keys}
+    for target, keys, title in ((path, [k for k in CASES if k not in apart], "report"), *others):
         mine = [case for case in done if case.key in keys]
         if len(mine) == len(keys):
             target.parent.mkdir(parents=True, exist_ok=True)
@@ -80,7 +83,7 @@ def _section(path, case):
         extra = f"; extrapolated {trend.extrapolated:.5f}" if trend.extrapolated is not None else ""
         bar = f"; error bar ± {trend.error:.5f}" if trend.error is not None else ""
         lines += ["", f"Grid trend of {name} (coarse, medium, fine): {values}. {trend.words}{extra.replace('; e', ' E', 1)}{bar}."]
-    if case.curves:
+    if case.curves or case.draw:
         picture = path.parent / "figures" / f"{case.key}.svg"
         picture.parent.mkdir(exist_ok=True)
         _draw(case, picture)
@@ -91,6 +94,10 @@ def _section(path, case):
 def _draw(case, path):
     figure = Figure(figsize=(6.4, 3.6), facecolor="#FFFEFB", layout="constrained")
     axes = figure.add_subplot(facecolor="#FFFEFB")
+    if case.draw:
+        case.draw(axes)
+        FigureCanvasSVG(figure).print_svg(path, metadata={"Date": None, "Creator": "Ventaris"})
+        return
     for number, (label, x, y, style) in enumerate(case.curves):
         pen = dict(PENS[style])
         if style == "computed" and "lower" in label:

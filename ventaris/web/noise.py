@@ -28,12 +28,13 @@ def _noise_run(run_id):
 @pages.get("/runs/<int:run_id>/noise")
 def show(run_id):
     run, sheet = _noise_run(run_id)
-    return render_template("noise.html", run=run, microphones=sheet.instruments.microphones, measured=tables.measured_of(g.database, run["campaign_id"]), far=_far_field(run), exit=((run["result"] or {}).get("noise") or {}).get("exit"),
+    return render_template("noise.html", run=run, microphones=sheet.instruments.microphones, measured=tables.measured_of(g.database, run["campaign_id"]), far=_kept(run).get("far_field"), exit=_kept(run).get("exit"), measured_formula=_kept(run).get("measured_formula"),
                            frames=runs.array_version(g.database, run_id, "frames") > 0)
 
 
-def _far_field(run):
-    return ((run["result"] or {}).get("noise") or {}).get("far_field")
+def _kept(run):
+    """What the result says of the noise; empty while there is none."""
+    return (run["result"] or {}).get("noise") or {}
 
 
 @pages.get("/runs/<int:run_id>/noise.json")
@@ -49,7 +50,7 @@ def data(run_id):
     microphones = [_microphone(name, row, discard, SEGMENT * unit) for name, row in unpack_rows(runs.kept_array(g.database, run_id, "taps")).items()]
     wanted = request.args.getlist("table", type=int)
     laid = [{"name": t["name"], "columns": t["columns"]} for t in tables.measured_of(g.database, run["campaign_id"]) if t["id"] in wanted]
-    return jsonify(version=version, state=run["state"], microphones=microphones, formula=screech_formula(setup), discard=discard, wanted=sheet.flow.duration * unit, measured=laid, far=_far_field(run))
+    return jsonify(version=version, state=run["state"], microphones=microphones, formula=screech_formula(setup), discard=discard, wanted=sheet.flow.duration * unit, measured=laid, far=_kept(run).get("far_field"))
 
 
 def _microphone(name, row, discard, segment):

@@ -164,7 +164,7 @@ class NozzleFlow(SheetSection):
     duration: float = number(180.0, "", 5, 2000, "Time to follow", "In exit diameters over the ambient speed of sound.", when={"model": "noise"})
     discard: float = number(80.0, "", 0, 1000, "Start-up left out", "In the same unit; a tone needs some 80 to build up.", when={"model": "noise"})
     frames: int = number(48, "", 0, 200, "Moments kept", "Of the last twelve diameters over the speed of sound, to play back. Each holds the whole field.", when={"model": "noise"}, whole=True)
-    noise_reynolds: float = number(5000.0, "", 500, 100000, "Reynolds number of its viscosity", "Constant viscosity on the expanded jet and the exit's diameter. Above some 10 000 rings pair and destroy the shock cells; real jets spread instead.", when={"model": "noise"})
+    noise_reynolds: float = number(2500.0, "", 500, 100000, "Reynolds number of its viscosity", "Constant viscosity on the expanded jet and the exit's diameter. From some 5 000 on rings pair and blur the tone; below 1 000 the jet is too viscous to ring.", when={"model": "noise"})
 
 
 class NozzleRun(SheetSection):

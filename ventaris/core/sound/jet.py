@@ -27,19 +27,34 @@ BLOCK = 64
 
 @njit(**fast)
 def weno(a, b, c, d, e):
-    """Value at the right face of the middle one of five cells."""
-    q0 = (f4(2.0) * a - f4(7.0) * b + f4(11.0) * c) * f4(1.0 / 6.0)
-    q1 = (-b + f4(5.0) * c + f4(2.0) * d) * f4(1.0 / 6.0)
-    q2 = (f4(2.0) * c + f4(5.0) * d - e) * f4(1.0 / 6.0)
+    """Values at the left and the right face of the middle one of five cells, from the same measures of smoothness."""
     t0, t1, t2 = a - f4(2.0) * b + c, b - f4(2.0) * c + d, c - f4(2.0) * d + e
     v0, v1, v2 = a - f4(4.0) * b + f4(3.0) * c, b - d, f4(3.0) * c - f4(4.0) * d + e
-    s0 = f4(13.0 / 12.0) * t0 * t0 + f4(0.25) * v0 * v0
-    s1 = f4(13.0 / 12.0) * t1 * t1 + f4(0.25) * v1 * v1
-    s2 = f4(13.0 / 12.0) * t2 * t2 + f4(0.25) * v2 * v2
-    tau = abs(s0 - s2)
-    r0, r1, r2 = tau / (s0 + f4(1e-10)), tau / (s1 + f4(1e-10)), tau / (s2 + f4(1e-10))
-    w0, w1, w2 = f4(0.1) * (f4(1.0) + r0 * r0), f4(0.6) * (f4(1.0) + r1 * r1), f4(0.3) * (f4(1.0) + r2 * r2)
-    return (w0 * q0 + w1 * q1 + w2 * q2) / (w0 + w1 + w2)
+    s0 = f4(13.0 / 12.0) * t0 * t0 + f4(0.25) * v0 * v0 + f4(1e-10)
+    s1 = f4(13.0 / 12.0) * t1 * t1 + f4(0.25) * v1 * v1 + f4(1e-10)
+    s2 = f4(13.0 / 12.0) * t2 * t2 + f4(0.25) * v2 * v2 + f4(1e-10)
+    # One division for all three ratios.
+    share = abs(s0 - s2) / (s0 * s1 * s2)
+    r0, r1, r2 = share * s1 * s2, share * s0 * s2, share * s0 * s1
+    o0, o1, o2 = f4(1.0) + r0 * r0, f4(6.0) * (f4(1.0) + r1 * r1), f4(1.0) + r2 * r2
+    right = (o0 * (f4(2.0) * a - f4(7.0) * b + f4(11.0) * c) + o1 * (-b + f4(5.0) * c + f4(2.0) * d) + f4(3.0) * o2 * (f4(2.0) * c + f4(5.0) * d - e)) / (f4(6.0) * (o0 + o1 + f4(3.0) * o2))
+    left = (f4(3.0) * o0 * (-a + f4(5.0) * b + f4(2.0) * c) + o1 * (f4(2.0) * b + f4(5.0) * c - d) + o2 * (f4(11.0) * c - f4(7.0) * d + f4(2.0) * e)) / (f4(6.0) * (f4(3.0) * o0 + o1 + o2))
+    return left, right
+
+
+# Plain loops over one array each: the compiler turns them into vector code, which it does not where it must compare many arrays for overlap.
+@njit(**fast)
+def reconstruct_along(row, n, left, right):
+    """`weno` of n cells of a row whose first cell is the third of it."""
+    for k in range(n):
+        left[k], right[k] = weno(row[k], row[k + 1], row[k + 2], row[k + 3], row[k + 4])
+
+
+@njit(**fast)
+def reconstruct_across(rows, n, left, right):
+    """`weno` of the n cells of the middle one of five rows, which stand BLOCK apart in `rows`."""
+    for k in range(n):
+        left[k], right[k] = weno(rows[k], rows[k + BLOCK], rows[k + 2 * BLOCK], rows[k + 3 * BLOCK], rows[k + 4 * BLOCK])
 
 
 @njit(parallel=True, **fast)
@@ -74,27 +89,30 @@ def face_fluxes(left, right, below, above, normal, n, friction, flux):
     for k in range(n):
         rl, ul, vl, pl = left[0, k], left[normal, k], left[tangent, k], left[3, k]
         rr, ur, vr, pr = right[0, k], right[normal, k], right[tangent, k], right[3, k]
-        al, ar = np.sqrt(GAMMA * pl / rl), np.sqrt(GAMMA * pr / rr)
+        # One division a side gives one over its density and one over its pressure.
+        both_l, both_r = f4(1.0) / (rl * pl), f4(1.0) / (rr * pr)
+        over_l, over_r = pl * both_l, pr * both_r
+        al, ar = np.sqrt(GAMMA * pl * over_l), np.sqrt(GAMMA * pr * over_r)
         star = max(f4(0.5) * (pl + pr) - f4(0.125) * (ur - ul) * (rl + rr) * (al + ar), f4(1e-5))
-        sl = ul - al * np.sqrt(f4(1.0) + f4(6.0 / 7.0) * max(star / pl - f4(1.0), f4(0.0)))
-        sr = ur + ar * np.sqrt(f4(1.0) + f4(6.0 / 7.0) * max(star / pr - f4(1.0), f4(0.0)))
+        sl = ul - al * np.sqrt(f4(1.0) + f4(6.0 / 7.0) * max(star * rl * both_l - f4(1.0), f4(0.0)))
+        sr = ur + ar * np.sqrt(f4(1.0) + f4(6.0 / 7.0) * max(star * rr * both_r - f4(1.0), f4(0.0)))
         dl, dr = rl * (sl - ul), rr * (sr - ur)
         sm = (pr - pl + dl * ul - dr * ur) / (dl - dr)
         from_left = sm >= f4(0.0)
         rho, u, v, p = rl if from_left else rr, ul if from_left else ur, vl if from_left else vr, pl if from_left else pr
-        wave, d = sl if from_left else sr, dl if from_left else dr
+        wave, d, over = sl if from_left else sr, dl if from_left else dr, over_l if from_left else over_r
         # Beyond the outer waves the state is the side's own.
         reach = min(sl, f4(0.0)) if from_left else max(sr, f4(0.0))
         e = p / G1 + f4(0.5) * rho * (u * u + v * v)
         inside = d / (wave - sm)
         du, dv = above[normal, k] - below[normal, k], above[tangent, k] - below[tangent, k]
         work = f4(0.5) * ((above[normal, k] + below[normal, k]) * du + (above[tangent, k] + below[tangent, k]) * dv)
-        heat = GAMMA / (G1 * PRANDTL) * (above[3, k] / above[0, k] - below[3, k] / below[0, k])
+        heat = GAMMA / (G1 * PRANDTL) * (above[3, k] * below[0, k] - below[3, k] * above[0, k]) / (above[0, k] * below[0, k])
         mass = rho * u + reach * (inside - rho)
         flux[0, k] = mass
         flux[normal, k] = rho * u * u + p + reach * (inside * sm - rho * u) - friction[k] * du
         flux[tangent, k] = v * mass - friction[k] * dv
-        flux[3, k] = u * (e + p) + reach * (inside * (e / rho + (sm - u) * (sm + p / d)) - e) - friction[k] * (work + heat)
+        flux[3, k] = u * (e + p) + reach * (inside * (e * over + (sm - u) * (sm + p / d)) - e) - friction[k] * (work + heat)
 
 
 @njit(**fast)
@@ -117,9 +135,10 @@ def along(w, out, at_exit, at_wall, at_outside, jet, dx, inverse, mu):
     for j in prange(nr):
         first = 0 if j >= at_outside else at_exit
         n = nx - first
-        line = np.empty((4, n + 2 * HALO), dtype=np.float32)
-        left, right, flux = np.empty((4, n + 1), dtype=np.float32), np.empty((4, n + 1), dtype=np.float32), np.empty((4, n + 1), dtype=np.float32)
-        friction = np.empty(n + 1, dtype=np.float32)
+        line, friction = np.empty((4, n + 2 * HALO), dtype=np.float32), np.empty(n + 1, dtype=np.float32)
+        cells, lefts, rights = np.empty((4, n + 2), dtype=np.float32), np.empty((4, n + 2), dtype=np.float32), np.empty((4, n + 2), dtype=np.float32)
+        below, above, flux = np.empty((4, n + 1), dtype=np.float32), np.empty((4, n + 1), dtype=np.float32), np.empty((4, n + 1), dtype=np.float32)
+        left, right = np.empty((4, n + 1), dtype=np.float32), np.empty((4, n + 1), dtype=np.float32)
         for m in range(4):
             for i in range(n):
                 line[m, HALO + i] = w[m, j, first + i]
@@ -131,14 +150,15 @@ def along(w, out, at_exit, at_wall, at_outside, jet, dx, inverse, mu):
                     line[m, HALO - 1 - k] = -w[m, j, first + k] if m == 1 else w[m, j, first + k]
                 else:
                     line[m, k] = w[m, j, 0]
-            row, of_left, of_right = line[m], left[m], right[m]
+            reconstruct_along(line[m], n + 2, lefts[m], rights[m])
+            for k in range(n + 2):
+                cells[m, k] = line[m, HALO - 1 + k]
+        keep_positive(lefts, cells, n + 2)
+        keep_positive(rights, cells, n + 2)
+        # Face k lies between cells k and k + 1, counted from the last one of the halo.
+        for m in range(4):
             for k in range(n + 1):
-                a, b, c, d, e, f = row[k], row[k + 1], row[k + 2], row[k + 3], row[k + 4], row[k + 5]
-                of_left[k] = weno(a, b, c, d, e)
-                of_right[k] = weno(f, e, d, c, b)
-        below, above = line[:, HALO - 1:], line[:, HALO:]
-        keep_positive(left, below, n + 1)
-        keep_positive(right, above, n + 1)
+                left[m, k], right[m, k], below[m, k], above[m, k] = rights[m, k], lefts[m, k + 1], cells[m, k], cells[m, k + 1]
         for k in range(n + 1):
             friction[k] = mu * inverse[first + k]
         if at_wall <= j < at_outside:
@@ -161,39 +181,45 @@ def across(w, out, blocks, at_exit, at_outside, r_face, r, dr, inverse, mu):
     for q in prange(len(blocks) - 1):
         start, width = blocks[q], blocks[q + 1] - blocks[q]
         first = at_outside if start < at_exit else 0
-        cell = np.empty((2 * HALO, 4, width), dtype=np.float32)
-        left, right = np.empty((4, width), dtype=np.float32), np.empty((4, width), dtype=np.float32)
+        # The block with its halo, row after row: the axis and the outer wall of the nozzle are mirrors.
+        rows = np.empty((4, (nr - first + 2 * HALO) * BLOCK), dtype=np.float32)
+        for k in range(nr - first + 2 * HALO):
+            row = first + k - HALO
+            mirrored = row < first
+            row = min(2 * first - 1 - row if mirrored else row, nr - 1)
+            for m in range(4):
+                sign = f4(-1.0) if mirrored and m == 2 else f4(1.0)
+                for i in range(width):
+                    rows[m, k * BLOCK + i] = sign * w[m, row, start + i]
+        below, here = np.empty((4, width), dtype=np.float32), np.empty((4, width), dtype=np.float32)
+        left, right, following = np.empty((4, width), dtype=np.float32), np.empty((4, width), dtype=np.float32), np.empty((4, width), dtype=np.float32)
         flux, before = np.empty((4, width), dtype=np.float32), np.empty((4, width), dtype=np.float32)
         friction = np.empty(width, dtype=np.float32)
-        for j in range(first, nr + 1):
-            # The six cells round the face: the axis and the outer wall of the nozzle are mirrors.
-            for h in range(2 * HALO):
-                row = j - HALO + h
-                mirrored = row < first
-                row = min(2 * first - 1 - row if mirrored else row, nr - 1)
-                for m in range(4):
-                    sign = f4(-1.0) if mirrored and m == 2 else f4(1.0)
-                    for i in range(width):
-                        cell[h, m, i] = sign * w[m, row, start + i]
+        for j in range(first - 1, nr + 1):
+            # Of row j and two on either side.
+            at = (j - first + HALO - 2) * BLOCK
             for m in range(4):
-                a, b, c, d, e, f = cell[0, m], cell[1, m], cell[2, m], cell[3, m], cell[4, m], cell[5, m]
-                of_left, of_right = left[m], right[m]
+                reconstruct_across(rows[m, at:], width, right[m], following[m])
                 for i in range(width):
-                    of_left[i] = weno(a[i], b[i], c[i], d[i], e[i])
-                    of_right[i] = weno(f[i], e[i], d[i], c[i], b[i])
-            keep_positive(left, cell[HALO - 1], width)
-            keep_positive(right, cell[HALO], width)
-            # Neither the axis nor the wall has friction.
-            friction[:] = mu * inverse[j] if j > first else f4(0.0)
-            face_fluxes(left, right, cell[HALO - 1], cell[HALO], 2, width, friction, flux)
+                    here[m, i] = rows[m, at + 2 * BLOCK + i]
+            keep_positive(right, here, width)
+            keep_positive(following, here, width)
+            if j >= first:
+                # Neither the axis nor the wall has friction.
+                friction[:] = mu * inverse[j] if j > first else f4(0.0)
+                face_fluxes(left, right, below, here, 2, width, friction, flux)
+            # The state at this row's upper face is the one below the next row's lower face.
+            left, following = following, left
+            below, here = here, below
             if j > first:
-                at = j - 1
-                volume = r[at] * dr[at]
+                done = j - 1
+                low, high = r_face[done] / (r[done] * dr[done]), r_face[j] / (r[done] * dr[done])
                 for m in range(4):
                     for i in range(width):
-                        out[m, at, start + i] += (r_face[at] * before[m, i] - r_face[j] * flux[m, i]) / volume
+                        out[m, done, start + i] += low * before[m, i] - high * flux[m, i]
+                push, drag = f4(1.0) / r[done], mu / (r[done] * r[done])
                 for i in range(width):
-                    out[2, at, start + i] += w[3, at, start + i] / r[at] - mu * w[2, at, start + i] / (r[at] * r[at])
+                    out[2, done, start + i] += push * w[3, done, start + i] - drag * w[2, done, start + i]
             flux, before = before, flux
 
 
@@ -251,6 +277,8 @@ class JetFlow:
         Per exit diameter along the axis; a third more across.
     reynolds : float
         Of the constant viscosity, on the expanded jet's speed and the exit's diameter.
+    room : float
+        How much further than usual the air reaches on every side.
 
     Attributes
     ----------
@@ -264,8 +292,9 @@ class JetFlow:
         In exit diameters over the ambient speed of sound.
     """
 
-    def __init__(self, mach, pressure, warmth, ideal_mach, ideal_warmth, lip=0.1, cells=24, reynolds=5000.0):
-        self._lines(cells, lip)
+    def __init__(self, mach, pressure, warmth, ideal_mach, ideal_warmth, lip=0.1, cells=24, reynolds=2500.0, room=1.0):
+        down, up, aside = room * DOWNSTREAM, room * UPSTREAM, room * SIDEWAYS
+        self._lines(cells, lip, down, up, aside)
         x, r = 0.5 * (self.x_faces[1:] + self.x_faces[:-1]), 0.5 * (self.r_faces[1:] + self.r_faces[:-1])
         self.x, self.r = x, r
         p = pressure / 1.4
@@ -279,8 +308,8 @@ class JetFlow:
         w[0], w[1], w[3] = 1 / (1 + (ideal_warmth - 1) * profile), self.speed * profile, 1 / 1.4
         self.u = np.stack([w[0], w[0] * w[1], 0 * w[0], w[3] / 0.4 + 0.5 * w[0] * w[1] ** 2]).astype(f4)
         self.mean = self.u.copy()
-        depth = np.maximum(np.maximum((spread - (DOWNSTREAM - ABSORB_DOWNSTREAM)) / ABSORB_DOWNSTREAM, (-spread - (UPSTREAM - ABSORB_UPSTREAM)) / ABSORB_UPSTREAM),
-                           (height - (SIDEWAYS - ABSORB_SIDEWAYS)) / ABSORB_SIDEWAYS)
+        depth = np.maximum(np.maximum((spread - (down - ABSORB_DOWNSTREAM)) / ABSORB_DOWNSTREAM, (-spread - (up - ABSORB_UPSTREAM)) / ABSORB_UPSTREAM),
+                           (height - (aside - ABSORB_SIDEWAYS)) / ABSORB_SIDEWAYS)
         self.sponge = (np.clip(depth, 0, 1) ** 2).astype(f4)
         dx, dr = np.diff(self.x_faces), np.diff(self.r_faces)
         self._dx, self._dr, self._r, self._r_faces = dx.astype(f4), dr.astype(f4), r.astype(f4), self.r_faces.astype(f4)
@@ -292,17 +321,17 @@ class JetFlow:
         self.time, self.steps = 0.0, 0
         self._w, self._out = np.empty_like(self.u), np.empty_like(self.u)
 
-    def _lines(self, cells, lip):
+    def _lines(self, cells, lip, down, up, aside):
         h, hr = 1.0 / cells, 0.75 / cells
         # The lip's inner edge, at a half, lies on a line.
         rows = int(np.ceil(0.5 / hr))
         hr = 0.5 / rows
         across = max(int(round(lip / hr)), 2)
         fine = np.arange(0, int(round(FINE * cells)) + 1) * h
-        upstream = -stretched(h, 0.05, UPSTREAM)[:0:-1]
-        self.x_faces = np.concatenate([upstream, fine, FINE + stretched(h, 0.03, DOWNSTREAM - FINE)[1:]])
+        upstream = -stretched(h, 0.05, up)[:0:-1]
+        self.x_faces = np.concatenate([upstream, fine, FINE + stretched(h, 0.03, down - FINE)[1:]])
         near = np.arange(0, max(int(round(1.1 / hr)), rows + across + 4) + 1) * hr
-        self.r_faces = np.concatenate([near, near[-1] + stretched(hr, 0.05, SIDEWAYS - near[-1])[1:]])
+        self.r_faces = np.concatenate([near, near[-1] + stretched(hr, 0.05, aside - near[-1])[1:]])
         self.at_exit, self.at_wall, self.at_outside = len(upstream), rows, rows + across
 
     @property

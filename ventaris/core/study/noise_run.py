@@ -2,6 +2,7 @@
 from dataclasses import replace
 
 import numpy as np
+from scipy.signal import find_peaks
 
 from ..grids.mesh import mesh_from_cells, revolve
 from ..grids.quality import measure_quality
@@ -29,6 +30,10 @@ CYLINDER, CYLINDER_FROM, CYLINDER_TO, SOURCES = 2.5, -2.9, 11.5, (1.0, 5.0)
 FAR, FAR_ANGLES = 100.0, tuple(range(20, 161, 5))
 # Time over which moments are kept to be played back, and steps between two moments of the mean.
 FRAME_SPAN, MEAN_EVERY = 12.0, 40
+# Where the waves that run down the jet are followed: a line outside its shear layer, in exit diameters.
+SHEAR_LINE, SHEAR_FROM, SHEAR_TO = 0.75, 0.5, 5.0
+# Shock cells are told by peaks of the mean pressure on the axis that stand out by this share of its swing, up to this station.
+CELL_PEAK, CELLS_UP_TO = 0.01, 7.0
 
 
 def inside_sheet(sheet):
@@ -187,6 +192,20 @@ class NoiseExecution(Climb):
         return {"distance": FAR * self.setup.scale, "angles": list(FAR_ANGLES), "levels": [level(v) for v in total], "loudest": float(strongest / self.time_unit), "loudest_levels": [level(v) for v in tone],
                 "valid_angles": list(valid_angles(x, radius, SOURCES)), "valid_frequencies": [low / self.time_unit, high / self.time_unit], "radius": radius * self.setup.scale}
 
+    def _measured_formula(self, tone):
+        """Cell length and speed of the waves as this jet has them, in diameters and in shares of the expanded jet's speed, and the tone they make by the formula, Hz; None where they cannot be told."""
+        recorder, mean = self.recorder, self.recorder.mean
+        if tone is None or mean is None:
+            return None
+        x = self.jet.x[self.jet.at_exit:]
+        pressure = mean[:len(x), 0]
+        peaks = find_peaks(pressure[x < CELLS_UP_TO], prominence=CELL_PEAK * np.ptp(pressure))[0]
+        speed = recorder.wave_speed(tone["frequency"] * self.time_unit)
+        if len(peaks) < 3 or speed is None:
+            return None
+        cell = float(np.diff(x[peaks])[:4].mean())
+        return {"cell": cell, "speed": speed / self.jet.speed, "frequency": speed / (cell * (1 + speed)) / self.time_unit}
+
     def _exit(self):
         """What leaves the exit, for the result."""
         rho, u, _, p = self.jet.jet.astype(float)
@@ -211,7 +230,7 @@ class NoiseExecution(Climb):
         verdict = self._judge(found, tone, stopped)
         return {
             "format": 1, "space": "nozzle", "noise": {"microphones": found, "formula": screech_formula(setup), "formula_source": SCREECH_SOURCE, "rate": 1 / (SAMPLE_EVERY * self.jet.step * self.time_unit),
-                                                      "discard": sheet.flow.discard * self.time_unit, "strouhal_unit": setup.scale / setup.air.speed_of_sound, "exit": self._exit(), "far_field": self._far_field()},
+                                                      "discard": sheet.flow.discard * self.time_unit, "strouhal_unit": setup.scale / setup.air.speed_of_sound, "exit": self._exit(), "measured_formula": self._measured_formula(tone), "far_field": self._far_field()},
             "title": sheet.title, "coefficients": coefficients, "trends": trends, "forces": {}, "control_volume": None, "layer": [], "unsteady": None,
             "formulas": [f.name for f in sheet.instruments.formulas], "levels": [{k: v for k, v in vars(last).items() if k != "changes"}], "verdict": verdict.as_dict(), "shocks": [], "separations": [],
             "shock_cells": None, "theory": theory_result(setup), "probes": {}, "air": derived,
@@ -263,6 +282,9 @@ class JetRecorder:
         self._row = int(np.argmin(np.abs(jet.r - CYLINDER)))
         self._columns = np.nonzero((jet.x > CYLINDER_FROM) & (jet.x < CYLINDER_TO))[0]
         self.stations, self.radius = jet.x[self._columns], float(jet.r[self._row])
+        self._shear_row = int(np.argmin(np.abs(jet.r - SHEAR_LINE)))
+        self._shear_columns = np.nonzero((jet.x > SHEAR_FROM) & (jet.x < SHEAR_TO))[0]
+        self._shear = []
 
     @property
     def mean(self):
@@ -274,6 +296,7 @@ class JetRecorder:
         if jet.time <= discard:
             return
         self.surround.append(jet.row_pressure(self._row, self._columns))
+        self._shear.append(jet.row_pressure(self._shear_row, self._shear_columns))
         if jet.steps % MEAN_EVERY == 0:
             self.mean_field.add(cells())
         left = int(np.ceil((wanted - jet.time) / jet.step))
@@ -281,12 +304,22 @@ class JetRecorder:
             self.frames = [*self.frames, (cells() / self._scale).astype(np.float16)][-self.count:]
             self.times = [*self.times, jet.time][-self.count:]
 
+    def wave_speed(self, frequency):
+        """Speed at which the waves of this frequency (over the time unit) run down the jet beside its shear layer, over the speed of sound; None without a record."""
+        if len(self._shear) < 64:
+            return None
+        rows = np.array(self._shear, dtype=float)
+        angle = 2j * np.pi * frequency * SAMPLE_EVERY * self.jet.step * np.arange(len(rows))
+        phase = np.unwrap(np.angle(np.exp(-angle) * np.hanning(len(rows)) @ (rows - rows.mean(axis=0))))
+        slope = np.polyfit(self.jet.x[self._shear_columns], phase, 1)[0]
+        return float(-2 * np.pi * frequency / slope) if slope < 0 else None
+
     def kept(self):
         """What a checkpoint keeps."""
-        return {"surround": np.array(self.surround, dtype=np.float32), **self.mean_field.kept()}
+        return {"surround": np.array(self.surround, dtype=np.float32), "shear": np.array(self._shear, dtype=np.float32), **self.mean_field.kept()}
 
     def restore(self, kept):
-        self.surround = list(kept["surround"])
+        self.surround, self._shear = list(kept["surround"]), list(kept["shear"])
         self.mean_field.restore(kept)
 
 
