@@ -26,16 +26,28 @@ class RoeFlux(unittest.TestCase):
     def test_equal_states_give_the_exact_flux(self):
         c = constants(0.5)
         p, t, u, v = 0.1, 1.05, 0.4, -0.2
-        flux = np.array(k.roe_flux(p, t, u, v, 0.0, p, t, u, v, 0.0, 0.6, 0.8, 0.0, c))
+        flux = np.array(k.roe_flux(p, t, u, v, 0.0, p, t, u, v, 0.0, 0.6, 0.8, 0.0, 0.0, c))
         rho, un = 1.4 * (p + 1 / 1.4) / t, 0.6 * u + 0.8 * v
         H = 2.5 * t + 0.5 * (u * u + v * v)
         np.testing.assert_allclose(flux, [rho * un, rho * un * u + 0.6 * p, rho * un * v + 0.8 * p, 0, rho * un * H], atol=1e-14)
 
+    def test_a_least_speed_damps_shear_and_entropy_but_neither_pressure_nor_what_is_even(self):
+        c = constants(2.0, False)
+        left, right = (0.1, 1.0, 0.0, 0.2), (0.1, 1.2, 0.0, -0.2)
+        flux = lambda least, other=right: np.array(k.roe_flux(*left, 0.0, *other, 0.0, 1.0, 0.0, 0.0, least, c))
+        change = flux(0.5) - flux(0.0)
+        rho = [1.4 * (0.1 + 1 / 1.4) / t for t in (1.0, 1.2)]
+        # A contact at rest: mass moves with half of the speed times the jump of density, and no push arises.
+        self.assertAlmostEqual(change[0], -0.25 * (rho[1] - rho[0]), places=12)
+        self.assertAlmostEqual(change[1], 0.0, places=12)
+        self.assertGreater(change[2], 0.0)
+        np.testing.assert_allclose(flux(0.5, left), flux(0.0, left), atol=1e-15)
+
     def test_supersonic_flow_takes_the_upwind_side(self):
         c = constants(2.0, False)
         left, right = (0.0, 1.0, 2.0, 0.1), (0.05, 1.1, 1.9, 0.0)
-        flux = k.roe_flux(*left, 0.0, *right, 0.0, 1.0, 0.0, 0.0, c)
-        np.testing.assert_allclose(flux, k.roe_flux(*left, 0.0, *left, 0.0, 1.0, 0.0, 0.0, c), atol=1e-12)
+        flux = k.roe_flux(*left, 0.0, *right, 0.0, 1.0, 0.0, 0.0, 0.0, c)
+        np.testing.assert_allclose(flux, k.roe_flux(*left, 0.0, *left, 0.0, 1.0, 0.0, 0.0, 0.0, c), atol=1e-12)
 
     def test_dissipation_is_gamma_times_the_absolute_matrix(self):
         # The closed form against eigenvalues of Gamma^-1 A, away from the entropy fix.

@@ -11,6 +11,8 @@ from .wall_treatment import WallTreatment
 
 PRECONDITION_BELOW = 0.6
 LIMIT_ABOVE = 0.6
+# From this Mach number on a shock may be a strong one.
+STRONG_ABOVE = 1.2
 CLOSURES = {"spalart-allmaras": SpalartAllmaras, "sst": ShearStressTransport}
 
 
@@ -55,6 +57,7 @@ class Discretisation:
         limit = mach > LIMIT_ABOVE if limit is None else limit
         precondition = mach < PRECONDITION_BELOW if precondition is None else precondition
         self.vortex = vortex and mach < 1
+        self.has_strong_shocks = limit and mach > STRONG_ABOVE
         self.constants = stream.constants(limit, precondition)
         self.constants[k.AXISYMMETRIC] = float(mesh.is_revolved)
         self.n_cells, self.n_interior = mesh.n_cells, mesh.n_interior
@@ -113,7 +116,7 @@ class Discretisation:
         n, nf = self.n_cells, self.mesh.n_faces
         self.grad, self.flux = np.empty((n, 4, 2)), np.empty((nf, 4))
         self.wall_pressure = np.zeros(nf - self.n_interior)
-        self.time_sum, self.molecular, self.no_eddy = np.empty(n), np.empty(n), np.zeros(n)
+        self.time_sum, self.molecular, self.no_eddy, self.shock = np.empty(n), np.empty(n), np.zeros(n), np.zeros(n)
         self.limiter_share, self.limiter_frozen = np.ones((n, 4)), False
 
     def _matrix_pattern(self):
@@ -173,7 +176,9 @@ class Discretisation:
             self.wall_treatment.update(state)
             self.closure.update(state, self.molecular, raw)
         inner = self.n_interior
-        k.interior_fluxes(state, self.grad, raw, self.eddy, self.left[:inner], self.right[:inner], m.normal[:inner], m.area[:inner],
+        if self.has_strong_shocks:
+            k.mark_shocks(state, self.cell_face_start, self.cell_faces, self.cell_face_sign, self.left, self.right, m.normal, inner, constants[k.GAMMA], not first, self.limiter_frozen, self.grad, self.shock)
+        k.interior_fluxes(state, self.grad, raw, self.eddy, self.shock, self.left[:inner], self.right[:inner], m.normal[:inner], m.area[:inner],
                           self.reach[:inner], m.centre, constants, self.flux)
         self._boundary(self.solid_local, state)
         self._update_far_field()

@@ -2,7 +2,7 @@
 import numpy as np
 
 from .. import kernels as k
-from ..discretisation import LIMIT_ABOVE, PRECONDITION_BELOW
+from ..discretisation import LIMIT_ABOVE, PRECONDITION_BELOW, STRONG_ABOVE
 from . import kernels as s
 from . import relaxation as r
 from .spalart_allmaras import SpatialSpalartAllmaras
@@ -38,6 +38,7 @@ class SpatialDiscretisation:
         mach = stream.mach
         limit = mach > LIMIT_ABOVE if limit is None else limit
         precondition = mach < PRECONDITION_BELOW if precondition is None else precondition
+        self.has_strong_shocks = limit and mach > STRONG_ABOVE
         self.constants = stream.constants(limit, precondition)
         self.direction = np.asarray(direction, dtype=float) / np.linalg.norm(direction)
         self.free = np.concatenate([[0.0, 1.0], mach * self.direction])
@@ -142,7 +143,7 @@ class SpatialDiscretisation:
         n, nf = self.n_cells, self.mesh.n_faces
         self.grad, self.raw, self.flux = np.empty((n, s.NV, 3)), None, np.empty((nf, s.NV))
         self.wall_pressure = np.zeros(nf - self.n_interior)
-        self.time_sum, self.molecular, self.no_eddy = np.empty(n), np.empty(n), np.zeros(n)
+        self.time_sum, self.molecular, self.no_eddy, self.shock = np.empty(n), np.empty(n), np.zeros(n), np.zeros(n)
         self.limiter_share, self.limiter_frozen = np.ones((n, s.NV)), False
         self.jacobians = np.empty((nf, 2, s.NV, s.NV), dtype=np.float32)
         self.diagonal, self.gamma = (np.empty((n, s.NV, s.NV), dtype=np.float32) for _ in range(2))
@@ -186,7 +187,9 @@ class SpatialDiscretisation:
             k.molecular_viscosity(state, c, self.molecular)
             self.wall_treatment.update(state)
             self.closure.update(state, self.molecular, raw)
-        s.interior_fluxes(state, self.grad, raw, self.eddy, m.left[:inner], m.right[:inner], m.normal, m.area, m.face_centre, m.centre, c, self.flux)
+        if self.has_strong_shocks:
+            k.mark_shocks(state, self.face_start, self.faces, self.sign, m.left, m.right, m.normal, inner, c[k.GAMMA], not first, self.limiter_frozen, self.grad, self.shock)
+        s.interior_fluxes(state, self.grad, raw, self.eddy, self.shock, m.left[:inner], m.right[:inner], m.normal, m.area, m.face_centre, m.centre, c, self.flux)
         s.boundary_fluxes(state, self.grad, m.left[inner:], self.kind, self.ghost, self.wall_treatment.shear, self.gap, m.normal[inner:],
                           m.area[inner:], m.face_centre[inner:], m.centre, c, self.flux[inner:], self.wall_pressure)
         s.gather(self.flux, self.face_start, self.faces, self.sign, self.row_scale, self.stream.total_enthalpy, out)

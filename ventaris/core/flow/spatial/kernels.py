@@ -6,7 +6,7 @@ import numpy as np
 from numba import njit, prange
 
 from ..kernels import (CENTRED, FAR_FIELD, FIRST_ORDER, GAMMA, INLET, LIMIT, MACH, NO_SLIP, OUTLET, PRANDTL, TURBULENT_PRANDTL,
-                       VISCOUS, fast, roe_flux, viscosity)
+                       VISCOUS, energy_at_shock, fast, roe_flux, viscosity)
 
 NV = 5
 # Absolute pressure over gamma p_inf, and temperature over that of the stream, below which nothing more is taken from a cell.
@@ -85,7 +85,7 @@ def at_face(state, grad, i, dx, dy, dz, first_order):
 
 
 @njit(parallel=True, **fast)
-def interior_fluxes(state, grad, raw, eddy, left, right, normal, area, face_centre, centre, constants, flux):
+def interior_fluxes(state, grad, raw, eddy, shock, left, right, normal, area, face_centre, centre, constants, flux):
     """Fluxes through the faces between cells, shape (n_faces, 5): mass, energy, momentum x, y, z."""
     first = constants[FIRST_ORDER] != 0.0
     cp = 1.0 / (constants[GAMMA] - 1.0)
@@ -107,7 +107,11 @@ def interior_fluxes(state, grad, raw, eddy, left, right, normal, area, face_cent
             wc = state[i, 4] + share * (state[j, 4] - state[i, 4])
             pl, tl, ul, vl, wl = pl + centred * (pc - pl), tl + centred * (tc - tl), ul + centred * (uc - ul), vl + centred * (vc - vl), wl + centred * (wc - wl)
             pr, tr, ur, vr, wr = pr + centred * (pc - pr), tr + centred * (tc - tr), ur + centred * (uc - ur), vr + centred * (vc - vr), wr + centred * (wc - wr)
-        m, fx, fy, fz, e = roe_flux(pl, tl, ul, vl, wl, pr, tr, ur, vr, wr, nx, ny, nz, constants)
+        strong = max(shock[i], shock[j])
+        m, fx, fy, fz, e = roe_flux(pl, tl, ul, vl, wl, pr, tr, ur, vr, wr, nx, ny, nz, strong, constants)
+        if strong > 0.0:
+            e = energy_at_shock(m, e, strong, state[i, 1], state[i, 2] ** 2 + state[i, 3] ** 2 + state[i, 4] ** 2,
+                                state[j, 1], state[j, 2] ** 2 + state[j, 3] ** 2 + state[j, 4] ** 2, constants)
         if constants[VISCOUS] != 0.0:
             dx, dy, dz = centre[j, 0] - centre[i, 0], centre[j, 1] - centre[i, 1], centre[j, 2] - centre[i, 2]
             inverse = 1.0 / (dx * nx + dy * ny + dz * nz)
@@ -162,7 +166,7 @@ def boundary_fluxes(state, grad, cell, kind, ghost, shear, gap, normal, area, fa
         wall_pressure[f] = 0.0
         if kind[f] == FAR_FIELD:
             m, fx, fy, fz, e = roe_flux(state[i, 0], state[i, 1], state[i, 2], state[i, 3], state[i, 4],
-                                        ghost[f, 0], ghost[f, 1], ghost[f, 2], ghost[f, 3], ghost[f, 4], nx, ny, nz, constants)
+                                        ghost[f, 0], ghost[f, 1], ghost[f, 2], ghost[f, 3], ghost[f, 4], nx, ny, nz, 0.0, constants)
         elif kind[f] == OUTLET:
             m, e, fx, fy, fz = exact_flux(ghost[f, 0], state[i, 1], state[i, 2], state[i, 3], state[i, 4], nx, ny, nz, constants)
         else:
