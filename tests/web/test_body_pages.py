@@ -85,8 +85,14 @@ class Sheets(WithBody):
 
     def test_the_preview_follows_the_form(self):
         head = arrays(self.client.post(f"{self.sheet_url}/body.bin").data)
-        self.assertEqual([name for name, _, _ in head["groups"]], ["car", "wheel"])
+        self.assertEqual([name for name, _, _ in head["groups"]], ["car nose", "car middle", "car base", "wheel front", "wheel side", "wheel rear"])
         self.assertEqual(len(head["points"]), len(head["normals"]))
+        self.assertEqual(head["named"], [])
+        low, high = np.array(head["box"])
+        region = {"name": "nose", "kind": "piece", "x": f"{low[0]} m", "y": "0", "z": f"{0.5 * (low[2] + high[2])}", "angle": "20", "length": "1", "width": "1", "height": "1"}
+        picked = arrays(self.client.post(f"{self.sheet_url}/body.bin", data={"shape.regions.count": "1", **{f"shape.regions[].{k}": v for k, v in region.items()}}).data)
+        self.assertEqual(picked["named"], ["nose"])
+        self.assertIn("nose", [name for name, _, _ in picked["groups"]])
         self.assertEqual(self.client.post(f"{self.sheet_url}/body.bin", data={"shape.parts.count": "1"}).status_code, 422)
 
     def test_a_surface_is_brought_in_as_a_part_and_kept_in_archives(self):

@@ -18,6 +18,14 @@ JETS = {
     "variants": [("Convergent barrel", {**BARREL, "diverge_length": 0.0})],
     "points": [(f"{ratio:g} bar", {"total_pressure": ratio * 1e5, "altitude": 0}) for ratio in (2.2, 2.6, 3.4)]}
 
+NOISE = {
+    "name": "Avalanche blaster, its noise", "space": "nozzle",
+    "question": "How loud is the blaster's jet at the two places where people stand, and at what tone does it screech, at three supply pressures?",
+    "setup": {"domain": {"kind": "open air"}, "flow": {"model": "noise", "frames": 16},
+              "instruments": {"microphones": [{"name": "at the exit", "x": 0.0, "r": 0.12}, {"name": "down the slope", "x": 0.3, "r": 0.18}]}},
+    "variants": [("Convergent barrel, thick lip", {**BARREL, "diverge_length": 0.0, "lip": 0.015})],
+    "points": [(f"{bar:g} bar", {"total_pressure": bar * 1e5, "altitude": 0}) for bar in (2.16, 2.30, 2.46)]}
+
 LANCE_BODY = {"kind": "conical", "inlet_radius": 0.010, "inlet_length": 0.02, "converge_length": 0.02, "throat_radius": 0.006, "diverge_length": 0.0, "lip": 0.0015}
 
 TUBE = {"throat_radius": 0.005, "diverge_length": 0.03, "exit_radius": 0.0062, "exit_blend": 2.0}
@@ -37,10 +45,10 @@ OGIVE = {"kind": "revolution", "chord": "1.2 m", "thickness": 0.1, "nose": "ogiv
 
 WEATHER_DART = {
     "name": "Weather dart",
-    "question": "Drag of the dart's body from Mach 0.8 to 2.5: what do a longer nose and a boat-tail save?",
-    "setup": {"domain": {"kind": "round", "far_field": 15}, "flow": {"model": "turbulent"}, "grid": {"around": 160, "layers": 80, "wake": 40}, "run": {"steps": 260, "residual": 1e-5, "steady": 2e-3}},
+    "question": "Drag of the dart's body from Mach 0.8 to 3: what do a longer nose and a boat-tail save?",
+    "setup": {"domain": {"kind": "round", "far_field": 15}, "flow": {"model": "turbulent"}, "grid": {"around": 160, "layers": 80, "wake": 40}, "run": {"steps": 400, "residual": 1e-5, "steady": 2e-3}},
     "variants": [("Ogive, boat-tail", OGIVE), ("Ogive, no boat-tail", {**OGIVE, "tail_length": 0.0}), ("Long nose, boat-tail", {**OGIVE, "nose": "least drag", "nose_length": 0.45})],
-    "points": [(f"Mach {m:g}", {"motion": "mach", "mach": m, "altitude": 6000}) for m in (0.8, 1.2, 2.0, 2.5)]}
+    "points": [(f"Mach {m:g}", {"motion": "mach", "mach": m, "altitude": 6000}) for m in (0.8, 1.2, 2.0, 3.0)]}
 
 FINNED = {"name": "dart", "kind": "revolution", "length": 1.2, "diameter": 0.12, "nose": "ogive", "nose_length": 0.36, "tail_length": 0.18, "rear_diameter": 0.084}
 FINS = {"fins": 4, "fin_chord": 0.16, "fin_span": 0.09, "fin_sweep": 35}
@@ -53,4 +61,4 @@ DART_IN_SPACE = {
     "variants": [("Body alone", {"parts": [FINNED]}), ("With four fins", {"parts": [{**FINNED, **FINS}]})],
     "points": [("Mach 2", {"motion": "mach", "mach": 2.0, "altitude": 6000}), ("Mach 2, 4° nose up", {"motion": "mach", "mach": 2.0, "altitude": 6000, "incidence": 4})]}
 
-CAMPAIGNS = {"10-blaster": BLASTER, "11-jets": JETS, "12-lance": LANCE, "13-dart": WEATHER_DART, "14-fins": DART_IN_SPACE}
+CAMPAIGNS = {"10-blaster": BLASTER, "11-jets": JETS, "11-noise": NOISE, "12-lance": LANCE, "13-dart": WEATHER_DART, "14-fins": DART_IN_SPACE}

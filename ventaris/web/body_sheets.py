@@ -1,4 +1,6 @@
 """What the run sheet of a body needs beyond the form: its picture in space, and surfaces brought in as parts."""
+from dataclasses import replace
+
 import numpy as np
 from flask import Blueprint, Response, g, jsonify, request
 
@@ -28,10 +30,13 @@ def preview(variant_id, point_id):
     except (SheetError, ShapeError, ValueError):
         # The preflight says what is wrong; the picture stays as it was.
         return Response(status=422)
-    drawn = drawn_surface(body.surface, UNDIVIDED)
+    # Its named surfaces, so that those which were picked can be told apart.
+    surface = replace(body.surface, part=body.surface.patch, parts=body.surface.patches)
+    drawn = drawn_surface(surface, UNDIVIDED)
+    named = {region.name for region in read_section("shape", values["shape"], "body").regions}
     low, high = body.surface.box
     ground = float(low[2] - domain.clearance) if domain.kind == "ground" else None
-    return packed({"groups": drawn.groups(), "box": [low.tolist(), high.tolist()], "ground": ground, "moving": domain.ground == "moving"},
+    return packed({"groups": drawn.groups(), "named": [name for name in surface.parts if name in named], "box": [low.tolist(), high.tolist()], "ground": ground, "moving": domain.ground == "moving"},
                   {"points": drawn.points, "normals": drawn.normals, "triangles": drawn.triangles})
 
 

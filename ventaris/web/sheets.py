@@ -34,6 +34,7 @@ LISTS = {"section": {"shape": [("elements", "Further elements", "element", "in c
          "instruments": [("probes", "Probes", "probe", "in chords from the nose"),
                          ("formulas", "Formula channels", "formula", "computed from the other channels at every step")]},
     "body": {"shape": [("parts", "Parts", "part", "each made from parameters or imported; metres, x downstream, z up"),
+                       ("regions", "Named surfaces", "named surface", "picked in the picture, or by a box; forces are read for each"),
                        ("edits", "Edits that make this variant", "edit", "applied to the assembled body, one after another")],
              "grid": [("zones", "Refined zones", "zone", "regions with small cells")],
              "instruments": [("probes", "Probes", "probe", "points at which the flow is read"),

@@ -5,6 +5,7 @@ import zipfile
 
 import numpy as np
 
+from ..shapes.naming import smooth_pieces
 from ..shapes.surface import Surface, SurfaceError, free_name, welded
 
 KINDS = ("stl", "obj", "ply", "glb")
@@ -95,14 +96,8 @@ def placed(surface, unit="m", downstream="+x", up="+z"):
 
 def split_at_edges(surface, angle=35.0):
     """Every part's surface divided where it turns by more than an angle; the pieces are numbered by size."""
-    from scipy.sparse import coo_matrix
-    from scipy.sparse.csgraph import connected_components
-    _, one, two, count = surface.edges
-    turn = (surface.normals[one] * surface.normals[np.maximum(two, 0)]).sum(axis=1)
-    same = (count == 2) & (turn > np.cos(np.radians(angle))) & (surface.part[one] == surface.part[np.maximum(two, 0)])
-    n = len(surface.triangles)
-    label = connected_components(coo_matrix((np.ones(same.sum()), (one[same], two[same])), shape=(n, n)), directed=False)[1]
-    patch, names = np.zeros(n, dtype=np.int64), []
+    label = smooth_pieces(surface, angle)
+    patch, names = np.zeros(len(surface.triangles), dtype=np.int64), []
     for p, part in enumerate(surface.parts):
         inside = surface.part == p
         pieces, where = np.unique(label[inside], return_inverse=True)

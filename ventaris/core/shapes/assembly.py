@@ -9,6 +9,7 @@ from . import bodies
 from .build import build
 from .frontal import frontal_area
 from .library import library
+from .naming import with_names
 from .surface import Surface, SurfaceError, inspect, joined
 
 
@@ -75,7 +76,7 @@ def _assembled(shape):
         if part.wheel == "yes":
             for name in surface.parts:
                 wheels[name] = None
-    surface = joined(made)
+    surface = with_names(_merged(joined(made), shape.parts), shape.regions)
     for edit in shape.edits:
         surface = edited(surface, edit)
     if not len(surface.triangles):
@@ -83,6 +84,16 @@ def _assembled(shape):
     for name in wheels:
         wheels[name] = _axle(surface, name)
     return Assembly(surface, wheels)
+
+
+def _merged(surface, parts):
+    """Parts that belong together under the name of the one they are merged into; their named surfaces stay."""
+    into = {p.name: p.merge for p in parts if p.merge and p.used == "yes"}
+    if not into:
+        return surface
+    names = [next((into[own] for own in into if name == own or name.startswith(f"{own} ")), name) for name in surface.parts]
+    kept = tuple(dict.fromkeys(names))
+    return replace(surface, part=np.array([kept.index(name) for name in names])[surface.part], parts=kept)
 
 
 def _make(part):

@@ -17,6 +17,7 @@ class Part(SheetSection):
     name: str = text("body", "Name", "Its surfaces are called after it.", 40)
     kind: Literal["vehicle", "box", "ellipsoid", "frustum", "revolution", "wing", "surface"] = choice("vehicle", "Made as", "From parameters, or imported.", **ROLE_OF)
     used: Literal["yes", "no"] = choice("yes", "In the run", "Parts that are left out stay in the sheet.", yes="yes", no="left out")
+    merge: str = text("", "Merged into", "Another part's name: both are then one part, as the halves or pieces of one closed body must be.", 40)
     length: float = number(4.0, "m", above=0, high=1000, label="Length", help="Along the stream, before it is turned.", when={"kind": ("vehicle", "box", "ellipsoid", "frustum", "revolution")})
     width: float = number(1.6, "m", above=0, high=1000, label="Width", help="Across the stream.", when={"kind": ("vehicle", "box", "ellipsoid")})
     height: float = number(1.4, "m", above=0, high=1000, label="Height", help="", when={"kind": ("vehicle", "box", "ellipsoid")})
@@ -79,6 +80,26 @@ class Part(SheetSection):
         return self
 
 
+class Region(SheetSection):
+    """A named surface of the assembled body."""
+
+    name: str = text("nose", "Name", "Forces are read for it, and it may be shown alone.", 40)
+    kind: Literal["piece", "box"] = choice("piece", "Holds", "The smooth piece at a point ends at sharp edges; a box takes the triangles whose middle lies in it.", piece="smooth piece", box="box")
+    x: float = number(0.0, "m", -1e4, 1e4, "x", "Of the point, or of the box's middle; before the edits.")
+    y: float = number(0.0, "m", -1e4, 1e4, "y", "")
+    z: float = number(0.0, "m", -1e4, 1e4, "z", "")
+    angle: float = number(35.0, "deg", 1, 180, "Ends where it turns by", "", when={"kind": "piece"})
+    length: float = number(1.0, "m", above=0, high=1e4, label="Box length", help="Along x.", when={"kind": "box"})
+    width: float = number(1.0, "m", above=0, high=1e4, label="Box width", help="Along y.", when={"kind": "box"})
+    height: float = number(1.0, "m", above=0, high=1e4, label="Box height", help="Along z.", when={"kind": "box"})
+
+    @model_validator(mode="after")
+    def _named(self):
+        if not self.name:
+            raise ValueError("shape.regions: a named surface has no name. Give it one, or take it out")
+        return self
+
+
 class Edit(SheetSection):
     """A change of the assembled body that makes a variant."""
 
@@ -94,6 +115,7 @@ class BodyShape(SheetSection):
     """A body of one or several parts."""
 
     parts: list[Part] = Field(default_factory=lambda: [Part()], max_length=60)
+    regions: list[Region] = Field(default_factory=list, max_length=40)
     edits: list[Edit] = Field(default_factory=list, max_length=12)
 
     @model_validator(mode="after")
@@ -104,6 +126,13 @@ class BodyShape(SheetSection):
                 raise ValueError(f"shape.parts: two parts are called “{name}”. Give every part a name of its own")
         if not any(p.used == "yes" for p in self.parts):
             raise ValueError("shape.parts: no part is in the run. Add one, or take one in again")
+        for part in self.parts:
+            if part.merge and (part.merge not in names or part.merge == part.name):
+                raise ValueError(f"shape.parts: “{part.name}” cannot be merged into “{part.merge}”: there is no other part of that name. There are: {', '.join(names)}")
+            if part.merge and next(p for p in self.parts if p.name == part.merge).merge:
+                raise ValueError(f"shape.parts: “{part.name}” is merged into “{part.merge}”, which is merged itself. Merge both into the same part")
+            if part.merge and next(p for p in self.parts if p.name == part.merge).used == "no":
+                raise ValueError(f"shape.parts: “{part.name}” is merged into “{part.merge}”, which is left out. Take it in, or merge into another part")
         for edit in self.edits:
             if edit.part and edit.part not in names:
                 raise ValueError(f"shape.edits: there is no part “{edit.part}”. There are: {', '.join(names)}")

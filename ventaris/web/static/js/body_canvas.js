@@ -125,6 +125,12 @@ export class BodyCanvas {
     this.draw();
   }
 
+  // A part in a colour of its own, where nothing is mapped on it.
+  tint(name, colour) {
+    this.parts.get(name)?.material.uniforms.plain.value.set(colour);
+    this.draw();
+  }
+
   fade(name, opacity) {
     const mesh = this.parts.get(name);
     if (!mesh) return;

@@ -3,6 +3,9 @@ import { BodyCanvas } from "./body_canvas.js";
 import { token } from "./page.js";
 
 const form = document.getElementById("sheet"), holder = document.getElementById("preview");
+// Named surfaces stand out from the paper colour of the rest.
+const PLAIN = "#D9D4C6", TINTS = ["#8FB3AD", "#E0B36A", "#B7A7CF", "#A9BF94", "#D3958B"];
+const naming = document.getElementById("name-surface");
 let canvas = null, waiting = 0, drawn = "";
 
 async function show() {
@@ -12,11 +15,31 @@ async function show() {
   drawn = mine;
   const answer = await fetch(holder.dataset.src, { method: "POST", body, headers: { "X-CSRFToken": token() } });
   if (!answer.ok) return;
-  if (!canvas) { holder.replaceChildren(); canvas = new BodyCanvas(holder, {}); window.bodyPreview = canvas; }
+  if (!canvas) { holder.replaceChildren(); canvas = new BodyCanvas(holder, { onPick: nameAt }); window.bodyPreview = canvas; }
   await canvas.load(await answer.arrayBuffer());
+  const named = canvas.data.named || [];
+  for (const [name] of canvas.data.groups) canvas.tint(name, named.includes(name) ? TINTS[named.indexOf(name) % TINTS.length] : PLAIN);
+  document.getElementById("named").textContent = named.length ? `Named: ${named.join(", ")}` : "";
   canvas.setGround(canvas.data.ground, canvas.data.moving);
   holder.dataset.ready = "1";
 }
+
+// With the button down, a click on the body names the smooth piece there.
+function nameAt(hit) {
+  if (!hit || naming.getAttribute("aria-pressed") !== "true") return;
+  naming.setAttribute("aria-pressed", "false");
+  const rows = form.querySelector('[data-rows="shape.regions"]'), list = rows.querySelector("[data-list]");
+  list.append(rows.querySelector("template").content.cloneNode(true));
+  const row = list.lastElementChild, set = (name, value) => { row.querySelector(`[name$="[].${name}"]`).value = value; };
+  const taken = [...list.querySelectorAll('[name$="[].name"]')].map((input) => input.value);
+  let number = list.children.length;
+  while (taken.includes(`surface ${number}`)) number += 1;
+  set("name", `surface ${number}`);
+  ["x", "y", "z"].forEach((axis, k) => set(axis, hit.at[k].toPrecision(5)));
+  row.dispatchEvent(new Event("change", { bubbles: true }));
+  row.querySelector('[name$="[].name"]').focus();
+}
+naming.addEventListener("click", () => naming.setAttribute("aria-pressed", String(naming.getAttribute("aria-pressed") !== "true")));
 
 form.addEventListener("change", () => { clearTimeout(waiting); waiting = setTimeout(show, 150); });
 document.addEventListener("htmx:afterSettle", () => { clearTimeout(waiting); waiting = setTimeout(show, 50); });
