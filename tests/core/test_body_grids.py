@@ -39,6 +39,20 @@ class Tree(unittest.TestCase):
         self.assertTrue(((points >= low) & (points <= low + tree.size[leaf, None])).all())
         self.assertEqual(tree.containing(np.array([[99.0, 0, 0]]))[0], -1)
 
+    def test_cells_are_small_where_a_shock_was_found(self):
+        made = grids(cube(), size=0.16, shock_size=0.05)
+        front = np.array([[-0.8, y, z] for y in np.linspace(-0.4, 0.4, 9) for z in np.linspace(-0.4, 0.4, 9)])
+        plain, adapted = made.mesh("fine"), made.mesh_at_shocks("fine", front)
+        at = lambda mesh: np.cbrt(mesh.volume[mesh.containing(front)])
+        self.assertLess(at(adapted).max(), 0.051)
+        self.assertGreater(at(plain).min(), 0.1)
+        self.assertLess(mesh_quality(adapted)["closure"], 1e-10)
+        far = adapted.containing(np.array([[2.2, 1.2, 1.2]]))
+        self.assertGreater(np.cbrt(adapted.volume[far])[0], 0.2)
+        # Coarser levels get coarser cells there, and nothing is asked where none was found.
+        self.assertGreater(np.cbrt(made.mesh_at_shocks("medium", front).volume.min()), 0.04)
+        self.assertEqual(made.mesh_at_shocks("fine", front[:0]).n_cells, plain.n_cells)
+
     def test_too_many_cells_are_refused_with_a_mend(self):
         with self.assertRaisesRegex(OctreeError, "larger"):
             build_octree((0, 0, 0), 1.0, (4, 4, 4), 8, lambda level, centres, edge: np.ones(len(centres), dtype=bool), most_leaves=10_000)

@@ -119,6 +119,23 @@ class Execution(unittest.TestCase):
         self.assertEqual(len(resumed.history), len(straight.history))
         self.assertAlmostEqual(resumed.result["coefficients"]["drag"], straight.result["coefficients"]["drag"], delta=0.02 * abs(straight.result["coefficients"]["drag"]))
 
+    def test_the_next_level_is_refined_at_the_shock_and_a_checkpoint_knows_where(self):
+        values = dict(domain={"ahead": 0.8, "behind": 0.8, "beside": 0.8}, air={"motion": "mach", "mach": 2.0}, flow={"model": "inviscid"}, run={"steps": 15, "courant_start": 2, "courant_most": 20})
+        grid = {"surface_size": 0.06, "curved": 0, "edge_halvings": 0, "wake_length": 0, "level": "medium"}
+        ball = [{"name": "ball", "kind": "ellipsoid", "length": 1, "width": 1, "height": 1}]
+        plain, adapted = run_body(ball, grid=grid, **values), run_body(ball, grid={**grid, "shock_size": 0.03}, **values)
+        self.assertGreater(adapted.result["cells"], 1.3 * plain.result["cells"])
+        mesh = adapted.field()[1].mesh
+        ahead = (np.hypot(mesh.centre[:, 1], mesh.centre[:, 2]) < 0.2) & (mesh.centre[:, 0] < -0.6)
+        self.assertAlmostEqual(float(np.cbrt(mesh.volume[ahead]).min()), 0.06, places=6)
+        self.assertGreater(float(np.cbrt(plain.field()[1].mesh.volume).max()), 0.11)
+        again = execute(adapted.sheet, adapted.checkpoint().to_bytes())
+        for _ in again:
+            pass
+        self.assertEqual(again.result["cells"], adapted.result["cells"])
+        _, findings = examine(body_sheet(ball, grid={**grid, "shock_size": 0.03}))
+        self.assertTrue(any("no shock is looked for" in f.message for f in findings))
+
     def test_free_eddies_are_followed_in_time(self):
         run = run_body(grid={**SMALL, "level": "coarse"}, flow={"model": "turbulent", "wake": "detached"}, run={"steps": 10, "duration": 2.0, "time_step": 0.1})
         self.assertEqual(run.result["averages"]["of"], "time steps")

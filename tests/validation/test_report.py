@@ -58,7 +58,7 @@ class Report(unittest.TestCase):
 
 class Stored(unittest.TestCase):
     def test_the_reports_in_the_docs_cover_every_case_and_all_were_accepted(self):
-        text = "".join((Path(__file__).parents[2] / "docs" / name).read_text() for name in ("validation.md", "validation-bodies.md", "validation-nozzles.md"))
+        text = "".join((Path(__file__).parents[2] / "docs" / name).read_text() for name in ("validation.md", "validation-bodies.md", "validation-nozzles.md", "validation-noise.md"))
         for key in CASES:
             self.assertIn(f'id="{key}"', text)
         self.assertNotIn("**no**", text)

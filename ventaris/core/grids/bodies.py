@@ -2,6 +2,7 @@
 from dataclasses import dataclass, replace
 
 import numpy as np
+from scipy.spatial import cKDTree
 
 from ..shapes.triangle_tree import build_tree
 from .cut_cells import HALF_DIAGONAL, Obstacle
@@ -52,6 +53,8 @@ class BodyGridPlan:
     zones : tuple of SolidZone
     fixed : tuple of bool
         Which of the lower sides (x, y, z) must stand exactly where they are (a ground, a symmetry plane).
+    shock_size : float or None
+        Cells where the level before found a shock, fine level.
     """
 
     low: tuple
@@ -62,6 +65,7 @@ class BodyGridPlan:
     buffer: float
     zones: tuple = ()
     fixed: tuple = (False, False, False)
+    shock_size: float | None = None
 
     def halvings(self):
         """(largest cells, how often they are halved to those on the body) on the fine level."""
@@ -102,7 +106,7 @@ class BodyGrids:
             self._trees[level] = self._build(level)
         return self._trees[level]
 
-    def _build(self, level):
+    def _build(self, level, shocks=None):
         plan, up = self.plan, LEVELS.index("fine") - LEVELS.index(level)
         base, depth = plan.halvings()
         depth -= up
@@ -115,6 +119,10 @@ class BodyGrids:
         edge_depth = depth + (plan.edge_halvings if self.edges is not None else 0)
         curved_depth = depth + (1 if self.wanted_size is not None else 0)
         tree = self.surface.tree
+        front, front_depth = None, 0
+        if shocks is not None and len(shocks) and plan.shock_size:
+            front = cKDTree(shocks)
+            front_depth = max(0, int(np.ceil(np.log2(base / (plan.shock_size * 2**up)) - 0.01)))
 
         def wanted(number, centres, edge):
             out = np.zeros(len(centres), dtype=bool)
@@ -131,15 +139,21 @@ class BodyGrids:
                 for zone in plan.zones:
                     if edge > 1.01 * zone.size * 2**up:
                         out |= zone.holds(centres, 0.5 * edge)
+            if number < front_depth:
+                out |= np.isfinite(front.query(centres, distance_upper_bound=(HALF_DIAGONAL + 1.0) * edge)[0])
             if self.edges is not None and depth <= number < edge_depth:
                 distance, _ = self.edges.nearest(centres, within=1.001 * reach)
                 out |= distance < reach
             return out
 
         try:
-            return build_octree(low, base, blocks, max(edge_depth, curved_depth), wanted)
+            return build_octree(low, base, blocks, max(edge_depth, curved_depth, front_depth), wanted)
         except OctreeError as error:
             raise MeshError(f"grid: {error}") from None
+
+    def mesh_at_shocks(self, level, shocks):
+        """The cut mesh of a level with small cells round points where a shock was found, shape (k, 3); raises MeshError."""
+        return embed(self._build(level, shocks), self.obstacle(level))
 
     def mesh(self, level):
         """The cut mesh of a level; raises MeshError."""

@@ -187,6 +187,7 @@ class BodyGrid(SheetSection):
     buffer: float = number(3.0, "", 1, 12, "Cells per layer", "How many cells of each size lie between body and the next larger ones.")
     wake_length: float = number(1.0, "", 0, 20, "Wake length", "Refined behind the body, in body lengths.")
     wake_size: float = number(2.0, "", 1, 16, "Cells in the wake", "In cells on the body.")
+    shock_size: float | None = number(None, "m", 1e-6, 100, "Cells at shocks", "Above Mach 1: where the level before found a shock, the next one gets cells of at most this size (fine level). Empty asks for none. They come on top of the budget.")
     zones: list[BodyZone] = Field(default_factory=list, max_length=20)
 
 

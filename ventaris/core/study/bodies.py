@@ -97,6 +97,10 @@ class BodySetup:
         grids = self.grids()
         return {level: grids.mesh(level) for level in levels or self.levels}
 
+    def generate_at_shocks(self, level, shocks):
+        """A level's mesh with small cells where shocks were found (the solver's unit); raises MeshError."""
+        return self.grids().mesh_at_shocks(level, shocks)
+
     def cells(self, level):
         """Leaves of a level's octree, those inside the body included; the finer ones estimated by the growth of the coarser."""
         grids = self.grids()
@@ -190,7 +194,7 @@ def _plan(sheet, body, scale):
     zones = tuple(SolidZone(z.kind, (z.x / scale, z.y / scale, z.z / scale), z.length / scale, (z.width / scale, (z.height if z.kind == "cone" else z.width) / scale),
                             (z.width / scale if z.kind == "cylinder" else z.height / scale if z.kind == "box" else z.width / scale, z.height / scale if z.kind != "cylinder" else z.width / scale),
                             z.size / scale) for z in grid.zones)
-    plan = BodyGridPlan(tuple(box_low), tuple(box_high), 0.02, grid.edge_halvings, grid.curved, grid.buffer, zones, tuple(fixed))
+    plan = BodyGridPlan(tuple(box_low), tuple(box_high), 0.02, grid.edge_halvings, grid.curved, grid.buffer, zones, tuple(fixed), grid.shock_size / scale if grid.shock_size else None)
     size = grid.surface_size / scale if grid.surface_size else None
 
     def finished(size):

@@ -30,8 +30,15 @@ def preflight_body(setup):
 def _air(setup):
     mach, reynolds, model = setup.air.mach, setup.reynolds, setup.sheet.flow.model
     yield from mach_findings(mach)
-    if 0.6 < mach <= 3:
-        yield Finding("note", "air.mach", f"Mach number {mach:.2g}: shocks are captured on this grid, but the cells are not yet adapted to them. Give a zone where you expect one.")
+    size = setup.sheet.grid.shock_size
+    if 1 < mach <= 3 and not size:
+        yield Finding("note", "grid.shock_size", f"Mach number {mach:.2g}: shocks are captured on this grid as it is. Give a size of cells at shocks, and each level is refined where the one before found one.")
+    elif 0.6 < mach <= 1:
+        yield Finding("note", "air.mach", f"Mach number {mach:.2g}: shocks on the body are captured on this grid as it is. Give a zone where you expect one.")
+    if size and mach <= 1:
+        yield Finding("warn", "grid.shock_size", f"Cells at shocks are given, but at Mach {mach:.2g} no shock is looked for: they have no effect. Empty the field.")
+    if size and len(setup.levels) < 2:
+        yield Finding("warn", "grid.shock_size", "Cells at shocks are given, but the run climbs to the coarse level only, which no other goes before. Climb further, or empty the field.")
     if model == "laminar" and reynolds > 3e5:
         yield Finding("warn", "flow.model", f"Laminar at Reynolds number {reynolds:.2g}: a real boundary layer turns turbulent. Take the turbulent model.")
     if model == "turbulent" and reynolds < 1e4:

@@ -27,6 +27,8 @@ LEAST_RECORD = 30
 # Coarser levels only carry the trend: they may stop at a change this many times larger.
 COARSE_PATIENCE = 4.0
 TIME_TOLERANCE = 1e-2
+# Rise of the pressure across a cell, over itself, from which on a cell counts as in a shock.
+SHOCK_RISE = 0.25
 
 
 def body_channels(setup):
@@ -39,6 +41,15 @@ def body_channels(setup):
     return names + [channel_name(f"cp_{p.name}") for p in setup.sheet.instruments.probes]
 
 
+def shock_places(flow, state):
+    """Centres of the cells in which the pressure rises steeply along supersonic flow, shape (k, 3)."""
+    gamma, mesh = flow.stream.gamma, flow.mesh
+    pressure, rise = state[:, 0] + 1 / gamma, flow.grad[:, 0]
+    steep = np.linalg.norm(rise, axis=1)
+    across = (state[:, 2:5] * rise).sum(axis=1) / np.maximum(steep, 1e-12)
+    return mesh.centre[(steep * np.cbrt(mesh.volume) > SHOCK_RISE * pressure) & (across > np.sqrt(np.maximum(state[:, 1], 0.0)))]
+
+
 class BodyExecution(Climb):
     """One run of a body; see `Climb`."""
 
@@ -47,6 +58,8 @@ class BodyExecution(Climb):
         super().__init__(sheet, setup, body_channels(setup), resume, extra_steps)
         self._followed = list(resume.time["entries"]) if resume and resume.time else []
         self._resumed_time = resume.time if resume else None
+        # Where the level before found shocks, in the solver's unit.
+        self._shocks = resume.arrays.get("shocks") if resume else None
         i = sheet.instruments
         self.balance = BodyBalance(setup.area / setup.scale**2, setup.length / setup.scale, np.array([i.moment_x, i.moment_y, i.moment_z]) / setup.scale,
                                    setup.direction, setup.body.surface.parts, setup.axles, setup.half)
@@ -62,9 +75,12 @@ class BodyExecution(Climb):
             if self._resume and any(done["level"] == name for done in self._resume.finished):
                 continue
             # A level's grid is made when its turn comes: the first answer need not wait for the finest.
-            mesh = self.setup.generate((name,))[name]
+            adapted = self._shocks is not None and len(self._shocks)
+            mesh = self.setup.generate_at_shocks(name, self._shocks) if adapted else self.setup.generate((name,))[name]
             yield from self._climb_level(name, mesh, previous)
             previous = self._level
+            if self.setup.plan.shock_size and self.setup.stream.mach > 1:
+                self._shocks = shock_places(previous.flow, previous.march.state)
         if self.detached:
             yield from self._follow()
         self.result = self.conclude()
@@ -203,6 +219,9 @@ class BodyExecution(Climb):
         expected = 45.0
         done = sum(weights[:here]) + weights[here] * min(0.97, level.steps / (level.steps + 0.35 * expected))
         return float(done / sum(weights)) * (0.3 if self.detached else 1.0)
+
+    def _kept_arrays(self):
+        return {} if self._shocks is None else {"shocks": self._shocks}
 
     def _kept_time(self):
         if self.time_march is None or self.time_march.before is None:

@@ -140,12 +140,16 @@ class Climb:
         """The part of a checkpoint that belongs to a run followed in time, or None."""
         return None
 
+    def _kept_arrays(self):
+        """Further arrays that a checkpoint needs."""
+        return {}
+
     def checkpoint(self):
         """A `Checkpoint` of this moment; callable between any two steps."""
         level = self._level
         march = {"courant": level.march.courant, "steps": level.steps, "recent": level.recent, "seconds": level.seconds, "first_order_left": level.march.first_order_left}
         return Checkpoint(write_toml(self.sheet), level.name, level.march.state.copy(), march, list(self.history), [vars(f) for f in self.finished],
-                          self._clock(), self._kept_time())
+                          self._clock(), self._kept_time(), self._kept_arrays())
 
     def field(self):
         """The present state on its level: (level, discretisation, state)."""

@@ -88,6 +88,7 @@ class Checkpoint:
     finished: list
     seconds: float
     time: dict | None = None
+    arrays: dict = field(default_factory=dict)
 
     def to_bytes(self):
         """As compressed bytes."""
@@ -98,6 +99,7 @@ class Checkpoint:
         if self.time:
             head["time"] = {name: value for name, value in self.time.items() if not isinstance(value, np.ndarray)}
             arrays = {f"time_{name}": value for name, value in self.time.items() if isinstance(value, np.ndarray)}
+        arrays |= {f"kept_{name}": value for name, value in self.arrays.items()}
         np.savez_compressed(out, state=self.state, head=np.frombuffer(json.dumps(head).encode(), dtype=np.uint8), **arrays)
         return out.getvalue()
 
@@ -110,8 +112,9 @@ class Checkpoint:
                 state = stored["state"]
                 if head.get("time"):
                     head["time"].update({name[5:]: stored[name] for name in stored.files if name.startswith("time_")})
+                arrays = {name[5:]: stored[name] for name in stored.files if name.startswith("kept_")}
         except (ValueError, KeyError, OSError, EOFError, zipfile.BadZipFile):
             raise RunFailed("The checkpoint is damaged. Run the sheet afresh.") from None
         if head.pop("format", None) != CHECKPOINT_FORMAT:
             raise RunFailed("The checkpoint was written by another version of Ventaris. Run the sheet afresh.")
-        return cls(state=state, **head)
+        return cls(state=state, arrays=arrays, **head)
