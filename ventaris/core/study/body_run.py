@@ -79,7 +79,7 @@ class BodyExecution(Climb):
             mesh = self.setup.generate_at_shocks(name, self._shocks) if adapted else self.setup.generate((name,))[name]
             yield from self._climb_level(name, mesh, previous)
             previous = self._level
-            if self.setup.plan.shock_size and self.setup.stream.mach > 1:
+            if self.setup.plan.shock_size and self.setup.stream.mach > 1 and name != self.setup.levels[-1]:
                 self._shocks = shock_places(previous.flow, previous.march.state)
         if self.detached:
             yield from self._follow()
