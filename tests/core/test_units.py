@@ -1,5 +1,6 @@
 import unittest
 
+from ventaris.core import units
 from ventaris.core.units import UnitError, parse, show
 
 
@@ -28,6 +29,10 @@ class TypedUnits(unittest.TestCase):
         for text in ("", "abc", "nan", "inf", "1e999", "__import__('os')", "1; drop", "2 m**m**m**m" * 9, True):
             with self.subTest(text), self.assertRaises(UnitError):
                 parse(text, "m")
+
+    def test_large_numbers_are_written_as_people_write_them(self):
+        for value, digits, words in ((1.43e6, 2, "1.4 × 10⁶"), (9.0e6, 3, "9.00 × 10⁶"), (98765.0, 2, "99 000"), (40.0, 2, "40"), (5000.0, 3, "5 000"), (1.2e12, 2, "1.2 × 10¹²")):
+            self.assertEqual(units.large(value, digits), words)
 
     def test_showing_keeps_useful_digits(self):
         self.assertEqual(show(287.05287, "J/(kg*K)", 5), "287.05 J/(kg·K)")

@@ -3,7 +3,7 @@ import numpy as np
 from markupsafe import Markup, escape
 
 from ..core.look.silhouette import VIEWS, edges, silhouette
-from ..core.units import show
+from ..core.units import large, show
 
 NAMES = {"side": "from the left", "front": "from ahead", "top": "from above"}
 MOST_SQUARES = 16_000
@@ -89,7 +89,7 @@ def _air(setup):
     air = setup.air
     yaw = f", yaw {setup.sheet.air.yaw:g}°" if setup.sheet.air.yaw else ""
     parts.append(_text(box[0] - 0.45 * size, box[3] + 0.06 * size, f"{show(air.speed, 'm/s', 4)}{yaw}", letters))
-    caption = f"Mach {air.mach:.3g}, Reynolds number {setup.reynolds:.3g} on {setup.length:.4g} m; {show(air.dynamic_pressure, 'Pa', 4)} of dynamic pressure."
+    caption = f"Mach {air.mach:.3g}, Reynolds number {large(setup.reynolds, 3)} on {setup.length:.4g} m; {show(air.dynamic_pressure, 'Pa', 4)} of dynamic pressure."
     return _frame("".join(parts), (box[0] - 0.5 * size, box[1] + 0.1 * size, box[2] - 0.2 * size, box[3] + 0.2 * size)), caption
 
 

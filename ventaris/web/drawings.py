@@ -3,7 +3,7 @@ import numpy as np
 from markupsafe import Markup
 
 from ..core.grids.quality import skewness
-from ..core.units import show
+from ..core.units import large, show
 
 
 MODEL_WORDS = {"inviscid": "Inviscid: slip walls, no friction", "laminar": "Laminar: no-slip walls, no turbulence",
@@ -137,7 +137,7 @@ def _air(setup):
         end = np.array([0.0, 0.0]) + 1.25 * direction
         parts += [line((0, 0), end, "datum"), text(end[0] + 0.02, end[1] * 0.5, f"{setup.sheet.air.incidence:g}°", 0.05, anchor="start")]
     air = setup.air
-    caption = (f"{show(air.speed, 'm/s', 4)}, Mach {air.mach:.4g}, Reynolds number {setup.reynolds:.3g} on the chord; {show(air.temperature, 'K', 5)}, "
+    caption = (f"{show(air.speed, 'm/s', 4)}, Mach {air.mach:.4g}, Reynolds number {large(setup.reynolds, 3)} on the chord; {show(air.temperature, 'K', 5)}, "
                f"{show(air.pressure, 'Pa', 6)} absolute.")
     for action in setup.sheet.air.walls:
         caption += f" {_action_words(action)}."

@@ -5,6 +5,7 @@ from . import factorisation, jacobians, kernels as k
 from .boundaries import lay_out
 from .gradients import face_offsets, gradient_stencils, layer_stencil, wall_layer_cells
 from .shear_stress_transport import ShearStressTransport
+from .shocks import mark_shocks
 from .spalart_allmaras import SpalartAllmaras
 from .updates import block_diagonal_product, clip_change
 from .wall_treatment import WallTreatment
@@ -177,7 +178,7 @@ class Discretisation:
             self.closure.update(state, self.molecular, raw)
         inner = self.n_interior
         if self.has_strong_shocks:
-            k.mark_shocks(state, self.cell_face_start, self.cell_faces, self.cell_face_sign, self.left, self.right, m.normal, inner, constants[k.GAMMA], not first, self.limiter_frozen, self.grad, self.shock)
+            mark_shocks(state, self.cell_face_start, self.cell_faces, self.cell_face_sign, self.left, self.right, m.normal, inner, constants[k.GAMMA], not first, self.limiter_frozen, self.grad, self.shock)
         k.interior_fluxes(state, self.grad, raw, self.eddy, self.shock, self.left[:inner], self.right[:inner], m.normal[:inner], m.area[:inner],
                           self.reach[:inner], m.centre, constants, self.flux)
         self._boundary(self.solid_local, state)

@@ -7,30 +7,16 @@ and by the reference length, so that c = sqrt(t) and the absolute pressure is
 p + 1/g.  A state is stored as [p, t, u, v].
 
 The flux functions are written for three dimensions; the loops below are planar.
-Everything stands in one file because the compiler's cache is kept per file.
+They stand in few files because the compiler's cache is kept per file; a change here wants the files that import from it
+touched too.
 """
 import numpy as np
 from numba import njit, prange
 
-NV = 4
-# Kinds of boundary faces. What a face's row of `ghost` holds depends on its kind:
-# NO_SLIP [T of the wall or 0 where no heat is given that way, heat into the flow, u, v of the wall];
-# FAR_FIELD, INLET and OUTLET [p, T, u, v] outside (an inlet uses T, u, v, an outlet p, and T where air comes back);
-# BLOWN [value into the flow, T of the blown air, 1 if the value is a speed or 0 if a mass flow, -];
-# TOTAL_INLET [total p, total T, direction x, y (0, 0: along the normal)]; MASS_INLET [mass flow per area, total T,
-# direction]; MASS_OUTLET [mass flow per area, -, -, -].
-SLIP, NO_SLIP, FAR_FIELD, BLOWN, OUTLET, INLET, TOTAL_INLET, MASS_INLET, MASS_OUTLET = range(9)
-
-# Positions in the array of gas constants and switches.
-GAMMA, MACH, VISCOSITY, PRANDTL, SUTHERLAND, PRECONDITION, VISCOUS, LIMIT, FIRST_ORDER, TURBULENT_PRANDTL, CENTRED, AXISYMMETRIC = range(12)
-N_CONSTANTS = 12
-
-# Pressure ratios between which a shock comes to count as strong, and the change of speed from which on it wholly does.
-WEAK_SHOCK, STRONG_SHOCK, WHOLE_SHOCK = 2.0, 4.0, 0.3
-# Share of the stream's pressure below which the air ahead of it is too thin.
-THIN = 0.3
-
-fast = dict(cache=True, error_model="numpy", fastmath={"nsz", "arcp", "contract", "afn", "reassoc"})
+# The others find these here.
+from .positions import (AXISYMMETRIC, BLOWN, CENTRED, FAR_FIELD, FIRST_ORDER, GAMMA, INLET, LIMIT, MACH, MASS_INLET, MASS_OUTLET, NO_SLIP, NV,
+                        N_CONSTANTS, OUTLET, PRANDTL, PRECONDITION, SLIP, SUTHERLAND, TOTAL_INLET, TURBULENT_PRANDTL, VISCOSITY, VISCOUS, fast)
+from .shocks import energy_at_shock
 
 
 @njit(**fast)
@@ -232,59 +218,6 @@ def at_face(state, grad, i, dx, dy, first_order):
     if -dt > 0.8 * t:
         share = min(share, 0.8 * t / -dt)
     return (p + share * dp, t + share * dt, u + share * (grad[i, 2, 0] * dx + grad[i, 2, 1] * dy), v + share * (grad[i, 3, 0] * dx + grad[i, 3, 1] * dy))
-
-
-@njit(parallel=True, **fast)
-def mark_shocks(state, face_start, faces, sign, left, right, normal, n_interior, gamma, reconstructed, frozen, grad, out):
-    """Find the cells that lie in strong shocks, in the plane or in space, and make them first-order.
-
-    Left in `out`: half of the largest change of an acoustic speed across a cell's faces; zero away from shocks. It is the
-    least speed of entropy and shear waves on that cell's faces: along a shock that follows the grid lines nothing else damps
-    them from row to row, and it bulges or swings. It grows from nothing at a pressure ratio of 2 to its whole at 4,
-    so that transonic shocks do not blur the boundary layers under them, and not in the thin air behind a base, where ratios mean little. When `frozen`, the marks of an earlier call are used again.
-
-    References
-    ----------
-    Sanders, Morano, Druguet: Multidimensional dissipation for upwind schemes: stability and applications to gas
-    dynamics, J. Comput. Phys. 145, 1998.
-    """
-    p0 = 1.0 / gamma
-    for i in prange(state.shape[0]):
-        most = out[i] if frozen else 0.0
-        pi, ci = state[i, 0] + p0, np.sqrt(state[i, 1])
-        for q in range(face_start[i], face_start[i + 1]):
-            f = faces[q]
-            if f >= n_interior or frozen:
-                continue
-            j = right[f] if sign[q] > 0 else left[f]
-            pj = state[j, 0] + p0
-            low = min(pi, pj)
-            ratio = max(pi, pj) / max(low, 1e-6)
-            if ratio > WEAK_SHOCK and low > THIN * p0:
-                fall = 0.0
-                for d in range(normal.shape[1]):
-                    fall += sign[q] * normal[f, d] * (state[i, 2 + d] - state[j, 2 + d])
-                if fall > 0.0:
-                    share = min((ratio - WEAK_SHOCK) / (STRONG_SHOCK - WEAK_SHOCK), 1.0) * min(low / p0 / THIN - 1.0, 1.0)
-                    most = max(most, share * 0.5 * (fall + abs(np.sqrt(state[j, 1]) - ci)))
-        out[i] = most
-        if most > 0.0 and reconstructed:
-            rest = 1.0 - min(most / WHOLE_SHOCK, 1.0)
-            for k in range(grad.shape[1]):
-                for d in range(grad.shape[2]):
-                    grad[i, k, d] *= rest
-
-
-@njit(**fast)
-def energy_at_shock(mass, energy, speed, t_left, q2_left, t_right, q2_right, constants):
-    """Energy flux of a face beside a strong shock: with the mass goes the total enthalpy of the cell it comes from, which a steady flow keeps exactly.
-
-    Reconstructed temperatures and velocities do not keep it there. `speed` is that of `mark_shocks`, `q2` the square of a cell's velocity.
-    """
-    share = min(speed / WHOLE_SHOCK, 1.0)
-    cp = 1.0 / (constants[GAMMA] - 1.0)
-    carried = mass * (cp * t_left + 0.5 * q2_left if mass > 0.0 else cp * t_right + 0.5 * q2_right)
-    return energy + share * (carried - energy)
 
 
 @njit(parallel=True, **fast)

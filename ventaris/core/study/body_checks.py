@@ -1,6 +1,7 @@
 """Before a body's run: what is missing, unusual or inconsistent, each with its mend; cost in time and memory."""
 import numpy as np
 
+from ..units import large
 from .body_run import body_channels
 from .findings import Estimate, Finding, climb_findings, formula_findings, gravest_first, mach_findings
 
@@ -40,9 +41,9 @@ def _air(setup):
     if size and len(setup.levels) < 2:
         yield Finding("warn", "grid.shock_size", "Cells at shocks are given, but the run climbs to the coarse level only, which no other goes before. Climb further, or empty the field.")
     if model == "laminar" and reynolds > 3e5:
-        yield Finding("warn", "flow.model", f"Laminar at Reynolds number {reynolds:.2g}: a real boundary layer turns turbulent. Take the turbulent model.")
+        yield Finding("warn", "flow.model", f"Laminar at Reynolds number {large(reynolds)}: a real boundary layer turns turbulent. Take the turbulent model.")
     if model == "turbulent" and reynolds < 1e4:
-        yield Finding("warn", "flow.model", f"Turbulent at Reynolds number {reynolds:.2g}: the flow would be laminar. Take the laminar model.")
+        yield Finding("warn", "flow.model", f"Turbulent at Reynolds number {large(reynolds)}: the flow would be laminar. Take the laminar model.")
     if model == "inviscid":
         yield Finding("note", "flow.model", "Without friction a body that does not lift has no drag but what the grid makes: take the turbulent model for drag.")
 

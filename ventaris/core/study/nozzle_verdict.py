@@ -1,4 +1,5 @@
 """What the program says of a nozzle: before its run and after it."""
+from ..units import large
 from .findings import Estimate, Finding, climb_findings, formula_findings, gravest_first
 from .noise import estimate_noise, noise_channels, preflight_noise
 from .nozzles import nozzle_channels
@@ -65,7 +66,7 @@ def _physics(setup):
     if model == "inviscid" and setup.has_jet:
         yield Finding("warn", "flow.model", "An inviscid jet does not mix with the air around it: trust the first shock cells, not the decay. Take the turbulent model for that.")
     if model == "laminar" and setup.reynolds > 2e4:
-        yield Finding("warn", "flow.model", f"Laminar at Reynolds number {setup.reynolds:.2g} on the exit: real jets and boundary layers turn turbulent. Take the turbulent model.")
+        yield Finding("warn", "flow.model", f"Laminar at Reynolds number {large(setup.reynolds)} on the exit: real jets and boundary layers turn turbulent. Take the turbulent model.")
     if setup.plan.plate and model == "inviscid":
         yield Finding("warn", "flow.model", "An inviscid flow has no shear on the plate. Take the turbulent model for it.")
     if setup.sheet.air.wall_heat != "adiabatic" and model == "inviscid":

@@ -3,6 +3,7 @@ import numpy as np
 
 from ..flow.discretisation import PRECONDITION_BELOW
 from ..grids.spacing import geometric_ratio
+from ..units import large
 from .channels import base_channels
 from .findings import Estimate, Finding, climb_findings, formula_findings, gravest_first, mach_findings
 from .setup import wall_unit
@@ -49,7 +50,7 @@ def _air(setup):
 def _physics(setup):
     model, reynolds = setup.sheet.flow.model, setup.reynolds
     if model == "laminar" and reynolds > 5e5:
-        yield Finding("warn", "flow.model", f"Laminar at Reynolds number {reynolds:.2g}: a real boundary layer turns turbulent. "
+        yield Finding("warn", "flow.model", f"Laminar at Reynolds number {large(reynolds)}: a real boundary layer turns turbulent. "
                       "Take the turbulent model.")
     if model == "laminar" and setup.shape.section.trailing_edge == "round" and reynolds > 47:
         yield Finding("warn", "flow.model", f"Round bodies shed vortices above a Reynolds number of about 47 (here {reynolds:.3g}); "
@@ -58,7 +59,7 @@ def _physics(setup):
         yield Finding("warn", "shape", "A rounded trailing edge fixes no circulation in inviscid flow: the lift is set by numerical "
                       "dissipation. Take the laminar model or a sharp trailing edge.")
     if model == "inviscid" and reynolds < 1e4:
-        yield Finding("warn", "flow.model", f"Inviscid at Reynolds number {reynolds:.2g}, where friction dominates. Take laminar.")
+        yield Finding("warn", "flow.model", f"Inviscid at Reynolds number {large(reynolds)}, where friction dominates. Take laminar.")
 
 
 def _turbulence(setup):
@@ -82,7 +83,7 @@ def _turbulence(setup):
             needed = next(n for n in range(24, 404, 4) if geometric_ratio(first, n, setup.plan.far_field) <= 1.22 or n == 400)
             yield Finding("warn", "grid.layers", f"The layers grow by {growth:.2f} each; above about 1.25 the boundary layer is poorly resolved. Take {needed} layers.")
     if setup.reynolds < 2e5:
-        yield Finding("warn", "flow.model", f"At Reynolds number {setup.reynolds:.2g} much of a real boundary layer is laminar; give a trip, or take laminar.")
+        yield Finding("warn", "flow.model", f"At Reynolds number {large(setup.reynolds)} much of a real boundary layer is laminar; give a trip, or take laminar.")
     if any(o.section.trailing_edge == "blunt" for o in setup.outlines):
         yield Finding("note", "flow.model", "Behind a blunt base the steady turbulent wake is an approximation; its base pressure is uncertain.")
 

@@ -1,6 +1,8 @@
 """What the program says of a finished run: settled or not, warnings."""
 from dataclasses import asdict, dataclass, field
 
+from ..units import large
+
 
 @dataclass
 class Verdict:
@@ -96,14 +98,14 @@ def warnings(setup, shocks, separations, trends, y_plus=None):
     model = setup.sheet.flow.model
     strongest = max((s["mach_ahead"] for s in shocks), default=0.0)
     if model == "inviscid":
-        out.append(f"Inviscid: there is no skin friction. At Reynolds number {setup.reynolds:.2g} a real section has friction drag "
+        out.append(f"Inviscid: there is no skin friction. At Reynolds number {large(setup.reynolds)} a real section has friction drag "
                    "on top, and may separate.")
         if strongest > 1.3:
             out.append(f"The Mach number ahead of the shock is {strongest:.2f}. Above about 1.3 a real boundary layer separates "
                        "under it: the shock will stand further forward and the drag will differ.")
     if model == "laminar":
         if setup.reynolds > 5e5:
-            out.append(f"Laminar at Reynolds number {setup.reynolds:.2g}: a real boundary layer would turn turbulent before the "
+            out.append(f"Laminar at Reynolds number {large(setup.reynolds)}: a real boundary layer would turn turbulent before the "
                        "trailing edge.")
         if any(s["kind"] == "separation" and s["x"] < 0.5 for s in separations):
             out.append("The flow separates ahead of mid-chord. Such flow is rarely steady; a steady answer is one of several.")
@@ -115,7 +117,7 @@ def warnings(setup, shocks, separations, trends, y_plus=None):
             out.append("The boundary layer separates well ahead of the trailing edge: near and beyond stall a steady answer with this closure "
                        "usually overstates the lift.")
         if setup.reynolds < 2e5:
-            out.append(f"Turbulent from the nose at Reynolds number {setup.reynolds:.2g}: a real boundary layer would stay laminar over much of the chord.")
+            out.append(f"Turbulent from the nose at Reynolds number {large(setup.reynolds)}: a real boundary layer would stay laminar over much of the chord.")
     for name in ("lift", "drag"):
         trend = trends.get(name)
         if trend and trend.behaviour in ("oscillating", "diverging"):

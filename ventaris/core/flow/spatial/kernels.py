@@ -6,7 +6,8 @@ import numpy as np
 from numba import njit, prange
 
 from ..kernels import (CENTRED, FAR_FIELD, FIRST_ORDER, GAMMA, INLET, LIMIT, MACH, NO_SLIP, OUTLET, PRANDTL, TURBULENT_PRANDTL,
-                       VISCOUS, energy_at_shock, fast, roe_flux, viscosity)
+                       VISCOUS, fast, roe_flux, viscosity)
+from ..shocks import energy_at_shock
 
 NV = 5
 # Absolute pressure over gamma p_inf, and temperature over that of the stream, below which nothing more is taken from a cell.
