@@ -1,5 +1,6 @@
 """The noise screen through a test client."""
 import io
+import json
 import unittest
 
 import numpy as np
@@ -55,6 +56,27 @@ class Noise(WithClient):
         self.assertEqual(self.client.post(f"/sheet/{self.nozzle}/{self.supply}/quality").status_code, 200)
         answer = self.client.post(f"/sheet/{self.nozzle}/{self.supply}", data={"instruments.microphones.count": "1", "instruments.microphones[].name": "far", "instruments.microphones[].x": "0", "instruments.microphones[].r": "0.4"})
         self.assertIn("absorbing zone", answer.get_data(as_text=True))
+
+    def test_the_far_field_and_what_leaves_the_exit_stand_on_the_page(self):
+        run_id = self.with_run()
+        page = self.text(f"/runs/{run_id}/noise")
+        self.assertIn("What leaves the exit is that of one-dimensional theory: Mach 1.000", page)
+        self.assertNotIn("Far field, an estimate", page)
+        result = json.loads(json.dumps(finished().result))
+        result["noise"]["far_field"] = {"distance": 7.2, "angles": [30, 90, 150], "levels": [100.0, 97.0, 99.0], "loudest": 2900.0, "loudest_levels": [90.0, 95.0, 96.0], "valid_angles": [42.0, 125.0], "valid_frequencies": [800.0, 4000.0], "radius": 0.15}
+        result["noise"]["measured_formula"] = {"cell": 0.74, "speed": 0.6, "frequency": 2870.0}
+        runs.finish(self.db, run_id, "settled", result)
+        page = self.text(f"/runs/{run_id}/noise")
+        for words in ("Far field, an estimate", 'value="7.2"', "42° to", "from 800 to 4000 Hz", "0.740 exit diameters", "2870 Hz"):
+            self.assertIn(words, page)
+        self.assertEqual(self.client.get(f"/runs/{run_id}/noise.json").get_json()["far"]["loudest"], 2900.0)
+
+    def test_the_drawing_takes_clicks_for_microphones(self):
+        drawing = self.text(f"/sheet/{self.nozzle}/{self.supply}/drawing/domain")
+        self.assertIn('data-place="microphones"', drawing)
+        # Millimetres from the exit, which stands at the nozzle's length.
+        length = 1000 * finished().setup.contour.length
+        self.assertIn(f'data-from="{length:.3f}"', drawing)
 
     def test_signals_and_spectra(self):
         # A made-up record with a tone, long enough for its spectrum.

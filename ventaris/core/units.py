@@ -99,15 +99,12 @@ def show(value, unit="", digits=5):
     return f"{text} {PRETTY.get(unit, unit)}".strip()
 
 
-SUPERSCRIPTS = str.maketrans("0123456789", "⁰¹²³⁴⁵⁶⁷⁸⁹")
-
-
 def large(value, digits=2):
-    """A large number as people write it: 1.4 × 10⁶; whole below a hundred thousand."""
+    """A large number as people write it: 1.4e6; whole below a hundred thousand."""
     if not abs(value) >= 1e5:
         return f"{value:.{digits}g}" if abs(value) < 10**digits else f"{round(float(f'{value:.{digits}g}')):,}".replace(",", " ")
     mantissa, exponent = f"{value:.{digits - 1}e}".split("e")
-    return f"{mantissa} × 10{str(int(exponent)).translate(SUPERSCRIPTS)}"
+    return f"{mantissa}e{int(exponent)}"
 
 
 PRETTY = {"deg": "°", "m^2": "m²", "m^3/s": "m³/s", "kg/m^3": "kg/m³", "Pa*s": "Pa·s", "J/(kg*K)": "J/(kg·K)", "kg/(m*s)": "kg/(m·s)", "chord": "c"}

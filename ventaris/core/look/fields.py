@@ -33,7 +33,7 @@ QUANTITIES = {q.key: q for q in (
     Quantity("density", "Density", "kg/m³"),
     Quantity("temperature", "Temperature", "K"),
     Quantity("loss", "Total-pressure loss", ""),
-    Quantity("density_gradient", "Density gradient", "kg/m⁴"),
+    Quantity("density_gradient", "Density gradient", "kg/m³ per m"),
     Quantity("fluctuation", "Pressure about its mean", "Pa", True, 0.0),
     Quantity("eddy", "Eddy viscosity over molecular", ""))}
 TURBULENT_ONLY = {"eddy"}
