@@ -263,6 +263,21 @@ class WholePath(InBrowser):
         page.click("#play")
         self.wait_until(lambda: page.inner_text("#frame-time") != before)
 
+    def test_a_microphone_is_placed_by_clicking(self):
+        page = self.page
+        page.goto(self.server.address)
+        page.locator("a", has_text="Avalanche blaster, its noise").first.click()
+        page.wait_for_selector("table.matrix, .matrix")
+        page.goto(page.evaluate("document.querySelector('a[href^=\"/sheet/\"]').href"))
+        page.click('[data-tab="instruments"]')
+        page.wait_for_selector("svg[data-place]")
+        before = page.locator("[name='instruments.microphones[].name']").count()
+        box = page.locator("svg[data-place]").bounding_box()
+        page.mouse.click(box["x"] + 0.5 * box["width"], box["y"] + 0.6 * box["height"])
+        self.wait_until(lambda: page.locator("[name='instruments.microphones[].name']").count() == before + 1)
+        self.assertGreater(float(page.locator("[name='instruments.microphones[].r']").last.input_value()), 0.05)
+        self.wait_until(lambda: page.locator("svg[data-place] circle").count() == before + 1)
+
     def test_a_run_can_be_paused_and_resumed_from_the_page(self):
         page = self.page
         self.go("/")

@@ -39,6 +39,12 @@ class Bodies(InBrowser):
         page.wait_for_selector("#preview[data-ready]")
         self.assertGreater(self.colours("#preview"), 3)
         self.assertEqual(page.input_value("[name='shape.parts[].unit']"), "mm")
+        # A click on the body names the smooth piece there.
+        page.click("#name-surface")
+        box = page.locator("#preview canvas").bounding_box()
+        page.mouse.click(box["x"] + 0.5 * box["width"], box["y"] + 0.5 * box["height"])
+        page.wait_for_selector("[name='shape.regions[].name']")
+        self.wait_until(lambda: "surface 1" in page.inner_text("#named"))
         # A small grid, so that the answer comes at once.
         for name, value in (("grid.surface_size", "60 mm"), ("grid.edge_halvings", "0"), ("grid.wake_length", "0"), ("domain.ahead", "1.5"), ("domain.behind", "2.5"), ("domain.beside", "1.5"), ("run.steps", "20")):
             page.fill(f"[name='{name}']", value)

@@ -124,7 +124,8 @@ def matrix_table(campaign_id):
 def _matrix(campaign):
     offered = QUANTITIES_OF[campaign["space"]]
     key = request.args.get("show", "")
-    key = key if key in offered else next(iter(offered))
+    if key not in offered:
+        key = "tone" if campaign["setup"].get("flow", {}).get("model") == "noise" else next(iter(offered))
     variants, points = store.variants(g.database, campaign["id"]), store.points(g.database, campaign["id"])
     latest = runs.latest_runs(g.database, campaign["id"])
     rows = []

@@ -156,7 +156,7 @@ def default_range(values, key, points, box=(-0.5, 1.5, -0.8, 0.8), home=None):
     quantity = QUANTITIES[key]
     if key == "fluctuation":
         # Waves outside are a hundred times weaker than what passes by inside a jet or wake: they shall be seen.
-        reach = max(float(np.percentile(np.abs(seen), 80)), 1e-6)
+        reach = max(float(np.percentile(np.abs(seen), 60)), 1e-6)
         return -reach, reach
     if quantity.diverging:
         reach = max(float(np.percentile(np.abs(seen - quantity.centre), 99.3)), 1e-6)
