@@ -3,7 +3,7 @@ import unittest
 
 import numpy as np
 
-from ventaris.core.grids.bodies import BodyGridPlan, BodyGrids
+from ventaris.core.grids.bodies import BodyGridPlan, BodyGrids, SolidZone
 from ventaris.core.grids.cut_cells import Obstacle
 from ventaris.core.grids.embedded import embed, mesh_quality
 from ventaris.core.grids.mesh import MeshError
@@ -52,6 +52,12 @@ class Tree(unittest.TestCase):
         # Coarser levels get coarser cells there, and nothing is asked where none was found.
         self.assertGreater(np.cbrt(made.mesh_at_shocks("medium", front).volume.min()), 0.04)
         self.assertEqual(made.mesh_at_shocks("fine", front[:0]).n_cells, plain.n_cells)
+
+    def test_a_zone_may_be_finer_than_the_body(self):
+        zone = SolidZone("box", (-1.2, 0.0, 0.0), 0.4, (0.4, 0.4), (0.4, 0.4), 0.05)
+        tree = grids(cube(), size=0.16, edge_halvings=0, zones=(zone,)).tree("fine")
+        inside = tree.containing(np.array([[-1.0, 0.01, 0.01], [-1.1, 0.1, -0.1]]))
+        self.assertLess(tree.size[inside].max(), 0.051)
 
     def test_too_many_cells_are_refused_with_a_mend(self):
         with self.assertRaisesRegex(OctreeError, "larger"):

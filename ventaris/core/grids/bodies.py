@@ -119,10 +119,13 @@ class BodyGrids:
         edge_depth = depth + (plan.edge_halvings if self.edges is not None else 0)
         curved_depth = depth + (1 if self.wanted_size is not None else 0)
         tree = self.surface.tree
+        # Zones and shocks may ask for smaller cells than the body has.
+        deep = lambda size: max(0, int(np.ceil(np.log2(base / (size * 2**up)) - 0.01)))
+        zone_depth = max((deep(zone.size) for zone in plan.zones), default=0)
         front, front_depth = None, 0
         if shocks is not None and len(shocks) and plan.shock_size:
             front = cKDTree(shocks)
-            front_depth = max(0, int(np.ceil(np.log2(base / (plan.shock_size * 2**up)) - 0.01)))
+            front_depth = deep(plan.shock_size)
 
         def wanted(number, centres, edge):
             out = np.zeros(len(centres), dtype=bool)
@@ -135,7 +138,7 @@ class BodyGrids:
                 else:
                     k = np.nonzero(close)[0]
                     out[k] = self.wanted_size[triangle[k]] * 2**up < 0.75 * edge
-            if number < depth:
+            if number < zone_depth:
                 for zone in plan.zones:
                     if edge > 1.01 * zone.size * 2**up:
                         out |= zone.holds(centres, 0.5 * edge)
@@ -147,7 +150,7 @@ class BodyGrids:
             return out
 
         try:
-            return build_octree(low, base, blocks, max(edge_depth, curved_depth, front_depth), wanted)
+            return build_octree(low, base, blocks, max(edge_depth, curved_depth, front_depth, zone_depth), wanted)
         except OctreeError as error:
             raise MeshError(f"grid: {error}") from None
 
