@@ -48,7 +48,7 @@ def inside_sheet(sheet):
 
 def exit_of(inside, radii):
     """What a finished run of the inside finds across its exit: [density, u, v, pressure] at `radii` (exit diameters) in the jet's scales, shape (4, n)."""
-    flow, state = inside._level.flow, inside._level.march.state
+    _, flow, state = inside.field()
     mesh, air = flow.mesh, inside.setup.air
     found = Sections(mesh)
     cells = mesh.left[found.faces[found.at_exit, :found.at_wall]]
@@ -93,7 +93,6 @@ class NoiseExecution(Climb):
         self.time_unit = s / setup.air.speed_of_sound
         self._mesh = None
         self.recorder = JetRecorder(self.jet, sheet.flow, setup.stream.column_scale)
-        self.far = None
         if resume:
             self.history = list(resume.history)
             self.record = [list(row) for row in resume.time["entries"]]
