@@ -14,7 +14,17 @@ need_python() {
 as_root() { if [ "$(id -u)" = 0 ]; then "$@"; elif command -v sudo >/dev/null; then sudo "$@"; else return 1; fi; }
 
 set_up() {
-  [ -e "$MARK" ] && [ -x .venv/bin/python ] && return 0
+  [ -e "$MARK" ] && [ -x .venv/bin/python ] || install
+  # Compiled loops are kept for each file by itself; what one file takes from another may be stale after a change.
+  local loops; loops=".setup/loops-$(grep -rl numba ventaris --include=*.py | sort | xargs cat | sha256sum | cut -c1-16)"
+  [ -e "$loops" ] && return 0
+  find ventaris -name "*.nb[ci]" -delete
+  warm
+  rm -f .setup/loops-*
+  touch "$loops"
+}
+
+install() {
   need_python
   echo "Setting up (once; a few minutes) …"
   if [ ! -x .venv/bin/python ]; then
@@ -23,7 +33,6 @@ set_up() {
   fi
   .venv/bin/python -m pip install -q --disable-pip-version-check -r requirements.txt
   .venv/bin/python -m pip install -q --disable-pip-version-check --no-deps -e .
-  warm
   mkdir -p .setup && touch "$MARK"
 }
 

@@ -7,8 +7,7 @@ and by the reference length, so that c = sqrt(t) and the absolute pressure is
 p + 1/g.  A state is stored as [p, t, u, v].
 
 The flux functions are written for three dimensions; the loops below are planar.
-They stand in few files because the compiler's cache is kept per file; a change here wants the files that import from it
-touched too.
+They stand in few files because the compiler's cache is kept per file; `tools/setup.sh` empties it when one has changed.
 """
 import numpy as np
 from numba import njit, prange
