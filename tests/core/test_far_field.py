@@ -21,11 +21,11 @@ class FarFields(unittest.TestCase):
         return 10 * np.log10(found.mean_square(TONE - 0.1, TONE + 0.1) / 0.5)
 
     def test_a_source_is_as_loud_as_it_is_from_every_valid_angle(self):
-        # Exact: 1 over the distance, the same at all angles; a cylinder of finite length leaves a ripple of about 1 dB, and 4 dB at the last valid angles.
+        # Exact: 1 over the distance, the same at all angles; a cylinder of finite length leaves a ripple of about 1 dB, and 3 dB at the last valid angles.
         for at in (1.0, 3.0, 5.0):
             low, high = valid_angles(X, RADIUS, (at, at))
-            self.assertLess(np.abs(self.levels(source(at), np.arange(low + 12, high - 12, 3))).max(), 1.25)
-            self.assertLess(np.abs(self.levels(source(at), [low, high])).max(), 4.2)
+            self.assertLess(np.abs(self.levels(source(at), np.arange(low + 7, high - 7, 3))).max(), 1.25)
+            self.assertLess(np.abs(self.levels(source(at), [low, high])).max(), 3.0)
 
     def test_two_sources_cancel_where_they_must(self):
         # Half a wave apart and in phase: nothing along the axis, twice the pressure abeam.

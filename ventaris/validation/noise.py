@@ -124,8 +124,8 @@ def far_field():
         angles = np.arange(np.ceil(low), high, 1.0)
         found = extrapolate(x, radius, np.cos(2 * np.pi * tone * (t - distance)) / distance, rate, angles, int(60 * rate))
         off = 10 * np.log10(found.mean_square(tone - 0.1, tone + 0.1) / 0.5)
-        inside = (angles > low + 12) & (angles < high - 12)
-        checks.append(Check(f"source at x = {at:g} D: largest difference 12° inside the valid angles, dB", float(np.abs(off[inside]).max()), 0, 1.25, "exact: the source's own strength over the distance"))
+        inside = (angles > low + 7) & (angles < high - 7)
+        checks.append(Check(f"source at x = {at:g} D: largest difference 7° inside the valid angles, dB", float(np.abs(off[inside]).max()), 0, 1.25, "exact: the source's own strength over the distance"))
         curves.append((f"computed, x = {at:g} D", angles, off, "computed"))
     return Case("noise-far-field", "Far field of a known source", "cylinder of radius 2.5 D from -2.9 to 11.5 D, frequency 0.6 a/D", checks, 0.0, curves, ("angle from downstream, °", "level off, dB"))
 

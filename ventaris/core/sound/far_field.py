@@ -20,6 +20,8 @@ from scipy.special import hankel1
 
 # Share of the cylinder's length over which its upstream and its downstream end are faded out.
 FADES = (0.15, 0.25)
+# Degrees that the valid angles keep off the last rays through the part that is not faded out.
+MARGIN = 5.0
 # Waves longer than this share of the cylinder, and shorter than so many of its columns, are left out.
 LONGEST, COLUMNS_PER_WAVE = 0.5, 6.0
 
@@ -57,7 +59,7 @@ def valid_angles(x, radius, source):
     """(smallest, largest) angle in degrees from downstream at which waves from `source`, (first, last) x, leave through what is not faded out."""
     length = x[-1] - x[0]
     first, last = x[0] + FADES[0] * length, x[-1] - FADES[1] * length
-    return float(np.degrees(np.arctan2(radius, last - source[1]))), float(np.degrees(np.arctan2(radius, first - source[0])))
+    return float(np.degrees(np.arctan2(radius, last - source[1]))) + MARGIN, float(np.degrees(np.arctan2(radius, first - source[0]))) - MARGIN
 
 
 def extrapolate(x, radius, pressure, rate, angles, segment, speed=1.0):
