@@ -3,6 +3,7 @@ import unittest
 
 import numpy as np
 
+from tests.marks import slow
 from tests.bodies import CAR, NEAR, SMALL, WHEEL, body_sheet, run_body
 from ventaris.core.formats.body_files import body_surface_csv, body_surface_vtp, body_vtu
 from ventaris.core.look.body_field import body_field
@@ -119,6 +120,7 @@ class Execution(unittest.TestCase):
         self.assertEqual(len(resumed.history), len(straight.history))
         self.assertAlmostEqual(resumed.result["coefficients"]["drag"], straight.result["coefficients"]["drag"], delta=0.02 * abs(straight.result["coefficients"]["drag"]))
 
+    @slow
     def test_the_next_level_is_refined_at_the_shock_and_a_checkpoint_knows_where(self):
         values = dict(domain={"ahead": 0.8, "behind": 0.8, "beside": 0.8}, air={"motion": "mach", "mach": 2.0}, flow={"model": "inviscid"}, run={"steps": 15, "courant_start": 2, "courant_most": 20})
         grid = {"surface_size": 0.06, "curved": 0, "edge_halvings": 0, "wake_length": 0, "level": "medium"}

@@ -2,6 +2,7 @@ import unittest
 
 import numpy as np
 
+from tests.marks import slow
 from tests.sheets import run, sheet
 from ventaris.core.flow import spalart_allmaras as sa
 from ventaris.core.flow.discretisation import Discretisation
@@ -164,6 +165,7 @@ class TwoEquations(unittest.TestCase):
         self.assertAlmostEqual(k / (1.5 * (0.01 * 0.15) ** 2), 1, delta=0.02)
         self.assertAlmostEqual(k / np.exp(log_omega) / (0.15 / 3e6), 5.0, delta=0.2)
 
+    @slow
     def test_the_closures_agree_on_a_sections_drag(self):
         one, other = (run({"level": "medium"}, flow={"model": "turbulent", "closure": closure}, air=TURBULENT["air"]).result["coefficients"]
                       for closure in ("spalart-allmaras", "sst"))

@@ -5,6 +5,7 @@ import time
 from pathlib import Path
 
 from ..core.sheet import read_sheet
+from ..core.sound.jet import FOLLOW_EVERY, JetFlow
 from ..core.study.execute import execute
 from ..store import runs, searches
 from ..store.database import StoreError, open_database
@@ -45,7 +46,7 @@ def is_worker_running(folder):
 
 def warm_up():
     """Load the compiled loops, so that the first run of a person starts at once."""
-    for mach, model in ((0.3, "laminar"), (0.8, "inviscid")):
+    for mach, model in ((0.3, "laminar"), (2.0, "inviscid"), (0.3, "turbulent"), (0.8, "inviscid")):
         sheet = read_sheet({"format": 1, "air": {"motion": "mach", "mach": mach}, "flow": {"model": model},
                             "grid": {"level": "coarse", "around": 64, "layers": 24, "wake": 16}, "run": {"steps": 5, "first_order_steps": 2}})
         for _ in execute(sheet):
@@ -57,6 +58,7 @@ def warm_up():
                             "run": {"steps": 5, "first_order_steps": 2}})
         for _ in execute(sheet):
             pass
+    JetFlow(1.0, 1.2, 1 / 1.2, 1.15, 0.79, cells=8).advance(FOLLOW_EVERY)
 
 
 def work(folder, until_idle=False, parent=None):
