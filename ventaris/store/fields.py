@@ -89,8 +89,15 @@ def pack_frames(times, frames, mean=None):
     return out.getvalue()
 
 
+def frames_head(data):
+    """Times and mean of recorded frames, without unpacking the frames: (times, mean), mean None where there is none."""
+    with np.load(io.BytesIO(data), allow_pickle=False) as stored:
+        return stored["times"], stored["mean"].astype(float) if "mean" in stored.files else None
+
+
 def unpack_frames(data):
     """Returns (times, frames, mean), shapes (n,), (n, n_cells, 4) and (n_cells, 4); mean is None where there is none."""
+    times, mean = frames_head(data)
     with np.load(io.BytesIO(data), allow_pickle=False) as stored:
         planes = np.stack([stored["low"], stored["high"]], axis=-1)
-        return stored["times"], np.ascontiguousarray(planes).view(np.float16)[..., 0], stored["mean"].astype(float) if "mean" in stored.files else None
+    return times, np.ascontiguousarray(planes).view(np.float16)[..., 0], mean

@@ -44,7 +44,7 @@ def box_mesh(x, y, present=None, closed=False):
     return mesh_from_cells(points[used], new.reshape(cells.shape), {name: back[p] for name, p in edges.items()}, ["walls"])
 
 
-def _tube_by_flow_solver(n):
+def tube_by_flow_solver(n):
     """(x, density) of Sod's tube by the implicit solver, in the tube's units."""
     mesh = box_mesh(np.linspace(-0.5, 0.5, n + 1), np.linspace(0, 2 / n, 3), closed=True)
     flow = Discretisation(mesh, FreeStream(1.0), "slip", limit=True, precondition=False, vortex=False)
@@ -63,7 +63,7 @@ def _tube_by_flow_solver(n):
     return x[order], ((GAMMA * p + 1) / t)[order]
 
 
-def _tube_by_jet_solver(n):
+def tube_by_jet_solver(n):
     """The same by the high-order scheme of the jet, along its axis."""
     w = np.ones((4, 8, n), dtype=np.float32)
     x = (np.arange(n) + 0.5) / n - 0.5
@@ -84,7 +84,7 @@ def _tube_by_jet_solver(n):
 
 def shock_tube():
     checks, curves = [], []
-    for name, tube in (("flow solver", _tube_by_flow_solver), ("jet in time", _tube_by_jet_solver)):
+    for name, tube in (("flow solver", tube_by_flow_solver), ("jet in time", tube_by_jet_solver)):
         errors = []
         for n in (100, 200, 400):
             x, density = tube(n)

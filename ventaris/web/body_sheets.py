@@ -25,7 +25,8 @@ def preview(variant_id, point_id):
     campaign, variant, point = cell_or_404(variant_id, point_id)
     values = form_values(request.form, stored_values(campaign, variant, point), "body")
     try:
-        body = assemble(read_section("shape", values["shape"], "body"))
+        shape = read_section("shape", values["shape"], "body")
+        body = assemble(shape)
         domain = read_section("domain", values["domain"], "body")
     except (SheetError, ShapeError, ValueError):
         # The preflight says what is wrong; the picture stays as it was.
@@ -33,7 +34,7 @@ def preview(variant_id, point_id):
     # Its named surfaces, so that those which were picked can be told apart.
     surface = replace(body.surface, part=body.surface.patch, parts=body.surface.patches)
     drawn = drawn_surface(surface, UNDIVIDED)
-    named = {region.name for region in read_section("shape", values["shape"], "body").regions}
+    named = {region.name for region in shape.regions}
     low, high = body.surface.box
     ground = float(low[2] - domain.clearance) if domain.kind == "ground" else None
     return packed({"groups": drawn.groups(), "named": [name for name in surface.parts if name in named], "box": [low.tolist(), high.tolist()], "ground": ground, "moving": domain.ground == "moving"},

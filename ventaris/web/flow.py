@@ -19,7 +19,7 @@ from ..core.sheet import read_toml
 from ..core.study.setup import prepare
 from ..store import runs
 from ..store.database import open_database
-from ..store.fields import unpack_field, unpack_frames
+from ..store.fields import frames_head, unpack_field, unpack_frames
 from .body_looks import body_of
 from .campaigns import download, only_about, plain_name
 from .runs import run_or_404
@@ -37,7 +37,7 @@ def _load(folder, run_id, version):
     finally:
         database.close()
     level, mesh, state = unpack_field(data)
-    return level, drawn_plane(sheet, mesh, state, unpack_frames(frames)[2] if frames else None)
+    return level, drawn_plane(sheet, mesh, state, frames_head(frames)[1] if frames else None)
 
 
 @functools.lru_cache(maxsize=2)
@@ -76,7 +76,7 @@ def show(run_id):
     if sheet.space == "body":
         return _show_body(run, sheet, [r for r in named if r])
     frames = runs.kept_array(g.database, run_id, "frames")
-    times, _, mean = unpack_frames(frames) if frames else ((), (), None)
+    times, mean = frames_head(frames) if frames else ((), None)
     return render_template("flow.html", run=run, times=[round(float(t), 4) for t in times], unit=_time_unit(sheet), nozzle=sheet.space == "nozzle", quantities=quantities_of(run, mean is not None), maps=OFFERED, others=[r for r in named if r],
                            has_field=runs.array_version(g.database, run_id, "field") > 0)
 

@@ -28,9 +28,9 @@ def mark_shocks(state, face_start, faces, sign, left, right, normal, n_interior,
     for i in prange(state.shape[0]):
         most = out[i] if frozen else 0.0
         pi, ci = state[i, 0] + p0, np.sqrt(state[i, 1])
-        for q in range(face_start[i], face_start[i + 1]):
+        for q in range(face_start[i], face_start[i] if frozen else face_start[i + 1]):
             f = faces[q]
-            if f >= n_interior or frozen:
+            if f >= n_interior:
                 continue
             j = right[f] if sign[q] > 0 else left[f]
             pj = state[j, 0] + p0

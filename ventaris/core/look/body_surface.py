@@ -2,11 +2,12 @@
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.sparse import coo_matrix
-from scipy.sparse.csgraph import connected_components
 from trimesh.remesh import subdivide
 
-SMOOTH = np.radians(30)
+from ..shapes.naming import smooth_pieces
+
+# Degrees by which the surface may turn and still be drawn smooth.
+SMOOTH = 30.0
 MOST_TRIANGLES = 260_000
 
 
@@ -48,7 +49,7 @@ def drawn_surface(surface, size):
     -------
     DrawnSurface
     """
-    groups = _smooth_groups(surface)
+    groups = smooth_pieces(surface, SMOOTH, across_parts=True)
     corners, owner = surface.vertices, np.arange(len(surface.triangles))
     triangles = surface.triangles
     while True:
@@ -77,12 +78,3 @@ def drawn_surface(surface, size):
 def drawn_for(field, surface):
     """The drawn surface that carries a field's readings: in the field's unit, as fine as its cells on the body."""
     return drawn_surface(surface.moved(np.eye(3) / field.scale), 1.2 * field.wall_size)
-
-
-def _smooth_groups(surface):
-    """Number of the smooth stretch that each triangle belongs to."""
-    _, one, two, count = surface.edges
-    turn = (surface.normals[one] * surface.normals[np.maximum(two, 0)]).sum(axis=1)
-    same = (count == 2) & (turn > np.cos(SMOOTH))
-    n = len(surface.triangles)
-    return connected_components(coo_matrix((np.ones(same.sum()), (one[same], two[same])), shape=(n, n)), directed=False)[1]

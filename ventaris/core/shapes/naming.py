@@ -11,11 +11,11 @@ from .surface import SurfaceError
 NEAR = 0.05
 
 
-def smooth_pieces(surface, angle):
-    """Number of the smooth piece that each triangle belongs to: pieces end where the surface turns by more than an angle (degrees), and at the ends of parts, shape (m,)."""
+def smooth_pieces(surface, angle, across_parts=False):
+    """Number of the smooth piece that each triangle belongs to, shape (m,): pieces end where the surface turns by more than an angle (degrees), and at the ends of parts unless told otherwise."""
     _, one, two, count = surface.edges
     turn = (surface.normals[one] * surface.normals[two]).sum(axis=1)
-    same = (count == 2) & (turn > np.cos(np.radians(angle))) & (surface.part[one] == surface.part[two])
+    same = (count == 2) & (turn > np.cos(np.radians(angle))) & (across_parts | (surface.part[one] == surface.part[two]))
     n = len(surface.triangles)
     return connected_components(coo_matrix((np.ones(same.sum()), (one[same], two[same])), shape=(n, n)), directed=False)[1]
 

@@ -131,11 +131,10 @@ class NoiseExecution(Climb):
         for progress in inside:
             yield replace(self._progress(quiet, message), share=0.0)
             message = progress.message and f"Inside: {progress.message}"
-        profile = exit_of(inside, self.jet.exit_rows)
-        self.jet.let_in(*profile)
-        layer = layer_thickness(self.jet.exit_rows, profile[1])
+        self.jet.let_in(*exit_of(inside, self.jet.exit_rows))
+        leaves = self._exit()
         settled = "" if inside.result["verdict"]["settled"] else "; that run has not settled"
-        found = f"Exit of the inside: Mach {profile[1, 0] / np.sqrt(1.4 * profile[3, 0] / profile[0, 0]):.4f} on the axis, boundary layer {layer:.3g} diameters{settled}"
+        found = f"Exit of the inside: Mach {leaves['mach']:.4f} on the axis, boundary layer {leaves['layer']:.3g} diameters{settled}"
         yield replace(self._progress(quiet, found), share=0.0)
 
     def _progress(self, channels, message):

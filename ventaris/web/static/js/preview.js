@@ -1,6 +1,7 @@
 // The body of the run sheet in space, drawn anew when its shape changes; and the import of a surface as a further part.
 import { BodyCanvas } from "./body_canvas.js";
 import { token } from "./page.js";
+import { addNamedRow } from "./rows.js";
 
 const form = document.getElementById("sheet"), holder = document.getElementById("preview");
 // Named surfaces stand out from the paper colour of the rest.
@@ -28,14 +29,7 @@ async function show() {
 function nameAt(hit) {
   if (!hit || naming.getAttribute("aria-pressed") !== "true") return;
   naming.setAttribute("aria-pressed", "false");
-  const rows = form.querySelector('[data-rows="shape.regions"]'), list = rows.querySelector("[data-list]");
-  list.append(rows.querySelector("template").content.cloneNode(true));
-  const row = list.lastElementChild, set = (name, value) => { row.querySelector(`[name$="[].${name}"]`).value = value; };
-  const taken = [...list.querySelectorAll('[name$="[].name"]')].map((input) => input.value);
-  let number = list.children.length;
-  while (taken.includes(`surface ${number}`)) number += 1;
-  set("name", `surface ${number}`);
-  ["x", "y", "z"].forEach((axis, k) => set(axis, hit.at[k].toPrecision(5)));
+  const [x, y, z] = hit.at.map((v) => v.toPrecision(5)), row = addNamedRow(form, "shape.regions", "surface ", { x, y, z });
   row.dispatchEvent(new Event("change", { bubbles: true }));
   row.querySelector('[name$="[].name"]').focus();
 }

@@ -1,5 +1,6 @@
 // The run sheet: fields that do not apply are hidden, problems stand at their fields, the drawing follows the cursor.
 import { token } from "./page.js";
+import { addNamedRow } from "./rows.js";
 
 const form = document.getElementById("sheet");
 const base = form.dataset.base;
@@ -110,16 +111,8 @@ function placeAt(event) {
   const drawing = event.target.closest("svg[data-place]");
   if (!drawing) return;
   const at = new DOMPoint(event.clientX, event.clientY).matrixTransform(drawing.getScreenCTM().inverse());
-  const scale = Number(drawing.dataset.perUnit), rows = form.querySelector(`[data-rows="instruments.${drawing.dataset.place}"]`);
-  const list = rows.querySelector("[data-list]");
-  list.append(rows.querySelector("template").content.cloneNode(true));
-  const row = list.lastElementChild, set = (name, value) => { row.querySelector(`[name$="[].${name}"]`).value = value; };
-  const taken = [...list.querySelectorAll('[name$="[].name"]')].map((input) => input.value);
-  let number = list.children.length;
-  while (taken.includes(`m${number}`)) number += 1;
-  set("name", `m${number}`);
-  set("x", ((at.x - Number(drawing.dataset.from)) * scale).toPrecision(4));
-  set("r", (Math.abs(at.y) * scale).toPrecision(4));
+  const scale = Number(drawing.dataset.perUnit), along = at.x - Number(drawing.dataset.from);
+  addNamedRow(form, `instruments.${drawing.dataset.place}`, "m", { x: (along * scale).toPrecision(4), r: (Math.abs(at.y) * scale).toPrecision(4) });
   changed();
 }
 document.addEventListener("click", placeAt);
