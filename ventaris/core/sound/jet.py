@@ -6,10 +6,17 @@ stands above it and reaches to the upstream border.  Lengths are scaled by the e
 density by the ambient one; the pressure is absolute, 1/gamma at rest.  Viscosity is constant and acts on every velocity by itself (the
 Laplacian part of the stress), with the matching heat.
 
+Sound leaves sideways and upstream through matched layers: the coordinate across the layer is stretched into the complex plane,
+x + (1/(i omega)) times the integral of sigma, so that waves of every angle and frequency decay and none turns back.  In time
+1 / (1 + sigma/(i omega)) takes from a derivative what a filter has seen of it; the radius over which rings grow is stretched as well.
+The filters' slow means are given back, so that steady flow passes.  Downstream, where eddies leave, the air is led to its running mean.
+
 References
 ----------
 Borges, Carmona, Costa, Don: An improved weighted essentially non-oscillatory scheme, J. Comput. Phys. 227, 2008.
 Toro, Spruce, Speares: Restoration of the contact surface in the HLL-Riemann solver, Shock Waves 4, 1994.
+Berenger: A perfectly matched layer for the absorption of electromagnetic waves, J. Comput. Phys. 114, 1994.
+Teixeira, Chew: Systematic derivation of anisotropic PML absorbing media in cylindrical and spherical coordinates, IEEE Microw. Guid. Wave Lett. 7, 1997.
 Shu, Osher: Efficient implementation of essentially non-oscillatory shock-capturing schemes, J. Comput. Phys. 77, 1988.
 """
 import numpy as np
@@ -224,6 +231,48 @@ def across(w, out, blocks, at_exit, at_outside, r_face, r, dr, inverse, mu):
 
 
 @njit(parallel=True, **fast)
+def absorb_along(out, damping, seen, slow, advance):
+    """In the first columns, take from the derivative along x what the filter has seen of it.
+
+    Parameters
+    ----------
+    out : ndarray, shape (4, nr, nx)
+        Minus the derivative of the fluxes along x; changed.
+    damping : ndarray, shape (n,)
+        Of the first n columns, sigma.
+    seen, slow : ndarray, shape (4, nr, n)
+        The filter and its running mean; the filter moves by `advance` (a time; 0 leaves it).
+    """
+    for j in prange(out.shape[1]):
+        for m in range(4):
+            for i in range(len(damping)):
+                rate = out[m, j, i]
+                out[m, j, i] = rate - seen[m, j, i] + slow[m, j, i]
+                seen[m, j, i] += advance * damping[i] * (rate - seen[m, j, i])
+
+
+@njit(parallel=True, **fast)
+def absorb_across(out, other, w, r, first, damping, ring_damping, seen, ring_seen, slow, advance):
+    """The same for the radial terms of the rows from `first` on; `other` is what `out` held of them before.
+
+    What a flux changes by across its ring is stretched by `damping`, what the ring grows by (the flux over the radius) by `ring_damping`,
+    both shape (n,); the pressure does not care for the ring.
+    """
+    for k in prange(len(damping)):
+        j = first + k
+        for i in range(out.shape[2]):
+            rho, vx, vr, p = w[0, j, i], w[1, j, i], w[2, j, i], w[3, j, i]
+            mass = rho * vr / r[j]
+            energy = p / G1 + f4(0.5) * rho * (vx * vx + vr * vr)
+            for m in range(4):
+                ring = -mass if m == 0 else -mass * vx if m == 1 else f4(0.0) if m == 2 else -mass * (energy + p) / rho
+                rate = out[m, j, i] - other[m, k, i]
+                out[m, j, i] -= seen[m, k, i] + ring_seen[m, k, i] - slow[m, k, i]
+                seen[m, k, i] += advance * damping[k] * (rate - ring - seen[m, k, i])
+                ring_seen[m, k, i] += advance * ring_damping[k] * (ring - ring_seen[m, k, i])
+
+
+@njit(parallel=True, **fast)
 def stage(u, start, out, a, b, dt, sponge, mean):
     """u = a start + b (u + dt out), damped towards the mean (its pressure the ambient's) by `sponge`."""
     for j in prange(u.shape[1]):
@@ -258,6 +307,8 @@ FINE, DOWNSTREAM, UPSTREAM, SIDEWAYS = 7.0, 20.0, 7.0, 8.0
 ABSORB_DOWNSTREAM, ABSORB_UPSTREAM, ABSORB_SIDEWAYS = 8.0, 4.0, 4.0
 SAMPLE_EVERY, FOLLOW_EVERY, FOLLOW_TIME = 4, 10, 30.0
 COURANT = 0.6
+# Of the matched layers at their outer ends, in a/D; the share of it that leads the air back to its running mean.
+MATCHED, LED_BACK = 3.0, 0.02
 # The hyperbolic tangent of this is 0.99.
 ALMOST_ONE = 2.6467
 
@@ -308,9 +359,7 @@ class JetFlow:
         w[0], w[1], w[3] = 1 / (1 + (ideal_warmth - 1) * profile), self.speed * profile, 1 / 1.4
         self.u = np.stack([w[0], w[0] * w[1], 0 * w[0], w[3] / 0.4 + 0.5 * w[0] * w[1] ** 2]).astype(f4)
         self.mean = self.u.copy()
-        depth = np.maximum(np.maximum((spread - (down - ABSORB_DOWNSTREAM)) / ABSORB_DOWNSTREAM, (-spread - (up - ABSORB_UPSTREAM)) / ABSORB_UPSTREAM),
-                           (height - (aside - ABSORB_SIDEWAYS)) / ABSORB_SIDEWAYS)
-        self.sponge = (np.clip(depth, 0, 1) ** 2).astype(f4)
+        self._absorbing_zones(down, up, aside)
         dx, dr = np.diff(self.x_faces), np.diff(self.r_faces)
         self._dx, self._dr, self._r, self._r_faces = dx.astype(f4), dr.astype(f4), r.astype(f4), self.r_faces.astype(f4)
         self._over_x, self._over_r = ((1 / np.concatenate([d[:1], 0.5 * (d[1:] + d[:-1]), d[-1:]])).astype(f4) for d in (dx, dr))
@@ -334,6 +383,19 @@ class JetFlow:
         self.r_faces = np.concatenate([near, near[-1] + stretched(hr, 0.05, aside - near[-1])[1:]])
         self.at_exit, self.at_wall, self.at_outside = len(upstream), rows, rows + across
 
+    def _absorbing_zones(self, down, up, aside):
+        x, r = self.x, self.r
+        behind = np.clip((x - (down - ABSORB_DOWNSTREAM)) / ABSORB_DOWNSTREAM, 0, 1) ** 2
+        before = np.maximum((-x - (up - ABSORB_UPSTREAM)) / ABSORB_UPSTREAM, 0)
+        beside = np.maximum((r - (aside - ABSORB_SIDEWAYS)) / ABSORB_SIDEWAYS, 0)
+        weak = LED_BACK * MATCHED * np.maximum(before**2, beside[:, None] ** 2)
+        self.sponge = np.maximum(behind, weak).astype(f4)
+        columns, self._first_row = int((before > 0).sum()), int((beside == 0).sum())
+        ring = beside**3 * ABSORB_SIDEWAYS / 3 / r
+        self._damping = (MATCHED * before[:columns] ** 2).astype(f4), *((MATCHED * s[self._first_row:]).astype(f4) for s in (beside**2, ring))
+        rows = len(r) - self._first_row
+        self._seen = [np.zeros(shape, dtype=f4) for shape in 2 * [(4, len(r), columns)] + 3 * [(4, rows, len(x))]]
+
     @property
     def cells(self):
         return len(self.x) * len(self.r)
@@ -356,17 +418,27 @@ class JetFlow:
 
     def advance(self, count):
         """Make `count` steps; returns whether everything stayed finite."""
+        along_x, across_r, rings = self._damping
+        seen_along, slow_along, seen_across, seen_rings, slow_across = self._seen
         for _ in range(count):
             start = self.u.copy()
             for a, b in ((0.0, 1.0), (0.75, 0.25), (1 / 3, 2 / 3)):
+                # The filters move once a step, from its start.
+                advance = f4(self.step if a == 0 else 0.0)
                 primitives(self.u, self._w)
                 along(self._w, self._out, self.at_exit, self.at_wall, self.at_outside, self.jet, self._dx, self._over_x, self.mu)
+                absorb_along(self._out, along_x, seen_along, slow_along, advance)
+                other = self._out[:, self._first_row:].copy()
                 across(self._w, self._out, self._blocks, self.at_exit, self.at_outside, self._r_faces, self._r, self._dr, self._over_r, self.mu)
+                absorb_across(self._out, other, self._w, self._r, self._first_row, across_r, rings, seen_across, seen_rings, slow_across, advance)
                 stage(self.u, start, self._out, f4(a), f4(b), f4(self.step), self.sponge, self.mean)
             self.steps += 1
             self.time += self.step
             if self.steps % FOLLOW_EVERY == 0:
-                follow_mean(self.u, self.mean, f4(FOLLOW_EVERY * self.step / FOLLOW_TIME))
+                rate = f4(FOLLOW_EVERY * self.step / FOLLOW_TIME)
+                follow_mean(self.u, self.mean, rate)
+                slow_along += rate * (seen_along - slow_along)
+                slow_across += rate * (seen_across + seen_rings - slow_across)
         return bool(np.isfinite(self.u[:, :, -1]).all() and np.isfinite(self.u[0]).all())
 
     def place(self, x, r):
