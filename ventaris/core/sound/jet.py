@@ -308,7 +308,7 @@ ABSORB_DOWNSTREAM, ABSORB_UPSTREAM, ABSORB_SIDEWAYS = 8.0, 4.0, 4.0
 SAMPLE_EVERY, FOLLOW_EVERY, FOLLOW_TIME = 4, 10, 30.0
 COURANT = 0.6
 # Of the matched layers at their outer ends, in a/D; the share of it that leads the air back to its running mean.
-MATCHED, LED_BACK = 3.0, 0.02
+MATCHED, LED_BACK = 3.0, 0.1
 # The hyperbolic tangent of this is 0.99.
 ALMOST_ONE = 2.6467
 

@@ -4,6 +4,7 @@ import numpy as np
 from .. import kernels as k
 from ..discretisation import LIMIT_ABOVE, PRECONDITION_BELOW, STRONG_ABOVE
 from ..shocks import mark_shocks
+from . import held
 from . import kernels as s
 from . import relaxation as r
 from .spalart_allmaras import SpatialSpalartAllmaras
@@ -142,11 +143,13 @@ class SpatialDiscretisation:
 
     def _allocate(self):
         n, nf = self.n_cells, self.mesh.n_faces
+        self._light = None
         self.grad, self.raw, self.flux = np.empty((n, s.NV, 3)), None, np.empty((nf, s.NV))
         self.wall_pressure = np.zeros(nf - self.n_interior)
         self.time_sum, self.molecular, self.no_eddy, self.shock = np.empty(n), np.empty(n), np.zeros(n), np.zeros(n)
         self.limiter_share, self.limiter_frozen = np.ones((n, s.NV)), False
         self.jacobians = np.empty((nf, 2, s.NV, s.NV), dtype=np.float32)
+        self.friction = np.empty((nf, 2), dtype=np.float32)
         self.diagonal, self.gamma = (np.empty((n, s.NV, s.NV), dtype=np.float32) for _ in range(2))
 
     @property
@@ -211,7 +214,7 @@ class SpatialDiscretisation:
         m, c = self.mesh, self.constants
         r.spectral_sums(state, self.eddy, self.face_start, self.faces, self.sign, m.normal, m.area, m.volume, c, self.time_sum)
         r.face_jacobians(state, self.eddy, m.left, m.right, self.n_interior, self.kind, self.ghost, self.wall_treatment.shear, self.gap, m.normal,
-                         m.area, m.centre, c, self.row_scale, self.column_scale, self.stream.total_enthalpy, self.jacobians)
+                         m.area, m.centre, c, self.row_scale, self.column_scale, self.stream.total_enthalpy, self.jacobians, self.friction)
         r.assemble_diagonal(state, self.jacobians, self.time_sum / courant, self.time_rate, m.volume, self.face_start, self.faces, self.sign,
                             self.row_scale, self.column_scale, self.stream.total_enthalpy, c, self.diagonal, self.gamma)
         r.factorise(self.strips, self.face_start, self.faces, self.sign, self.across, self.n_interior, self.jacobians, self.diagonal)
@@ -233,7 +236,12 @@ class SpatialDiscretisation:
             out[:, s.NV:] += self.closure.pseudo_time * vector[:, s.NV:]
 
     def linear_operator(self, state, residual):
-        """Product of the exact (finite-difference) Jacobian, pseudo-time term included, with a scaled vector."""
+        """Product of the Jacobian, pseudo-time term included, with a scaled vector.
+
+        Exact, by finite differences; with a closure and no time the flux derivatives are held, which costs far less and solves as well.
+        """
+        if self.closure is not None and self.time_rate == 0:
+            return self._held_product
         def product(vector):
             norm = np.sqrt((vector**2).mean())
             if norm == 0:
@@ -247,6 +255,26 @@ class SpatialDiscretisation:
             self.add_pseudo_time(vector, out)
             return out
         return product
+
+    def _held_product(self, vector):
+        m, inner = self.mesh, self.n_interior
+        if self._light is None:
+            self._light = self.scalar[2].astype(np.float32), np.empty(self.grad.shape, dtype=np.float32), np.empty(self.flux.shape, dtype=np.float32)
+        weight, grad, flux = self._light
+        if self.first_order:
+            grad[:] = 0.0
+        else:
+            held.change_gradients(vector, self.scalar[0], self.scalar[1], weight, grad)
+            s.turn_along_walls(vector, self.turned_cells, self.turned_first, self.turned, m.normal[inner:], m.face_centre[inner:], m.centre, grad)
+            grad[self.pinched] = 0.0
+            if self.constants[k.LIMIT] != 0:
+                grad *= self.limiter_share[:, :, None]
+        out = np.empty_like(vector)
+        held.change_fluxes(vector, grad, self.jacobians, self.friction, m.left, m.right, inner, self.kind, m.normal, m.face_centre, m.centre,
+                           np.float32(0.0 if self.first_order or self.constants[k.LIMIT] != 0 else self.constants[k.CENTRED]), flux)
+        held.sum_fluxes(vector, flux, self.gamma, self.face_start, self.faces, self.sign, out)
+        self.closure.product(vector, out)
+        return out
 
     def conserved(self, state):
         """What is kept of a time level: conserved variables and the closure's columns."""

@@ -78,8 +78,11 @@ def dissipation_matrix(p, t, u, v, w, nx, ny, nz, constants, out):
 
 @njit(parallel=True, **fast)
 def face_jacobians(state, eddy, left, right, n_interior, kind, ghost, shear, gap, normal, area, centre, constants, row_scale, column_scale,
-                   total_enthalpy, out):
-    """Scaled first-order Jacobian of each face's flux to its left and right cell, shape (n_faces, 2, 5, 5)."""
+                   total_enthalpy, out, friction):
+    """Scaled first-order Jacobian of each face's flux to its left and right cell, shape (n_faces, 2, 5, 5).
+
+    `friction`, shape (n_faces, 2): the scaled viscosity and conductivity over the distance of the cells that are in it.
+    """
     cp = 1.0 / (constants[GAMMA] - 1.0)
     g = constants[GAMMA]
     chunk = 256
@@ -90,6 +93,7 @@ def face_jacobians(state, eddy, left, right, n_interior, kind, ghost, shear, gap
             nx, ny, nz, s = normal[f, 0], normal[f, 1], normal[f, 2], area[f]
             pl, tl, ul, vl, wl = state[i, 0], state[i, 1], state[i, 2], state[i, 3], state[i, 4]
             b = f - n_interior
+            friction[f, 0] = friction[f, 1] = 0.0
             if f < n_interior or kind[b] == FAR_FIELD:
                 if f < n_interior:
                     j = right[f]
@@ -111,6 +115,7 @@ def face_jacobians(state, eddy, left, right, n_interior, kind, ghost, shear, gap
                     mu = (molecular + turbulent) * s / distance
                     heat = cp * (molecular / constants[PRANDTL] + turbulent / constants[TURBULENT_PRANDTL]) * s / distance
                     um, vm, wm = 0.5 * (ul + ur), 0.5 * (vl + vr), 0.5 * (wl + wr)
+                    friction[f, 0], friction[f, 1] = mu * row_scale[2] * column_scale[2], heat * row_scale[1] * column_scale[1]
                     one[1, 1] += heat
                     two[1, 1] -= heat
                     add_stress(one, mu, nx, ny, nz, um, vm, wm)
@@ -137,6 +142,7 @@ def face_jacobians(state, eddy, left, right, n_interior, kind, ghost, shear, gap
                     speed = np.sqrt(min(tl, max(ul * ul + vl * vl + wl * wl, constants[MACH] ** 2)))
                     k0 = g * (pl + 1.0 / g) / tl * speed * s
                     mu = 0.0 if kind[b] == SLIP else shear[b] * viscosity(tl, constants) * s / gap[b]
+                    friction[f, 0] = mu * row_scale[2] * column_scale[2]
                     for r in range(3):
                         for k in range(3):
                             one[2 + r, 2 + k] = mu * (1.0 if r == k else 0.0) + (k0 - mu) * normal[f, r] * normal[f, k]

@@ -12,6 +12,7 @@ from numba import njit, prange
 
 from ..kernels import BLOWN, FAR_FIELD, NO_SLIP, fast
 from ..spalart_allmaras import CB2, KAPPA, SIGMA, chi_of_ratio, diffusivity, source, viscous_damping
+from .held import scalar_product
 from .relaxation import scalar_factorise, scalar_solve
 
 DETACHED = 0.65
@@ -77,7 +78,7 @@ def closure_residual(state, molecular, grad, distance, size, detached, volume, c
             diag += volume[i] * rho * time_rate
         if pin[i] > 0.0:
             total = (1.0 - pin[i]) * total + pin[i] * diag * (nt - pinned[i])
-        out[i, 5] = total * scale
+        out[i, 5] = total * scale[i]
         diagonal[i] = diag
 
 
@@ -95,8 +96,8 @@ def off_diagonals(state, molecular, centre, normal, area, left, right, mass_flux
         mixed = 0.5 * (1.0 + CB2) * (one + two)
         c = 0.5 * (rho_i + rho_j) / SIGMA * area[f] / between
         m = mass_flux[f, 0]
-        out[f, 0] = scale * (min(m, 0.0) - c * max(mixed - CB2 * one, 0.2 * nu_i))
-        out[f, 1] = scale * (min(-m, 0.0) - c * max(mixed - CB2 * two, 0.2 * nu_j))
+        out[f, 0] = scale[i] * (min(m, 0.0) - c * max(mixed - CB2 * one, 0.2 * nu_i))
+        out[f, 1] = scale[j] * (min(-m, 0.0) - c * max(mixed - CB2 * two, 0.2 * nu_j))
 
 
 class SpatialSpalartAllmaras:
@@ -118,8 +119,10 @@ class SpatialSpalartAllmaras:
         self.nu = stream.mach / stream.reynolds
         self.far_value = chi_of_ratio(stream.viscosity_ratio) * self.nu
         self.column_scale = np.array([100.0 * self.nu])
-        self.row_scale = 1.0 / (100.0 * self.nu * stream.mach)
-        n = flow.n_cells
+        n, size = flow.n_cells, flow.mesh.size
+        # By the area of the smallest cubes instead of the cell's own: a few huge cells far downstream would otherwise make up the whole norm
+        # by which systems are solved and steps are judged.
+        self.row_scale = (size.min() / size) ** 2 / (100.0 * self.nu * stream.mach)
         self.eddy, self.diagonal, self.factors = np.zeros(n), np.zeros(n), np.zeros(n)
         self.pairs = np.empty((flow.n_interior, 2))
 
@@ -146,11 +149,17 @@ class SpatialSpalartAllmaras:
         """Assemble and factorise the scalar matrix."""
         f, m = self.flow, self.flow.mesh
         gamma, scale = f.stream.gamma, self.row_scale * self.column_scale[0]
-        off_diagonals(state, molecular, m.centre, m.normal, m.area, m.left, m.right, f.flux, f.n_interior, gamma, scale, self.pairs)
+        off_diagonals(state, molecular, m.centre, m.normal, m.area, m.left, m.right, f.flux, f.n_interior, gamma, scale * (1 - f.wall_treatment.pin), self.pairs)
         rho = gamma * (state[:, 0] + 1 / gamma) / state[:, 1]
         self.pseudo_time = (scale * rho * time_factor)[:, None]
-        self.factors[:] = scale * self.diagonal + self.pseudo_time[:, 0]
+        self.matrix_diagonal = scale * self.diagonal + self.pseudo_time[:, 0]
+        self.factors[:] = self.matrix_diagonal
         scalar_factorise(f.strips, f.face_start, f.faces, f.sign, f.across, f.n_interior, self.pairs, self.factors)
+
+    def product(self, vector, out):
+        """Fill column 5 of the prepared matrix's product."""
+        f = self.flow
+        scalar_product(vector, 5, self.pairs, self.matrix_diagonal, f.face_start, f.faces, f.sign, f.across, f.n_interior, out)
 
     def apply_factors(self, vector, out):
         """Fill column 5 of the preconditioned vector."""
