@@ -49,7 +49,11 @@ class Discretisation:
         Scales that make residuals and unknowns of order one at any Mach number.
     wall_pressure : ndarray
         Gauge pressure on each boundary face after the last residual.
+    krylov_type : dtype
+        Precision of the vectors that steady steps are solved with.
     """
+
+    krylov_type = np.float64
 
     def __init__(self, mesh, stream, wall_kind="slip", limit=None, precondition=None, vortex=True, closure=None, laminar_until=None,
                  boundaries=None, bridge=True, mixing=0.0, strength=None):

@@ -15,6 +15,7 @@ def gmres(product, precondition, rhs, tolerance, most):
     ----------
     product, precondition : callables on arrays of rhs's shape
     rhs : ndarray
+        Its precision is that of all vectors.
     tolerance : float
         Wanted reduction of the residual norm.
     most : int
@@ -31,7 +32,7 @@ def gmres(product, precondition, rhs, tolerance, most):
     beta = np.linalg.norm(rhs)
     if beta == 0:
         return np.zeros_like(rhs), 0, 0.0
-    basis, preconditioned = np.empty((most + 1, size)), np.empty((most, size))
+    basis, preconditioned = np.empty((most + 1, size), dtype=rhs.dtype), np.empty((most, size), dtype=rhs.dtype)
     basis[0] = rhs.ravel() / beta
     hessenberg = np.zeros((most + 1, most))
     rotations = np.zeros((most, 2))
@@ -65,4 +66,4 @@ def gmres(product, precondition, rhs, tolerance, most):
     if used == 0:
         return np.zeros_like(rhs), 0, 1.0
     y = np.linalg.solve(np.triu(hessenberg[:used, :used]), g[:used])
-    return (y @ preconditioned[:used]).reshape(shape), used, abs(g[used]) / beta
+    return (y.astype(rhs.dtype) @ preconditioned[:used]).reshape(shape), used, abs(g[used]) / beta

@@ -145,8 +145,8 @@ class SteadyMarch:
         self.flow.prepare(self.state, self.courant)
         tolerance = c.krylov_tolerance if before > 1e-4 else 0.5 * c.krylov_tolerance
         change, vectors, self._unsolved = gmres(self.flow.linear_operator(self.state, self._vector), self.flow.apply_factors,
-                                   -self._vector, tolerance, c.krylov_vectors)
-        change *= self.flow.column_scale
+                                   -self._vector.astype(self.flow.krylov_type), tolerance, c.krylov_vectors)
+        change = change * self.flow.column_scale
         clipped = self.flow.clip_change(self.state, change, c.most_change)
         if self.flow.closure is not None:
             self.flow.closure.clip(self.state, change)

@@ -47,6 +47,8 @@ class SpatialDiscretisation:
         self.n_cells, self.n_interior = mesh.n_cells, mesh.n_interior
         self.face_start, self.faces, self.sign = mesh.cell_faces()
         self.across = np.where(self.sign > 0, mesh.right[self.faces], mesh.left[self.faces])
+        # Faces between a cell and those of higher number.
+        self.later = np.searchsorted(mesh.left[:self.n_interior], np.arange(self.n_cells + 1))
         self.strips = np.linspace(0, self.n_cells, r.STRIPS + 1).astype(np.int64)
         self.wall = mesh.wall_faces()
         self._lay_out(boundaries or {})
@@ -68,6 +70,11 @@ class SpatialDiscretisation:
         self.history = np.zeros((self.n_cells, self.columns_of_state))
         if closure is not None:
             self._weigh_closure()
+
+    @property
+    def krylov_type(self):
+        """Single precision where flux derivatives are held."""
+        return np.float32 if self.closure is not None and self.time_rate == 0 else np.float64
 
     @property
     def flow_columns(self):
@@ -143,12 +150,12 @@ class SpatialDiscretisation:
 
     def _allocate(self):
         n, nf = self.n_cells, self.mesh.n_faces
-        self._light = None
+        self._held = None
         self.grad, self.raw, self.flux = np.empty((n, s.NV, 3)), None, np.empty((nf, s.NV))
         self.wall_pressure = np.zeros(nf - self.n_interior)
         self.time_sum, self.molecular, self.no_eddy, self.shock = np.empty(n), np.empty(n), np.zeros(n), np.zeros(n)
         self.limiter_share, self.limiter_frozen = np.ones((n, s.NV)), False
-        self.jacobians = np.empty((nf, 2, s.NV, s.NV), dtype=np.float32)
+        self.jacobians = np.empty((2, nf, s.NV, s.NV), dtype=np.float32)
         self.friction = np.empty((nf, 2), dtype=np.float32)
         self.diagonal, self.gamma = (np.empty((n, s.NV, s.NV), dtype=np.float32) for _ in range(2))
 
@@ -217,14 +224,14 @@ class SpatialDiscretisation:
                          m.area, m.centre, c, self.row_scale, self.column_scale, self.stream.total_enthalpy, self.jacobians, self.friction)
         r.assemble_diagonal(state, self.jacobians, self.time_sum / courant, self.time_rate, m.volume, self.face_start, self.faces, self.sign,
                             self.row_scale, self.column_scale, self.stream.total_enthalpy, c, self.diagonal, self.gamma)
-        r.factorise(self.strips, self.face_start, self.faces, self.sign, self.across, self.n_interior, self.jacobians, self.diagonal)
+        r.factorise(self.strips, self.later, m.right, self.jacobians, self.diagonal)
         if self.closure is not None:
             self.closure.prepare(state, self.molecular, self.time_sum / courant)
 
     def apply_factors(self, vector):
         """Approximate inverse of the prepared matrix times a vector of the state's shape."""
         out = np.empty_like(vector)
-        r.solve(self.strips, self.face_start, self.faces, self.sign, self.across, self.n_interior, self.jacobians, self.diagonal, vector, out)
+        r.solve(self.strips, self.later, self.mesh.right, self.jacobians, self.diagonal, vector, out)
         if self.closure is not None:
             self.closure.apply_factors(vector, out)
         return out
@@ -240,7 +247,7 @@ class SpatialDiscretisation:
 
         Exact, by finite differences; with a closure and no time the flux derivatives are held, which costs far less and solves as well.
         """
-        if self.closure is not None and self.time_rate == 0:
+        if self.krylov_type == np.float32:
             return self._held_product
         def product(vector):
             norm = np.sqrt((vector**2).mean())
@@ -258,21 +265,21 @@ class SpatialDiscretisation:
 
     def _held_product(self, vector):
         m, inner = self.mesh, self.n_interior
-        if self._light is None:
-            self._light = self.scalar[2].astype(np.float32), np.empty(self.grad.shape, dtype=np.float32), np.empty(self.flux.shape, dtype=np.float32)
-        weight, grad, flux = self._light
+        if self._held is None:
+            self._held = held.HeldGeometry(m, self.scalar, self.kind, self.face_start, self.faces, self.sign)
+        h, grad, limit = self._held, self._held.grad, self.constants[k.LIMIT] != 0
         if self.first_order:
             grad[:] = 0.0
         else:
-            held.change_gradients(vector, self.scalar[0], self.scalar[1], weight, grad)
+            held.change_gradients(vector, h.start, h.neighbour, h.weight, grad)
             s.turn_along_walls(vector, self.turned_cells, self.turned_first, self.turned, m.normal[inner:], m.face_centre[inner:], m.centre, grad)
             grad[self.pinched] = 0.0
-            if self.constants[k.LIMIT] != 0:
+            if limit:
                 grad *= self.limiter_share[:, :, None]
+        centred = 0.0 if self.first_order or limit else self.constants[k.CENTRED]
         out = np.empty_like(vector)
-        held.change_fluxes(vector, grad, self.jacobians, self.friction, m.left, m.right, inner, self.kind, m.normal, m.face_centre, m.centre,
-                           np.float32(0.0 if self.first_order or self.constants[k.LIMIT] != 0 else self.constants[k.CENTRED]), flux)
-        held.sum_fluxes(vector, flux, self.gamma, self.face_start, self.faces, self.sign, out)
+        held.change_fluxes(vector, grad, self.jacobians, self.friction, m.left, m.right, inner, h.offset, h.normal, h.share, np.float32(centred), h.flux)
+        held.sum_fluxes(vector, h.flux, self.gamma, h.face_start, h.faces, h.sign, out)
         self.closure.product(vector, out)
         return out
 

@@ -2,6 +2,8 @@
 
 On cubes two neighbours of a cell are hardly ever neighbours of each other, so that an incomplete
 factorisation changes the diagonal blocks only; the off-diagonal ones are read from the faces.
+Faces are sorted by their left cell, which is the one of lower number: what a cell has to do with later ones lies in one piece in memory,
+and the sweeps pass what is known of a cell on to those.
 Cells are cut into a fixed number of strips that are factorised apart, so that two threads can work and the answer
 does not depend on how many there are.
 
@@ -79,7 +81,7 @@ def dissipation_matrix(p, t, u, v, w, nx, ny, nz, constants, out):
 @njit(parallel=True, **fast)
 def face_jacobians(state, eddy, left, right, n_interior, kind, ghost, shear, gap, normal, area, centre, constants, row_scale, column_scale,
                    total_enthalpy, out, friction):
-    """Scaled first-order Jacobian of each face's flux to its left and right cell, shape (n_faces, 2, 5, 5).
+    """Scaled first-order Jacobian of each face's flux to its left and right cell, shape (2, n_faces, 5, 5).
 
     `friction`, shape (n_faces, 2): the scaled viscosity and conductivity over the distance of the cells that are in it.
     """
@@ -123,7 +125,7 @@ def face_jacobians(state, eddy, left, right, n_interior, kind, ghost, shear, gap
                 finish_block(two, row_scale, column_scale, total_enthalpy)
                 for r in range(NV):
                     for k in range(NV):
-                        out[f, 1, r, k] = two[r, k]
+                        out[1, f, r, k] = two[r, k]
             else:
                 for r in range(NV):
                     for k in range(NV):
@@ -149,7 +151,7 @@ def face_jacobians(state, eddy, left, right, n_interior, kind, ghost, shear, gap
             finish_block(one, row_scale, column_scale, total_enthalpy)
             for r in range(NV):
                 for k in range(NV):
-                    out[f, 0, r, k] = one[r, k]
+                    out[0, f, r, k] = one[r, k]
 
 
 @njit(**fast)
@@ -229,7 +231,7 @@ def assemble_diagonal(state, jacobians, time_factor, time_rate, volume, face_sta
                 own = 0 if s > 0 else 1
                 for r in range(NV):
                     for k in range(NV):
-                        total[r, k] += s * jacobians[f, own, r, k]
+                        total[r, k] += s * jacobians[own, f, r, k]
             for r in range(NV):
                 for k in range(NV):
                     diagonal[i, r, k] = total[r, k]
@@ -263,108 +265,121 @@ def invert(a, inverse):
 
 
 @njit(parallel=True, **fast)
-def factorise(strips, face_start, faces, sign, neighbour, n_interior, jacobians, diagonal):
-    """D_i - sum over j < i of A_ij D_j^-1 A_ji, inverted in place; each strip for itself."""
+def factorise(strips, later, right, jacobians, diagonal):
+    """D_i - sum over j < i of A_ij D_j^-1 A_ji, inverted in place; each strip for itself.
+
+    `later[i]:later[i + 1]` are the faces between cell i and those of higher number, `right`.
+    """
     for s in prange(len(strips) - 1):
-        a, inverse, product = np.empty((NV, NV)), np.empty((NV, NV)), np.empty((NV, NV))
-        lo, hi = strips[s], strips[s + 1]
-        for i in range(lo, hi):
+        a, inverse, product = np.empty((NV, NV), dtype=np.float32), np.empty((NV, NV), dtype=np.float32), np.empty((NV, NV), dtype=np.float32)
+        for i in range(strips[s], strips[s + 1]):
             for r in range(NV):
                 for k in range(NV):
                     a[r, k] = diagonal[i, r, k]
-            for q in range(face_start[i], face_start[i + 1]):
-                f, j = faces[q], neighbour[q]
-                if f >= n_interior or j >= i or j < lo:
-                    continue
-                # A_ij is sign times the other side's block; A_ji the negative sign times this side's.
-                other, own = (1, 0) if sign[q] > 0 else (0, 1)
-                for r in range(NV):
-                    for k in range(NV):
-                        total = 0.0
-                        for m in range(NV):
-                            total += jacobians[f, other, r, m] * diagonal[j, m, k]
-                        product[r, k] = total
-                for r in range(NV):
-                    for k in range(NV):
-                        total = 0.0
-                        for m in range(NV):
-                            total += product[r, m] * jacobians[f, own, m, k]
-                        a[r, k] += total
             invert(a, inverse)
             for r in range(NV):
                 for k in range(NV):
                     diagonal[i, r, k] = inverse[r, k]
+            for f in range(later[i], later[i + 1]):
+                j = right[f]
+                if j >= strips[s + 1]:
+                    break
+                # A_ji is minus the block of the left side, A_ij that of the right one.
+                for r in range(NV):
+                    for k in range(NV):
+                        total = np.float32(0.0)
+                        for m in range(NV):
+                            total += jacobians[0, f, r, m] * inverse[m, k]
+                        product[r, k] = total
+                for r in range(NV):
+                    for k in range(NV):
+                        total = np.float32(0.0)
+                        for m in range(NV):
+                            total += product[r, m] * jacobians[1, f, m, k]
+                        diagonal[j, r, k] += total
+
+
+@njit(**fast)
+def times(m, x0, x1, x2, x3, x4):
+    """Product of a block, shape (5, 5), with a vector."""
+    return (m[0, 0] * x0 + m[0, 1] * x1 + m[0, 2] * x2 + m[0, 3] * x3 + m[0, 4] * x4,
+            m[1, 0] * x0 + m[1, 1] * x1 + m[1, 2] * x2 + m[1, 3] * x3 + m[1, 4] * x4,
+            m[2, 0] * x0 + m[2, 1] * x1 + m[2, 2] * x2 + m[2, 3] * x3 + m[2, 4] * x4,
+            m[3, 0] * x0 + m[3, 1] * x1 + m[3, 2] * x2 + m[3, 3] * x3 + m[3, 4] * x4,
+            m[4, 0] * x0 + m[4, 1] * x1 + m[4, 2] * x2 + m[4, 3] * x3 + m[4, 4] * x4)
 
 
 @njit(parallel=True, **fast)
-def solve(strips, face_start, faces, sign, neighbour, n_interior, jacobians, inverse, rhs, out):
+def solve(strips, later, right, jacobians, inverse, rhs, out):
     """Forward and backward sweep with the factors, each strip for itself."""
     for s in prange(len(strips) - 1):
         lo, hi = strips[s], strips[s + 1]
-        b = np.empty(NV)
         for i in range(lo, hi):
             for r in range(NV):
-                b[r] = rhs[i, r]
-            for q in range(face_start[i], face_start[i + 1]):
-                f, j = faces[q], neighbour[q]
-                if f >= n_interior or j >= i or j < lo:
-                    continue
-                other = 1 if sign[q] > 0 else 0
-                x0, x1, x2, x3, x4 = out[j, 0], out[j, 1], out[j, 2], out[j, 3], out[j, 4]
-                for r in range(NV):
-                    b[r] -= sign[q] * (jacobians[f, other, r, 0] * x0 + jacobians[f, other, r, 1] * x1 + jacobians[f, other, r, 2] * x2
-                                       + jacobians[f, other, r, 3] * x3 + jacobians[f, other, r, 4] * x4)
-            for r in range(NV):
-                out[i, r] = (inverse[i, r, 0] * b[0] + inverse[i, r, 1] * b[1] + inverse[i, r, 2] * b[2] + inverse[i, r, 3] * b[3]
-                             + inverse[i, r, 4] * b[4])
+                out[i, r] = rhs[i, r]
+        for i in range(lo, hi):
+            x0, x1, x2, x3, x4 = times(inverse[i], out[i, 0], out[i, 1], out[i, 2], out[i, 3], out[i, 4])
+            out[i, 0], out[i, 1], out[i, 2], out[i, 3], out[i, 4] = x0, x1, x2, x3, x4
+            for f in range(later[i], later[i + 1]):
+                j = right[f]
+                if j >= hi:
+                    break
+                y0, y1, y2, y3, y4 = times(jacobians[0, f], x0, x1, x2, x3, x4)
+                out[j, 0] += y0
+                out[j, 1] += y1
+                out[j, 2] += y2
+                out[j, 3] += y3
+                out[j, 4] += y4
         for i in range(hi - 1, lo - 1, -1):
-            for r in range(NV):
-                b[r] = 0.0
-            for q in range(face_start[i], face_start[i + 1]):
-                f, j = faces[q], neighbour[q]
-                if f >= n_interior or j <= i or j >= hi:
-                    continue
-                other = 1 if sign[q] > 0 else 0
-                x0, x1, x2, x3, x4 = out[j, 0], out[j, 1], out[j, 2], out[j, 3], out[j, 4]
-                for r in range(NV):
-                    b[r] += sign[q] * (jacobians[f, other, r, 0] * x0 + jacobians[f, other, r, 1] * x1 + jacobians[f, other, r, 2] * x2
-                                       + jacobians[f, other, r, 3] * x3 + jacobians[f, other, r, 4] * x4)
-            for r in range(NV):
-                out[i, r] -= (inverse[i, r, 0] * b[0] + inverse[i, r, 1] * b[1] + inverse[i, r, 2] * b[2] + inverse[i, r, 3] * b[3]
-                              + inverse[i, r, 4] * b[4])
+            b0 = b1 = b2 = b3 = b4 = np.float32(0.0)
+            for f in range(later[i], later[i + 1]):
+                j = right[f]
+                if j >= hi:
+                    break
+                y0, y1, y2, y3, y4 = times(jacobians[1, f], out[j, 0], out[j, 1], out[j, 2], out[j, 3], out[j, 4])
+                b0 += y0
+                b1 += y1
+                b2 += y2
+                b3 += y3
+                b4 += y4
+            x0, x1, x2, x3, x4 = times(inverse[i], b0, b1, b2, b3, b4)
+            out[i, 0] -= x0
+            out[i, 1] -= x1
+            out[i, 2] -= x2
+            out[i, 3] -= x3
+            out[i, 4] -= x4
 
 
 @njit(parallel=True, **fast)
-def scalar_factorise(strips, face_start, faces, sign, neighbour, n_interior, pairs, diagonal):
+def scalar_factorise(strips, later, right, pairs, diagonal):
     """The same for a scalar equation; `pairs[f]` holds [left on right, right on left]. `diagonal` becomes inverted factors."""
     for s in prange(len(strips) - 1):
-        lo, hi = strips[s], strips[s + 1]
-        for i in range(lo, hi):
-            d = diagonal[i]
-            for q in range(face_start[i], face_start[i + 1]):
-                f, j = faces[q], neighbour[q]
-                if f < n_interior and lo <= j < i:
-                    d -= pairs[f, 0] * pairs[f, 1] * diagonal[j]
-            diagonal[i] = 1.0 / d
+        for i in range(strips[s], strips[s + 1]):
+            diagonal[i] = 1.0 / diagonal[i]
+            for f in range(later[i], later[i + 1]):
+                if right[f] >= strips[s + 1]:
+                    break
+                diagonal[right[f]] -= pairs[f, 0] * pairs[f, 1] * diagonal[i]
 
 
 @njit(parallel=True, **fast)
-def scalar_solve(strips, face_start, faces, sign, neighbour, n_interior, pairs, inverse, rhs, out, column):
+def scalar_solve(strips, later, right, pairs, inverse, rhs, out, column):
     for s in prange(len(strips) - 1):
         lo, hi = strips[s], strips[s + 1]
         for i in range(lo, hi):
-            b = rhs[i, column]
-            for q in range(face_start[i], face_start[i + 1]):
-                f, j = faces[q], neighbour[q]
-                if f < n_interior and lo <= j < i:
-                    b -= pairs[f, 0 if sign[q] > 0 else 1] * out[j, column]
-            out[i, column] = b * inverse[i]
+            out[i, column] = rhs[i, column]
+        for i in range(lo, hi):
+            out[i, column] *= inverse[i]
+            for f in range(later[i], later[i + 1]):
+                if right[f] >= hi:
+                    break
+                out[right[f], column] -= pairs[f, 1] * out[i, column]
         for i in range(hi - 1, lo - 1, -1):
             b = 0.0
-            for q in range(face_start[i], face_start[i + 1]):
-                f, j = faces[q], neighbour[q]
-                if f < n_interior and i < j < hi:
-                    b += pairs[f, 0 if sign[q] > 0 else 1] * out[j, column]
+            for f in range(later[i], later[i + 1]):
+                if right[f] >= hi:
+                    break
+                b += pairs[f, 0] * out[right[f], column]
             out[i, column] -= b * inverse[i]
 
 

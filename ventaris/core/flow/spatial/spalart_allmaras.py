@@ -123,8 +123,8 @@ class SpatialSpalartAllmaras:
         # By the area of the smallest cubes instead of the cell's own: a few huge cells far downstream would otherwise make up the whole norm
         # by which systems are solved and steps are judged.
         self.row_scale = (size.min() / size) ** 2 / (100.0 * self.nu * stream.mach)
-        self.eddy, self.diagonal, self.factors = np.zeros(n), np.zeros(n), np.zeros(n)
-        self.pairs = np.empty((flow.n_interior, 2))
+        self.eddy, self.diagonal, self.factors = np.zeros(n), np.zeros(n), np.zeros(n, dtype=np.float32)
+        self.pairs = np.empty((flow.n_interior, 2), dtype=np.float32)
 
     def start(self, distance):
         """Some eddy viscosity near the walls, shape (n_cells, 1)."""
@@ -152,9 +152,9 @@ class SpatialSpalartAllmaras:
         off_diagonals(state, molecular, m.centre, m.normal, m.area, m.left, m.right, f.flux, f.n_interior, gamma, scale * (1 - f.wall_treatment.pin), self.pairs)
         rho = gamma * (state[:, 0] + 1 / gamma) / state[:, 1]
         self.pseudo_time = (scale * rho * time_factor)[:, None]
-        self.matrix_diagonal = scale * self.diagonal + self.pseudo_time[:, 0]
+        self.matrix_diagonal = (scale * self.diagonal + self.pseudo_time[:, 0]).astype(np.float32)
         self.factors[:] = self.matrix_diagonal
-        scalar_factorise(f.strips, f.face_start, f.faces, f.sign, f.across, f.n_interior, self.pairs, self.factors)
+        scalar_factorise(f.strips, f.later, f.mesh.right, self.pairs, self.factors)
 
     def product(self, vector, out):
         """Fill column 5 of the prepared matrix's product."""
@@ -164,4 +164,4 @@ class SpatialSpalartAllmaras:
     def apply_factors(self, vector, out):
         """Fill column 5 of the preconditioned vector."""
         f = self.flow
-        scalar_solve(f.strips, f.face_start, f.faces, f.sign, f.across, f.n_interior, self.pairs, self.factors, vector, out, 5)
+        scalar_solve(f.strips, f.later, f.mesh.right, self.pairs, self.factors, vector, out, 5)
