@@ -27,6 +27,7 @@ LEAST_RECORD = 30
 # Coarser levels only carry the trend: they may stop at a change this many times larger.
 COARSE_PATIENCE = 4.0
 TIME_TOLERANCE = 1e-2
+MOST_COURANT = 300.0
 # Rise of the pressure across a cell, over itself, from which on a cell counts as in a shock.
 SHOCK_RISE = 0.25
 
@@ -90,8 +91,8 @@ class BodyExecution(Climb):
         turbulent = sheet.flow.model == "turbulent"
         flow = SpatialDiscretisation(mesh, setup.stream, setup.boundaries, sheet.flow.closure if turbulent else None, setup.direction,
                                      detached=self.detached and name == setup.levels[-1])
-        controls = MarchControls(run.courant_start, run.courant_most or (80.0 if turbulent else 1e5), 1.5 if turbulent else 2.0, run.first_order_steps,
-                                 run.krylov_vectors or (12 if turbulent else 30), least_solved=0.5)
+        controls = MarchControls(run.courant_start, run.courant_most or (MOST_COURANT if turbulent else 1e5), 1.5 if turbulent else 2.0, run.first_order_steps,
+                                 run.krylov_vectors or (20 if turbulent else 30), 0.3 if turbulent else 0.1, least_solved=0.5)
         resumed = self._resumed(name, flow, controls)
         if resumed:
             return resumed
