@@ -266,7 +266,7 @@ class SpatialDiscretisation:
     def _held_product(self, vector):
         m, inner = self.mesh, self.n_interior
         if self._held is None:
-            self._held = held.HeldGeometry(m, self.scalar, self.kind, self.face_start, self.faces, self.sign)
+            self._held = held.HeldGeometry(m, self.scalar, self.kind, self.strips)
         h, grad, limit = self._held, self._held.grad, self.constants[k.LIMIT] != 0
         if self.first_order:
             grad[:] = 0.0
@@ -278,9 +278,9 @@ class SpatialDiscretisation:
                 grad *= self.limiter_share[:, :, None]
         centred = 0.0 if self.first_order or limit else self.constants[k.CENTRED]
         out = np.empty_like(vector)
-        held.change_fluxes(vector, grad, self.jacobians, self.friction, m.left, m.right, inner, h.offset, h.normal, h.share, np.float32(centred), h.flux)
-        held.sum_fluxes(vector, h.flux, self.gamma, h.face_start, h.faces, h.sign, out)
-        self.closure.product(vector, out)
+        held.product(vector, grad, self.jacobians, self.friction, self.gamma, self.closure.pairs, self.closure.matrix_diagonal, self.strips, self.later, m.right,
+                     inner, h.edge_start, h.edges, h.offset, h.normal, h.share, np.float32(centred), h.across, out)
+        held.hand_over(h.crossing, m.right, h.across, out)
         return out
 
     def conserved(self, state):

@@ -16,7 +16,7 @@ zero, third = np.float32(0.0), np.float32(1.0 / 3.0)
 class HeldGeometry:
     """What the products need of a mesh, in single precision, and room for their work."""
 
-    def __init__(self, mesh, stencil, kind, face_start, faces, sign):
+    def __init__(self, mesh, stencil, kind, strips):
         inner, cell = mesh.n_interior, mesh.left
         self.start, self.neighbour, self.weight = stencil[0], stencil[1].astype(np.int32), stencil[2].astype(np.float32)
         self.offset = np.zeros((mesh.n_faces, 2, 3), dtype=np.float32)
@@ -27,8 +27,12 @@ class HeldGeometry:
         self.normal = mesh.normal.astype(np.float32)
         ahead, behind = (np.abs(np.einsum("ij,ij->i", self.offset[:, side], self.normal)) for side in (0, 1))
         self.share = ahead / np.maximum(ahead + behind, 1e-30)
-        self.face_start, self.faces, self.sign = face_start, faces.astype(np.int32), sign.astype(np.float32)
-        self.grad, self.flux = np.empty((mesh.n_cells, NV, 3), dtype=np.float32), np.empty((mesh.n_faces, NV), dtype=np.float32)
+        # Faces of the boundary, cell after cell; faces between strips.
+        self.edges = inner + np.argsort(cell[inner:], kind="stable")
+        self.edge_start = np.searchsorted(cell[self.edges], np.arange(mesh.n_cells + 1))
+        strip = np.searchsorted(strips, np.arange(mesh.n_cells), side="right")
+        self.crossing = np.nonzero(strip[cell[:inner]] != strip[mesh.right[:inner]])[0]
+        self.grad, self.across = np.empty((mesh.n_cells, NV, 3), dtype=np.float32), np.empty((inner, NV + 1), dtype=np.float32)
 
 
 @njit(parallel=True, **fast)
@@ -71,65 +75,88 @@ def carried(grad, i, x, y, z):
             grad[i, 4, 0] * x + grad[i, 4, 1] * y + grad[i, 4, 2] * z)
 
 
-@njit(parallel=True, **fast)
-def change_fluxes(change, grad, jacobians, friction, left, right, n_interior, offset, normal, share, centred, flux):
-    """Change of the scaled flux through every face, shape (n_faces, 5).
+@njit(**fast)
+def face_change(change, grad, jacobians, friction, f, i, j, offset, normal, share, centred):
+    """Change of the scaled flux through face f between the cells i and j.
 
     `friction`, shape (n_faces, 2), holds what a face's stress and heat flux gain with a difference of the cells' velocities and
     temperatures, scaled; the Jacobians hold it too, acting on what the gradients carry to the face, which all but cancels there.
     `centred` is the share of the mean of both cells in what is carried, `share` the left cell's part of their distance.
     """
-    for f in prange(len(left)):
-        i = left[f]
-        nx, ny, nz = normal[f, 0], normal[f, 1], normal[f, 2]
-        c0, c1, c2, c3, c4 = change[i, 0], change[i, 1], change[i, 2], change[i, 3], change[i, 4]
-        p, t, u, v, w = carried(grad, i, offset[f, 0, 0], offset[f, 0, 1], offset[f, 0, 2])
-        if f < n_interior:
-            j = right[f]
-            e0, e1, e2, e3, e4 = change[j, 0], change[j, 1], change[j, 2], change[j, 3], change[j, 4]
-            q0, q1, q2, q3, q4 = carried(grad, j, offset[f, 1, 0], offset[f, 1, 1], offset[f, 1, 2])
-            ahead, behind, own = centred * share[f], centred * (share[f] - np.float32(1.0)), np.float32(1.0) - centred
-            d0, d1, d2, d3, d4 = e0 - c0, e1 - c1, e2 - c2, e3 - c3, e4 - c4
-            p, t, u, v, w = own * p + ahead * d0, own * t + ahead * d1, own * u + ahead * d2, own * v + ahead * d3, own * w + ahead * d4
-            q0, q1, q2, q3, q4 = own * q0 + behind * d0, own * q1 + behind * d1, own * q2 + behind * d2, own * q3 + behind * d3, own * q4 + behind * d4
-            y0, y1, y2, y3, y4 = times(jacobians[1, f], e0 + q0, e1 + q1, e2 + q2, e3 + q3, e4 + q4)
-            lost_t, lost_u, lost_v, lost_w = q1 - t, q2 - u, q3 - v, q4 - w
-            along = third * (nx * lost_u + ny * lost_v + nz * lost_w)
-        else:
-            y0 = y1 = y2 = y3 = y4 = zero
-            lost_t, lost_u, lost_v, lost_w = zero, -u, -v, -w
-            along = nx * u + ny * v + nz * w
-        z0, z1, z2, z3, z4 = times(jacobians[0, f], c0 + p, c1 + t, c2 + u, c3 + v, c4 + w)
-        stress = friction[f, 0]
-        flux[f, 0] = y0 + z0
-        flux[f, 1] = y1 + z1 + friction[f, 1] * lost_t
-        flux[f, 2] = y2 + z2 + stress * (lost_u + along * nx)
-        flux[f, 3] = y3 + z3 + stress * (lost_v + along * ny)
-        flux[f, 4] = y4 + z4 + stress * (lost_w + along * nz)
+    nx, ny, nz = normal[f, 0], normal[f, 1], normal[f, 2]
+    c0, c1, c2, c3, c4 = change[i, 0], change[i, 1], change[i, 2], change[i, 3], change[i, 4]
+    e0, e1, e2, e3, e4 = change[j, 0], change[j, 1], change[j, 2], change[j, 3], change[j, 4]
+    p0, p1, p2, p3, p4 = carried(grad, i, offset[f, 0, 0], offset[f, 0, 1], offset[f, 0, 2])
+    q0, q1, q2, q3, q4 = carried(grad, j, offset[f, 1, 0], offset[f, 1, 1], offset[f, 1, 2])
+    ahead, behind, own = centred * share[f], centred * (share[f] - np.float32(1.0)), np.float32(1.0) - centred
+    d0, d1, d2, d3, d4 = e0 - c0, e1 - c1, e2 - c2, e3 - c3, e4 - c4
+    p0, p1, p2, p3, p4 = own * p0 + ahead * d0, own * p1 + ahead * d1, own * p2 + ahead * d2, own * p3 + ahead * d3, own * p4 + ahead * d4
+    q0, q1, q2, q3, q4 = own * q0 + behind * d0, own * q1 + behind * d1, own * q2 + behind * d2, own * q3 + behind * d3, own * q4 + behind * d4
+    y0, y1, y2, y3, y4 = times(jacobians[1, f], e0 + q0, e1 + q1, e2 + q2, e3 + q3, e4 + q4)
+    z0, z1, z2, z3, z4 = times(jacobians[0, f], c0 + p0, c1 + p1, c2 + p2, c3 + p3, c4 + p4)
+    stress, u, v, w = friction[f, 0], q2 - p2, q3 - p3, q4 - p4
+    along = third * (nx * u + ny * v + nz * w)
+    return (y0 + z0, y1 + z1 + friction[f, 1] * (q1 - p1), y2 + z2 + stress * (u + along * nx),
+            y3 + z3 + stress * (v + along * ny), y4 + z4 + stress * (w + along * nz))
 
 
 @njit(parallel=True, **fast)
-def sum_fluxes(change, flux, diagonal, face_start, faces, sign, out):
-    """Sum of the fluxes out of every cell, and the cell's own block times its change."""
-    for i in prange(len(face_start) - 1):
-        x0, x1, x2, x3, x4 = times(diagonal[i], change[i, 0], change[i, 1], change[i, 2], change[i, 3], change[i, 4])
-        for q in range(face_start[i], face_start[i + 1]):
-            f, s = faces[q], sign[q]
-            x0 += s * flux[f, 0]
-            x1 += s * flux[f, 1]
-            x2 += s * flux[f, 2]
-            x3 += s * flux[f, 3]
-            x4 += s * flux[f, 4]
-        out[i, 0], out[i, 1], out[i, 2], out[i, 3], out[i, 4] = x0, x1, x2, x3, x4
+def product(change, grad, jacobians, friction, diagonal, pairs, closure_diagonal, strips, later, right, n_interior, edge_start, edges, offset, normal, share, centred,
+            across, out):
+    """Product of the held Jacobian with a change of the state and of the closure's variable, shape (n_cells, 6).
+
+    Each strip of cells sums its own faces; what those between strips give to the later one waits in `across`, shape (n_interior, 6).
+    """
+    for s in prange(len(strips) - 1):
+        lo, hi = strips[s], strips[s + 1]
+        for i in range(lo, hi):
+            x0, x1, x2, x3, x4 = times(diagonal[i], change[i, 0], change[i, 1], change[i, 2], change[i, 3], change[i, 4])
+            out[i, 0], out[i, 1], out[i, 2], out[i, 3], out[i, 4], out[i, 5] = x0, x1, x2, x3, x4, closure_diagonal[i] * change[i, 5]
+        for i in range(lo, hi):
+            s0 = s1 = s2 = s3 = s4 = s5 = zero
+            for f in range(later[i], later[i + 1]):
+                j = right[f]
+                y0, y1, y2, y3, y4 = face_change(change, grad, jacobians, friction, f, i, j, offset, normal, share, centred)
+                s0 += y0
+                s1 += y1
+                s2 += y2
+                s3 += y3
+                s4 += y4
+                s5 += pairs[f, 0] * change[j, 5]
+                other = pairs[f, 1] * change[i, 5]
+                if j < hi:
+                    out[j, 0] -= y0
+                    out[j, 1] -= y1
+                    out[j, 2] -= y2
+                    out[j, 3] -= y3
+                    out[j, 4] -= y4
+                    out[j, 5] += other
+                else:
+                    across[f, 0], across[f, 1], across[f, 2], across[f, 3], across[f, 4], across[f, 5] = y0, y1, y2, y3, y4, other
+            for q in range(edge_start[i], edge_start[i + 1]):
+                f = edges[q]
+                p0, p1, p2, p3, p4 = carried(grad, i, offset[f, 0, 0], offset[f, 0, 1], offset[f, 0, 2])
+                y0, y1, y2, y3, y4 = times(jacobians[0, f], change[i, 0] + p0, change[i, 1] + p1, change[i, 2] + p2, change[i, 3] + p3, change[i, 4] + p4)
+                nx, ny, nz, stress = normal[f, 0], normal[f, 1], normal[f, 2], friction[f, 0]
+                along = nx * p2 + ny * p3 + nz * p4
+                s0 += y0
+                s1 += y1
+                s2 += y2 - stress * (p2 - along * nx)
+                s3 += y3 - stress * (p3 - along * ny)
+                s4 += y4 - stress * (p4 - along * nz)
+            out[i, 0] += s0
+            out[i, 1] += s1
+            out[i, 2] += s2
+            out[i, 3] += s3
+            out[i, 4] += s4
+            out[i, 5] += s5
 
 
-@njit(parallel=True, **fast)
-def scalar_product(change, column, pairs, diagonal, face_start, faces, sign, across, n_interior, out):
-    """Product of a scalar equation's matrix with one column of a change."""
-    for i in prange(len(face_start) - 1):
-        total = diagonal[i] * change[i, column]
-        for q in range(face_start[i], face_start[i + 1]):
-            f = faces[q]
-            if f < n_interior:
-                total += pairs[f, 0 if sign[q] > 0 else 1] * change[across[q], column]
-        out[i, column] = total
+@njit(**fast)
+def hand_over(crossing, right, across, out):
+    """Give the later cells of the faces between strips what waits for them."""
+    for f in crossing:
+        j = right[f]
+        for k in range(NV):
+            out[j, k] -= across[f, k]
+        out[j, 5] += across[f, 5]

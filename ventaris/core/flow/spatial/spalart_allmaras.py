@@ -12,7 +12,6 @@ from numba import njit, prange
 
 from ..kernels import BLOWN, FAR_FIELD, NO_SLIP, fast
 from ..spalart_allmaras import CB2, KAPPA, SIGMA, chi_of_ratio, diffusivity, source, viscous_damping
-from .held import scalar_product
 from .relaxation import scalar_factorise, scalar_solve
 
 DETACHED = 0.65
@@ -155,11 +154,6 @@ class SpatialSpalartAllmaras:
         self.matrix_diagonal = (scale * self.diagonal + self.pseudo_time[:, 0]).astype(np.float32)
         self.factors[:] = self.matrix_diagonal
         scalar_factorise(f.strips, f.later, f.mesh.right, self.pairs, self.factors)
-
-    def product(self, vector, out):
-        """Fill column 5 of the prepared matrix's product."""
-        f = self.flow
-        scalar_product(vector, 5, self.pairs, self.matrix_diagonal, f.face_start, f.faces, f.sign, f.across, f.n_interior, out)
 
     def apply_factors(self, vector, out):
         """Fill column 5 of the preconditioned vector."""
