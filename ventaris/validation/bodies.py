@@ -182,7 +182,7 @@ def disc():
 
 def square_back():
     part = {"name": "body", "kind": "vehicle", "length": 1.044, "width": 0.389, "height": 0.288, "corner": 0.0, "nose_length": 0.1, "nose_side": 0.1, "nose_roof": 0.1, "nose_floor": 0.1, "tail_length": 0.0}
-    run = run_sheet(space="body", shape={"parts": [part]}, air={"motion": "speed", "speed": 40}, flow={"model": "turbulent"}, grid={"level": "fine", "budget": 110_000},
+    run = run_sheet(space="body", shape={"parts": [part]}, air={"motion": "speed", "speed": 40}, flow={"model": "turbulent"}, grid={"level": "fine", "budget": 300_000},
                     domain={"kind": "ground", "clearance": 0.05, "ground": "fixed", "half": "yes", "ahead": 3, "behind": 6, "beside": 3})
     r = run.result
     trend = r["trends"]["drag"]

@@ -244,12 +244,12 @@ class BodyRun(SheetSection):
     """How long, and how."""
 
     residual: float = number(1e-5, "", 1e-12, 1e-1, "Residual to reach", "Share of the impulsive start's residual.")
-    steady: float = number(5e-4, "", 1e-8, 1e-1, "Instruments steady within", "Of the drag: change over the last ten steps, or of the means of the last two quarters where the wake keeps moving.")
+    steady: float = number(1e-3, "", 1e-8, 1e-1, "Instruments steady within", "Of the drag: change over the last ten steps, or of the means of the last two quarters where the wake keeps moving.")
     steps: int = number(150, "", 5, 5000, "Most steps per level", "", whole=True)
     courant_start: float = number(3.0, "", 0.1, 1000, "Courant number at the start", "Smaller is slower and safer.")
-    courant_most: float | None = number(None, "", 1, 1e6, "Largest Courant number", "Empty takes 80 with a closure (bluff wakes bear 50 to 100), 100 000 without.")
+    courant_most: float | None = number(None, "", 1, 1e6, "Largest Courant number", "Empty takes 300 with a closure (80 from Mach 1.2 on), 100 000 without.")
     first_order_steps: int = number(8, "", 0, 500, "First-order steps", "On the coarse level before second order takes over.", whole=True)
-    krylov_vectors: int | None = number(None, "", 4, 100, "Krylov vectors", "Most vectors of one linear solution; empty takes 12 with a closure, 30 without.", whole=True)
+    krylov_vectors: int | None = number(None, "", 4, 100, "Krylov vectors", "Most vectors of one linear solution; empty takes 20 with a closure (12 from Mach 1.2 on), 30 without.", whole=True)
     duration: float = number(6.0, "", 0.2, 1000, "Time to follow", "In body lengths travelled by the stream, after the steady start. Detached eddies only.")
     time_step: float | None = number(None, "", 1e-5, 10, "Time step", "In body lengths travelled by the stream; empty takes one and a half cells on the body. Detached eddies only.")
     discard: float = number(0.4, "", 0, 0.95, "Start-up left out", "Share of the time before statistics begin. Detached eddies only.")

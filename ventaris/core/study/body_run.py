@@ -91,8 +91,10 @@ class BodyExecution(Climb):
         turbulent = sheet.flow.model == "turbulent"
         flow = SpatialDiscretisation(mesh, setup.stream, setup.boundaries, sheet.flow.closure if turbulent else None, setup.direction,
                                      detached=self.detached and name == setup.levels[-1])
-        controls = MarchControls(run.courant_start, run.courant_most or (MOST_COURANT if turbulent else 1e5), 1.5 if turbulent else 2.0, run.first_order_steps,
-                                 run.krylov_vectors or (20 if turbulent else 30), 0.3 if turbulent else 0.1, least_solved=0.5)
+        held = flow.krylov_type == np.float32
+        courant, vectors, tolerance = (MOST_COURANT, 20, 0.3) if held else (80.0, 12, 0.1) if turbulent else (1e5, 30, 0.1)
+        controls = MarchControls(run.courant_start, run.courant_most or courant, 1.5 if turbulent else 2.0, run.first_order_steps, run.krylov_vectors or vectors, tolerance,
+                                 least_solved=0.5)
         resumed = self._resumed(name, flow, controls)
         if resumed:
             return resumed

@@ -73,8 +73,8 @@ class SpatialDiscretisation:
 
     @property
     def krylov_type(self):
-        """Single precision where flux derivatives are held."""
-        return np.float32 if self.closure is not None and self.time_rate == 0 else np.float64
+        """Single precision where flux derivatives are held: with a closure, in steady flow, away from shocks (which want the exact ones)."""
+        return np.float32 if self.closure is not None and self.time_rate == 0 and not self.has_strong_shocks else np.float64
 
     @property
     def flow_columns(self):
@@ -245,7 +245,7 @@ class SpatialDiscretisation:
     def linear_operator(self, state, residual):
         """Product of the Jacobian, pseudo-time term included, with a scaled vector.
 
-        Exact, by finite differences; with a closure and no time the flux derivatives are held, which costs far less and solves as well.
+        Exact, by finite differences; or with the flux derivatives held, which costs far less (see `krylov_type`).
         """
         if self.krylov_type == np.float32:
             return self._held_product
