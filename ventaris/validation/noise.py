@@ -15,7 +15,6 @@ from .case import Case, Check
 AMBIENT, DIAMETER = 101325.0, 0.06
 FORMULA = "f = u_c / (L (1 + u_c/a)), u_c = 0.7 u_j, L = 1.306 sqrt(Mj² - 1) D_j (Powell 1953; Prandtl 1904)"
 STAGES_OPEN = "at Mj 1.10 the lower of two stages of the tone leads on this grid (0.604 a/D), the upper one with 16 cells per diameter (0.673, 1 % off the formula)"
-PULSE_OPEN = "not reached: the absorbing zones give back a little more than they may"
 
 
 def jet_sheet(mach, cells):
@@ -115,7 +114,7 @@ def returned_pulse():
 def pulse():
     """A round pulse runs outwards; what comes back is the fault of the borders."""
     share, cells = returned_pulse()
-    return Case("noise-pulse", "A pulse that leaves", f"{cells} cells, 8 per diameter", [Check("comes back with a share of its amplitude", share, 0, 0.01, "less than 1 % asked for", PULSE_OPEN)])
+    return Case("noise-pulse", "A pulse that leaves", f"{cells} cells, 8 per diameter", [Check("comes back with a share of its amplitude", share, 0, 0.01, "less than 1 % asked for")])
 
 
 def far_field():

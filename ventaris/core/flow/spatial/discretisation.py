@@ -7,6 +7,7 @@ from ..shocks import mark_shocks
 from . import held
 from . import kernels as s
 from . import relaxation as r
+from .shear_stress_transport import SpatialShearStressTransport
 from .spalart_allmaras import SpatialSpalartAllmaras
 from .stencils import neighbour_rows, weights, with_wall_feet
 from .walls import SpatialWalls
@@ -15,7 +16,7 @@ KINDS = {"slip": k.SLIP, "no-slip": k.NO_SLIP, "far field": k.FAR_FIELD, "outlet
 SUPERSONIC_THRESHOLD = 0.05
 # Walls whose area vectors add up to less than this share of their area face each other.
 PINCHED = 0.6
-CLOSURES = {"spalart-allmaras": SpatialSpalartAllmaras}
+CLOSURES = {"spalart-allmaras": SpatialSpalartAllmaras, "sst": SpatialShearStressTransport}
 
 
 class SpatialDiscretisation:
@@ -29,7 +30,7 @@ class SpatialDiscretisation:
     boundaries : dict of str to (kind, velocity)
         Condition of every named boundary; `velocity` is None, a vector over a_inf, or a callable of face centres.
         Names that are missing are no-slip on the body when the flow has friction, slip otherwise, and far field on the box.
-    closure : {None, "spalart-allmaras"}
+    closure : {None, "spalart-allmaras", "sst"}
     direction : array, shape (3,)
     detached : bool
         Detached-eddy simulation.
@@ -266,7 +267,7 @@ class SpatialDiscretisation:
     def _held_product(self, vector):
         m, inner = self.mesh, self.n_interior
         if self._held is None:
-            self._held = held.HeldGeometry(m, self.scalar, self.kind, self.strips)
+            self._held = held.HeldGeometry(m, self.scalar, self.kind, self.strips, self.columns_of_state)
         h, grad, limit = self._held, self._held.grad, self.constants[k.LIMIT] != 0
         if self.first_order:
             grad[:] = 0.0

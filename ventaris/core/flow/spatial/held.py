@@ -16,7 +16,7 @@ zero, third = np.float32(0.0), np.float32(1.0 / 3.0)
 class HeldGeometry:
     """What the products need of a mesh, in single precision, and room for their work."""
 
-    def __init__(self, mesh, stencil, kind, strips):
+    def __init__(self, mesh, stencil, kind, strips, columns):
         inner, cell = mesh.n_interior, mesh.left
         self.start, self.neighbour, self.weight = stencil[0], stencil[1].astype(np.int32), stencil[2].astype(np.float32)
         self.offset = np.zeros((mesh.n_faces, 2, 3), dtype=np.float32)
@@ -32,7 +32,7 @@ class HeldGeometry:
         self.edge_start = np.searchsorted(cell[self.edges], np.arange(mesh.n_cells + 1))
         strip = np.searchsorted(strips, np.arange(mesh.n_cells), side="right")
         self.crossing = np.nonzero(strip[cell[:inner]] != strip[mesh.right[:inner]])[0]
-        self.grad, self.across = np.empty((mesh.n_cells, NV, 3), dtype=np.float32), np.empty((inner, NV + 1), dtype=np.float32)
+        self.grad, self.across = np.empty((mesh.n_cells, NV, 3), dtype=np.float32), np.empty((inner, columns), dtype=np.float32)
 
 
 @njit(parallel=True, **fast)
@@ -103,17 +103,21 @@ def face_change(change, grad, jacobians, friction, f, i, j, offset, normal, shar
 @njit(parallel=True, **fast)
 def product(change, grad, jacobians, friction, diagonal, pairs, closure_diagonal, strips, later, right, n_interior, edge_start, edges, offset, normal, share, centred,
             across, out):
-    """Product of the held Jacobian with a change of the state and of the closure's variable, shape (n_cells, 6).
+    """Product of the held Jacobian with a change of the state and of the closure's variables, shape (n_cells, 5 + c).
 
-    Each strip of cells sums its own faces; what those between strips give to the later one waits in `across`, shape (n_interior, 6).
+    Each strip of cells sums its own faces; what those between strips give to the later one waits in `across`, shape (n_interior, 5 + c).
+    `pairs`, shape (c, n_interior, 2), and `closure_diagonal`, shape (c, n_cells), are the matrices of the closure's equations.
     """
+    closures = len(pairs)
     for s in prange(len(strips) - 1):
         lo, hi = strips[s], strips[s + 1]
         for i in range(lo, hi):
             x0, x1, x2, x3, x4 = times(diagonal[i], change[i, 0], change[i, 1], change[i, 2], change[i, 3], change[i, 4])
-            out[i, 0], out[i, 1], out[i, 2], out[i, 3], out[i, 4], out[i, 5] = x0, x1, x2, x3, x4, closure_diagonal[i] * change[i, 5]
+            out[i, 0], out[i, 1], out[i, 2], out[i, 3], out[i, 4] = x0, x1, x2, x3, x4
+            for c in range(closures):
+                out[i, NV + c] = closure_diagonal[c, i] * change[i, NV + c]
         for i in range(lo, hi):
-            s0 = s1 = s2 = s3 = s4 = s5 = zero
+            s0 = s1 = s2 = s3 = s4 = zero
             for f in range(later[i], later[i + 1]):
                 j = right[f]
                 y0, y1, y2, y3, y4 = face_change(change, grad, jacobians, friction, f, i, j, offset, normal, share, centred)
@@ -122,17 +126,21 @@ def product(change, grad, jacobians, friction, diagonal, pairs, closure_diagonal
                 s2 += y2
                 s3 += y3
                 s4 += y4
-                s5 += pairs[f, 0] * change[j, 5]
-                other = pairs[f, 1] * change[i, 5]
+                for c in range(closures):
+                    out[i, NV + c] += pairs[c, f, 0] * change[j, NV + c]
+                    other = pairs[c, f, 1] * change[i, NV + c]
+                    if j < hi:
+                        out[j, NV + c] += other
+                    else:
+                        across[f, NV + c] = -other
                 if j < hi:
                     out[j, 0] -= y0
                     out[j, 1] -= y1
                     out[j, 2] -= y2
                     out[j, 3] -= y3
                     out[j, 4] -= y4
-                    out[j, 5] += other
                 else:
-                    across[f, 0], across[f, 1], across[f, 2], across[f, 3], across[f, 4], across[f, 5] = y0, y1, y2, y3, y4, other
+                    across[f, 0], across[f, 1], across[f, 2], across[f, 3], across[f, 4] = y0, y1, y2, y3, y4
             for q in range(edge_start[i], edge_start[i + 1]):
                 f = edges[q]
                 p0, p1, p2, p3, p4 = carried(grad, i, offset[f, 0, 0], offset[f, 0, 1], offset[f, 0, 2])
@@ -149,7 +157,6 @@ def product(change, grad, jacobians, friction, diagonal, pairs, closure_diagonal
             out[i, 2] += s2
             out[i, 3] += s3
             out[i, 4] += s4
-            out[i, 5] += s5
 
 
 @njit(**fast)
@@ -157,6 +164,5 @@ def hand_over(crossing, right, across, out):
     """Give the later cells of the faces between strips what waits for them."""
     for f in crossing:
         j = right[f]
-        for k in range(NV):
+        for k in range(out.shape[1]):
             out[j, k] -= across[f, k]
-        out[j, 5] += across[f, 5]

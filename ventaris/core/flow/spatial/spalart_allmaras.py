@@ -123,7 +123,7 @@ class SpatialSpalartAllmaras:
         # by which systems are solved and steps are judged.
         self.row_scale = (size.min() / size) ** 2 / (100.0 * self.nu * stream.mach)
         self.eddy, self.diagonal, self.factors = np.zeros(n), np.zeros(n), np.zeros(n, dtype=np.float32)
-        self.pairs = np.empty((flow.n_interior, 2), dtype=np.float32)
+        self.pairs = np.empty((1, flow.n_interior, 2), dtype=np.float32)
 
     def start(self, distance):
         """Some eddy viscosity near the walls, shape (n_cells, 1)."""
@@ -148,14 +148,14 @@ class SpatialSpalartAllmaras:
         """Assemble and factorise the scalar matrix."""
         f, m = self.flow, self.flow.mesh
         gamma, scale = f.stream.gamma, self.row_scale * self.column_scale[0]
-        off_diagonals(state, molecular, m.centre, m.normal, m.area, m.left, m.right, f.flux, f.n_interior, gamma, scale * (1 - f.wall_treatment.pin), self.pairs)
+        off_diagonals(state, molecular, m.centre, m.normal, m.area, m.left, m.right, f.flux, f.n_interior, gamma, scale * (1 - f.wall_treatment.pin), self.pairs[0])
         rho = gamma * (state[:, 0] + 1 / gamma) / state[:, 1]
         self.pseudo_time = (scale * rho * time_factor)[:, None]
-        self.matrix_diagonal = (scale * self.diagonal + self.pseudo_time[:, 0]).astype(np.float32)
-        self.factors[:] = self.matrix_diagonal
-        scalar_factorise(f.strips, f.later, f.mesh.right, self.pairs, self.factors)
+        self.matrix_diagonal = (scale * self.diagonal + self.pseudo_time[:, 0]).astype(np.float32)[None]
+        self.factors[:] = self.matrix_diagonal[0]
+        scalar_factorise(f.strips, f.later, f.mesh.right, self.pairs[0], self.factors)
 
     def apply_factors(self, vector, out):
         """Fill column 5 of the preconditioned vector."""
         f = self.flow
-        scalar_solve(f.strips, f.later, f.mesh.right, self.pairs, self.factors, vector, out, 5)
+        scalar_solve(f.strips, f.later, f.mesh.right, self.pairs[0], self.factors, vector, out, 5)
