@@ -16,8 +16,8 @@ from .case import Case, Check, run_sheet, trends_of
 
 BLUFF = {"domain": {"ahead": 5, "behind": 10, "beside": 5}, "flow": {"model": "turbulent"}}
 # Behind a bluff body the closure is at its weakest; said in the report where a number falls outside.
-SHOCK_OPEN = "the captured shock is two to three cells wide and stands 8 % too far ahead; 12 % before strong shocks were treated apart"
-BLUFF_OPEN = "mean flow with one-equation closure behind a bluff body; see the limits in docs/theory-bodies.md"
+SHOCK_OPEN = "the axisymmetric solver, on body-fitted grids of 2 500 and 13 300 cells, finds the same 0.174 and 0.175: at this Mach number the correlation, not the grid, seems to be what is off"
+BLUFF_OPEN = "mean flow behind a bluff body; see the limits in docs/theory-bodies.md"
 
 
 def _ball(length=1.0):
@@ -185,15 +185,21 @@ def disc():
 
 def square_back():
     part = {"name": "body", "kind": "vehicle", "length": 1.044, "width": 0.389, "height": 0.288, "corner": 0.0, "nose_length": 0.1, "nose_side": 0.1, "nose_roof": 0.1, "nose_floor": 0.1, "tail_length": 0.0}
-    run = run_sheet(space="body", shape={"parts": [part]}, air={"motion": "speed", "speed": 40}, flow={"model": "turbulent"}, grid={"level": "fine", "budget": 300_000},
-                    domain={"kind": "ground", "clearance": 0.05, "ground": "fixed", "half": "yes", "ahead": 3, "behind": 6, "beside": 3})
-    r = run.result
-    trend = r["trends"]["drag"]
-    steps = np.diff(trend["values"])
-    checks = [Check("levels computed", float(len(r["levels"])), 3, 3, "three levels"), Check("monotone (1 is yes)", float(len(steps) == 2 and steps[0] * steps[1] > 0), 1, 1, "a trend that can be read", BLUFF_OPEN),
-              Check("error bar given (1 is yes)", float(trend["error"] is not None), 1, 1, "every value carries its error bar"),
-              Check("CD", r["coefficients"]["drag"], 0.20, 0.32, "SAE paper 840300, 1984: 0.25 (noted, not required)", BLUFF_OPEN)]
-    return Case("body-square-back", "Square-back rounded box over a fixed ground", f"half of it, {r['cells']} cells, Re {r['air']['reynolds']:.2g}. {r['verdict']['words']}", checks, r["seconds"], trends={"drag": trends_of(r)["drag"]})
+    checks, trends, seconds, words = [], {}, 0.0, []
+    for closure, name in (("spalart-allmaras", "Spalart-Allmaras"), ("sst", "SST")):
+        run = run_sheet(space="body", shape={"parts": [part]}, air={"motion": "speed", "speed": 40}, flow={"model": "turbulent", "closure": closure}, grid={"level": "fine", "budget": 300_000},
+                        domain={"kind": "ground", "clearance": 0.05, "ground": "fixed", "half": "yes", "ahead": 3, "behind": 6, "beside": 3})
+        r = run.result
+        trend = r["trends"]["drag"]
+        steps = np.diff(trend["values"])
+        checks += [Check(f"{name}: levels computed", float(len(r["levels"])), 3, 3, "three levels"),
+                   Check(f"{name}: monotone (1 is yes)", float(len(steps) == 2 and steps[0] * steps[1] > 0), 1, 1, "a trend that can be read", BLUFF_OPEN),
+                   Check(f"{name}: error bar given (1 is yes)", float(trend["error"] is not None), 1, 1, "every value carries its error bar"),
+                   Check(f"{name}: CD", r["coefficients"]["drag"], 0.20, 0.32, "SAE paper 840300, 1984: 0.25 (noted, not required)", BLUFF_OPEN)]
+        seconds += r["seconds"]
+        trends[f"drag, {name}"] = trends_of(r)["drag"]
+        words.append(f"{name}: {r['cells']} cells in {r['seconds']:.0f} s. {r['verdict']['words']}")
+    return Case("body-square-back", "Square-back rounded box over a fixed ground", f"half of it, Re {r['air']['reynolds']:.2g}. {' '.join(words)}", checks, seconds, trends=trends)
 
 
 CASES = {"body-free-stream": free_stream, "body-frontal": frontal_areas, "body-sphere-slip": slip_sphere, "body-ellipsoid-slip": slip_ellipsoid, "body-plate": plate,
