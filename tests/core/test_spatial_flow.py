@@ -90,6 +90,22 @@ class HeldProducts(unittest.TestCase):
         self.assertLess(vectors, 30)
 
 
+    def test_a_march_that_runs_away_goes_back_and_takes_exact_products(self):
+        march = self.march
+        self.assertEqual(self.flow.krylov_type, np.float32)
+        best, lowest = march._best[0], march.lowest
+        # As if the quick products had spoilt the flow.
+        march.state = march.state * np.array([1, 1, 1.5, 3, 3, 1])
+        march.courant = 0.5
+        march._evaluate()
+        report = march.advance()
+        self.assertIn("exact", report.note)
+        self.assertEqual(self.flow.krylov_type, np.float64)
+        self.assertLessEqual(march.residual, 1.01 * lowest)
+        np.testing.assert_array_equal(march.state, best)
+        self.assertLess(march.advance().residual, 3 * lowest)
+
+
 class Closures(unittest.TestCase):
     def test_both_closures_converge_on_a_small_car(self):
         drag = {}

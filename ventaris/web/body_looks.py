@@ -1,7 +1,5 @@
 """The three-dimensional flow view: surface, cut planes, lines and iso-surfaces for the canvas."""
 import functools
-import json
-import struct
 
 import numpy as np
 from flask import Blueprint, Response, abort, current_app, g, request
@@ -18,6 +16,7 @@ from ..store import runs
 from ..store.body_fields import unpack_body_field
 from ..store.database import open_database
 from .campaigns import only_about
+from .packing import packed
 
 pages = Blueprint("body_looks", __name__)
 MOST_LINES = 400
@@ -47,13 +46,11 @@ def body_of(run_id):
     return _load(str(current_app.config["FOLDER"]), run_id, version)
 
 
-def packed(head, arrays):
-    """Header length, JSON header, arrays one after another (float32 or uint32)."""
-    head["arrays"] = [{"name": name, "kind": "u4" if values.dtype.kind in "iu" else "f4", "count": int(values.size)} for name, values in arrays.items()]
-    text = json.dumps(head).encode()
-    text += b" " * (-len(text) % 4)
-    body = [struct.pack("<I", len(text)), text, *(np.ascontiguousarray(v.astype("<u4" if v.dtype.kind in "iu" else "<f4")).tobytes() for v in arrays.values())]
-    response = Response(b"".join(body), mimetype="application/octet-stream")
+def answered(head, arrays):
+    """The answer that holds named arrays, as float32 or uint32."""
+    kinds = {name: "u4" if values.dtype.kind in "iu" else "f4" for name, values in arrays.items()}
+    head["arrays"] = [{"name": name, "kind": kinds[name], "count": int(values.size)} for name, values in arrays.items()]
+    response = Response(packed(head, [np.ascontiguousarray(values.astype(f"<{kinds[name]}")) for name, values in arrays.items()]), mimetype="application/octet-stream")
     response.headers["Cache-Control"] = "no-cache"
     return response
 
@@ -102,7 +99,7 @@ def surface(run_id):
             q.update(label=f"Difference of {q['label'][0].lower()}{q['label'][1:]}", range=(-most, most), map="vik", diverging=True)
     low, high = drawn.points.min(axis=0) * field.scale, drawn.points.max(axis=0) * field.scale
     head = {"level": field.level, "groups": drawn.groups(), "quantities": described, "box": [low.tolist(), high.tolist()]}
-    return packed(head, {"points": drawn.points * field.scale, "normals": drawn.normals, "triangles": drawn.triangles, **values})
+    return answered(head, {"points": drawn.points * field.scale, "normals": drawn.normals, "triangles": drawn.triangles, **values})
 
 
 def _domain(field):
@@ -135,7 +132,7 @@ def plane(run_id):
         q["range"] = (min(q["range"][0], 0.0), q["range"][1])
     elif key == "loss":
         q["range"] = (0.0, 1.0)
-    return packed({"quantity": q, "level": field.level, "normal": normal.tolist()},
+    return answered({"quantity": q, "level": field.level, "normal": normal.tolist()},
                   {"points": points * field.scale, "triangles": triangles, "values": values[:, 0], "velocity": values[:, 1:]})
 
 
@@ -171,7 +168,7 @@ def _lines(field, lines, speeds, head):
     keep = [k for k, line in enumerate(lines) if len(line) > 1]
     points = np.concatenate([lines[k] for k in keep]) if keep else np.zeros((0, 3))
     speed = np.concatenate([speeds[k] for k in keep]) if keep else np.zeros(0)
-    return packed(head, {"points": points * field.scale, "speed": speed, "lengths": np.array([len(lines[k]) for k in keep], dtype=np.int64)})
+    return answered(head, {"points": points * field.scale, "speed": speed, "lengths": np.array([len(lines[k]) for k in keep], dtype=np.int64)})
 
 
 @pages.get("/runs/<int:run_id>/oil.bin")
@@ -195,6 +192,6 @@ def iso(run_id):
     low, high = _window(field, drawn)
     found = iso_surface(field, key, value if value is not None else 0.5, low, high)
     if found is None:
-        return packed({"empty": True}, {"points": np.zeros(0)})
+        return answered({"empty": True}, {"points": np.zeros(0)})
     speed = field.sample(found.points, ("speed",))[:, 0]
-    return packed({"empty": False}, {"points": found.points * field.scale, "normals": found.normals, "triangles": found.triangles, "speed": np.nan_to_num(speed)})
+    return answered({"empty": False}, {"points": found.points * field.scale, "normals": found.normals, "triangles": found.triangles, "speed": np.nan_to_num(speed)})

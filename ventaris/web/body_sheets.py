@@ -10,7 +10,7 @@ from ..core.shapes.assembly import assemble
 from ..core.shapes.coordinates import ShapeError
 from ..core.sheet import SheetError, read_section
 from ..store import campaigns as store
-from .body_looks import packed
+from .body_looks import answered
 from .campaigns import download, import_part, plain_name
 from .sheets import cell_or_404, form_values, stored_values
 
@@ -37,7 +37,7 @@ def preview(variant_id, point_id):
     named = {region.name for region in shape.regions}
     low, high = body.surface.box
     ground = float(low[2] - domain.clearance) if domain.kind == "ground" else None
-    return packed({"groups": drawn.groups(), "named": [name for name in surface.parts if name in named], "box": [low.tolist(), high.tolist()], "ground": ground, "moving": domain.ground == "moving"},
+    return answered({"groups": drawn.groups(), "named": [name for name in surface.parts if name in named], "box": [low.tolist(), high.tolist()], "ground": ground, "moving": domain.ground == "moving"},
                   {"points": drawn.points, "normals": drawn.normals, "triangles": drawn.triangles})
 
 

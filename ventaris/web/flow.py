@@ -1,7 +1,5 @@
 """The flow view: fields for the canvas, computed lines, and pictures for export."""
 import functools
-import json
-import struct
 
 import numpy as np
 from flask import Blueprint, Response, abort, current_app, g, jsonify, render_template, request
@@ -22,6 +20,7 @@ from ..store.database import open_database
 from ..store.fields import frames_head, unpack_field, unpack_frames
 from .body_looks import body_of
 from .campaigns import download, only_about, plain_name
+from .packing import packed
 from .runs import run_or_404
 
 pages = Blueprint("flow", __name__)
@@ -113,7 +112,7 @@ def pack(picture, head, values):
     head |= {"points": len(picture.points), "triangles": len(picture.triangles), "edges": len(picture.edges), "outline": len(outline),
              "loops": [len(loop) for loop in picture.wall], "home": picture.home,
              "values": list(values)}
-    return _packed(head, [picture.points.astype("<f4"), picture.triangles.astype("<u4"), picture.edges.astype("<u4"), outline.astype("<f4"),
+    return packed(head, [picture.points.astype("<f4"), picture.triangles.astype("<u4"), picture.edges.astype("<u4"), outline.astype("<f4"),
                           *(np.asarray(v).astype("<f4") for v in values.values())])
 
 
@@ -147,16 +146,9 @@ def _frame(run_id, number):
         abort(404, f"“{key}” is no field.")
     values = moment(setup, mesh, frames[number].astype(float) * setup.stream.column_scale[:4], mean, {key, "mach", "u", "v"})
     head = {"bare": True, "time": float(times[number]), "quantities": [], "points": len(values["u"]), "triangles": 0, "edges": 0, "outline": 0, "loops": [], "values": list(values)}
-    response = Response(_packed(head, [np.asarray(v).astype("<f4") for v in values.values()]), mimetype="application/octet-stream")
+    response = Response(packed(head, [np.asarray(v).astype("<f4") for v in values.values()]), mimetype="application/octet-stream")
     response.headers["Cache-Control"] = "private, max-age=3600"
     return response
-
-
-def _packed(head, arrays):
-    """Length of the header, the header as JSON, the arrays."""
-    text = json.dumps(head).encode()
-    text += b" " * (-len(text) % 4)
-    return b"".join([struct.pack("<I", len(text)), text, *(a.tobytes() for a in arrays)])
 
 
 @pages.get("/runs/<int:run_id>/difference/<int:other_id>/field.bin")

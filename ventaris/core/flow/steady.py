@@ -5,7 +5,7 @@ and solves with finite-difference products, preconditioned by incomplete factors
 exact first-order Jacobian.  The Courant number grows as the residual falls; a step that
 makes things worse is halved, and if that does not help the march backs off.
 """
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -15,6 +15,9 @@ from .krylov import gmres
 LIMITER_HELD_BELOW = 3e-3
 # After so many good steps earlier trouble no longer counts.
 FORGIVEN_AFTER = 10
+# Residual over the lowest so far, and over the impulsive start's, from which on a march with held products takes the exact ones.
+RUNAWAY, RUNAWAY_FROM = 5.0, 0.1
+EXACT_COURANT, EXACT_VECTORS, EXACT_TOLERANCE = 80.0, 12, 0.1
 
 
 class FlowDiverged(RuntimeError):
@@ -68,6 +71,7 @@ class Step:
     vectors: int
     clipped: int
     first_order: bool
+    note: str = ""
 
 
 class SteadyMarch:
@@ -96,6 +100,7 @@ class SteadyMarch:
         self.courant = controls.courant_start
         self.step_count = 0
         self.retries = self._good_steps = 0
+        self.lowest = np.inf
         self.first_order_left = controls.first_order_steps
         self.reference = self._impulsive_start()
         self._evaluate()
@@ -152,7 +157,11 @@ class SteadyMarch:
             self.flow.closure.clip(self.state, change)
         accepted = self._take(change, before)
         self.step_count += 1
-        if not accepted:
+        note = ""
+        if accepted and not first and self._runs_away():
+            note = "The quick products let the residual grow: back to the best state, with exact ones"
+            self._turn_exact()
+        elif not accepted:
             self._back_off()
             self._good_steps = 0
         else:
@@ -166,10 +175,26 @@ class SteadyMarch:
                 if self.first_order_left == 0:
                     self.courant = max(c.courant_start, 0.3 * self.courant)
                     self._evaluate()
+            if not first:
+                if self.residual < self.lowest and self.flow.krylov_type == np.float32:
+                    self._best = self.state, self.courant
+                self.lowest = min(self.lowest, self.residual)
             if self.residual <= self._good[2] * 1.5:
                 self._keep()
             self._hold_limiter()
-        return Step(self.step_count, self.residual, self.courant, vectors, clipped, first)
+        return Step(self.step_count, self.residual, self.courant, vectors, clipped, first, note)
+
+    def _runs_away(self):
+        return self.flow.krylov_type == np.float32 and self.residual > max(RUNAWAY * self.lowest, RUNAWAY_FROM)
+
+    def _turn_exact(self):
+        """Go back to the best state and take exact products from there."""
+        self.flow.exact_products = True
+        self.state, self.courant = self._best[0].copy(), max(0.3 * min(self._best[1], EXACT_COURANT), self.controls.courant_start)
+        self.controls = replace(self.controls, courant_most=min(self.controls.courant_most, EXACT_COURANT), krylov_vectors=min(self.controls.krylov_vectors, EXACT_VECTORS),
+                                krylov_tolerance=min(self.controls.krylov_tolerance, EXACT_TOLERANCE))
+        self._evaluate()
+        self._keep()
 
     def _take(self, change, before):
         """Add the change, halved while it makes the residual much worse; False if nothing helped."""

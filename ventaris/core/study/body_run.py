@@ -7,7 +7,7 @@ import numpy as np
 from ..flow.kernels import NO_SLIP
 from ..flow.spatial.discretisation import SpatialDiscretisation
 from ..flow.spatial.prolongation import prolong
-from ..flow.steady import FlowDiverged, MarchControls, SteadyMarch
+from ..flow.steady import EXACT_COURANT, EXACT_TOLERANCE, EXACT_VECTORS, FlowDiverged, MarchControls, SteadyMarch
 from ..flow.unsteady import TimeMarch
 from ..grids.embedded import mesh_quality
 from ..instruments.balance import channel_name
@@ -91,8 +91,9 @@ class BodyExecution(Climb):
         turbulent = sheet.flow.model == "turbulent"
         flow = SpatialDiscretisation(mesh, setup.stream, setup.boundaries, sheet.flow.closure if turbulent else None, setup.direction,
                                      detached=self.detached and name == setup.levels[-1])
+        flow.exact_products = careful
         held = flow.krylov_type == np.float32
-        courant, vectors, tolerance = (MOST_COURANT, 20, 0.3) if held else (80.0, 12, 0.1) if turbulent else (1e5, 30, 0.1)
+        courant, vectors, tolerance = (MOST_COURANT, 20, 0.3) if held else (EXACT_COURANT, EXACT_VECTORS, EXACT_TOLERANCE) if turbulent else (1e5, 30, 0.1)
         controls = MarchControls(run.courant_start, run.courant_most or courant, 1.5 if turbulent else 2.0, run.first_order_steps, run.krylov_vectors or vectors, tolerance,
                                  least_solved=0.5)
         resumed = self._resumed(name, flow, controls)

@@ -90,6 +90,7 @@ class Climb:
             level.seconds = earlier + time.monotonic() - began
             channels = self._read({"step": len(self.history) + 1, "residual": report.residual, "courant": report.courant})
             self._remember(channels, report)
+            message = message or report.note
             if report.clipped > 0.02 * level.flow.n_cells and not message:
                 message = f"{report.clipped} cells held back in this step"
             yield self._record(report.residual, report.courant, channels, message, self._share())

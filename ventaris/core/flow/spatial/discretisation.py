@@ -34,7 +34,14 @@ class SpatialDiscretisation:
     direction : array, shape (3,)
     detached : bool
         Detached-eddy simulation.
+
+    Attributes
+    ----------
+    exact_products : bool
+        Whether a march may no longer hold the flux derivatives.
     """
+
+    exact_products = False
 
     def __init__(self, mesh, stream, boundaries=None, closure=None, direction=(1.0, 0.0, 0.0), limit=None, precondition=None, detached=False):
         self.mesh, self.stream = mesh, stream
@@ -74,8 +81,9 @@ class SpatialDiscretisation:
 
     @property
     def krylov_type(self):
-        """Single precision where flux derivatives are held: with a closure, in steady flow, away from shocks (which want the exact ones)."""
-        return np.float32 if self.closure is not None and self.time_rate == 0 and not self.has_strong_shocks else np.float64
+        """Single precision where flux derivatives are held: with a closure, in steady flow, without strong shocks, until a march asks for the exact ones."""
+        held = self.closure is not None and self.time_rate == 0 and not self.has_strong_shocks and not self.exact_products
+        return np.float32 if held else np.float64
 
     @property
     def flow_columns(self):

@@ -145,9 +145,18 @@ def face_jacobians(state, eddy, left, right, n_interior, kind, ghost, shear, gap
                     k0 = g * (pl + 1.0 / g) / tl * speed * s
                     mu = 0.0 if kind[b] == SLIP else shear[b] * viscosity(tl, constants) * s / gap[b]
                     friction[f, 0] = mu * row_scale[2] * column_scale[2]
+                    # The pressure of what runs against the wall grows with the square of its speed once it is faster than the stream.
+                    du, dv, dw = ul - ghost[b, 2], vl - ghost[b, 3], wl - ghost[b, 4]
+                    if kind[b] == SLIP:
+                        du, dv, dw = ul, vl, wl
+                    towards = du * nx + dv * ny + dw * nz
+                    more = k0 * towards / speed**2 if towards > 0.0 and constants[MACH] < speed and speed**2 < tl else 0.0
                     for r in range(3):
                         for k in range(3):
                             one[2 + r, 2 + k] = mu * (1.0 if r == k else 0.0) + (k0 - mu) * normal[f, r] * normal[f, k]
+                        one[2 + r, 2] += more * normal[f, r] * du
+                        one[2 + r, 3] += more * normal[f, r] * dv
+                        one[2 + r, 4] += more * normal[f, r] * dw
             finish_block(one, row_scale, column_scale, total_enthalpy)
             for r in range(NV):
                 for k in range(NV):
