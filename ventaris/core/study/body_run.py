@@ -28,6 +28,8 @@ LEAST_RECORD = 30
 COARSE_PATIENCE = 4.0
 TIME_TOLERANCE = 1e-2
 MOST_COURANT = 300.0
+# Of a level, for the share that is shown as done.
+EXPECTED_STEPS = 45
 # Rise of the pressure across a cell, over itself, from which on a cell counts as in a shock.
 SHOCK_RISE = 0.25
 
@@ -220,8 +222,7 @@ class BodyExecution(Climb):
         level, levels = self._level, self.setup.levels
         weights = [8.0**k for k in range(len(levels))]
         here = levels.index(level.name)
-        expected = 45.0
-        done = sum(weights[:here]) + weights[here] * min(0.97, level.steps / (level.steps + 0.35 * expected))
+        done = sum(weights[:here]) + weights[here] * min(0.97, level.steps / (level.steps + 0.35 * EXPECTED_STEPS))
         return float(done / sum(weights)) * (0.3 if self.detached else 1.0)
 
     def _kept_arrays(self):
