@@ -3,7 +3,7 @@ import unittest
 
 import numpy as np
 
-from tests.bodies import CAR, SMALL, body_sheet
+from tests.bodies import CAR, NEAR, body_sheet
 from ventaris.core.flow.krylov import gmres
 from ventaris.core.flow.spatial.discretisation import SpatialDiscretisation
 from ventaris.core.flow.steady import MarchControls, SteadyMarch
@@ -12,9 +12,9 @@ from ventaris.core.study.bodies import prepare_body
 CLOSURES = ("spalart-allmaras", "sst")
 
 
-def marched(closure, steps=25, level=0):
+def marched(closure, steps=25, level=0, **sections):
     """(flow, state) some way into a march about a small car."""
-    setup = prepare_body(body_sheet([CAR]))
+    setup = prepare_body(body_sheet([CAR], **sections))
     mesh = setup.generate((setup.levels[level],))[setup.levels[level]]
     flow = SpatialDiscretisation(mesh, setup.stream, setup.boundaries, closure, setup.direction)
     march = SteadyMarch(flow, flow.uniform_state(), MarchControls(3.0, 100.0, 1.5, 8, 20, 0.3, least_solved=0.5))
@@ -127,6 +127,13 @@ class Closures(unittest.TestCase):
             with self.subTest(closure=closure):
                 self.assertLess(share[far].sum(), 0.7 * share.sum())
                 self.assertLess(share.max(), 0.5 * share.sum())
+
+    def test_a_ground_that_moves_with_the_stream_carries_no_layer(self):
+        flow, march = marched("sst", 15, domain={**NEAR, "kind": "ground", "clearance": 0.25})
+        self.assertEqual(march.retries, 0)
+        floor = flow.mesh.left[flow.mesh.boundaries["floor"]]
+        ahead = floor[flow.mesh.centre[floor, 0] < -0.7]
+        self.assertLess(flow.eddy[ahead].max(), 1e-3)
 
     def test_omega_of_the_wall_cells_is_that_of_the_log_layer(self):
         flow, march = marched("sst", 45)

@@ -14,7 +14,9 @@ from .case import Case, Check
 
 AMBIENT, DIAMETER = 101325.0, 0.06
 FORMULA = "f = u_c / (L (1 + u_c/a)), u_c = 0.7 u_j, L = 1.306 sqrt(Mj² - 1) D_j (Powell 1953; Prandtl 1904)"
-STAGES_OPEN = "at Mj 1.10 the lower of two stages of the tone leads on this grid (0.604 a/D), the upper one with 16 cells per diameter (0.673, 1 % off the formula)"
+STAGES_OPEN = "at Mj 1.10 the lower of two stages of the tone leads on this grid (0.605 a/D), the upper one with 16 cells per diameter (0.673, 1 % off the formula)"
+
+SWELLS_OPEN = "at Mj 1.20 the tone swells and fades by a third over some 60 D/a, beside a second stage at 0.57 a/D: halves of 50 D/a differ by one to eleven per cent, as chance has it"
 
 
 def jet_sheet(mach, cells):
@@ -54,7 +56,7 @@ def jet_tones():
         name = f"Mj {mach:.2f}"
         checks += [Check(f"{name}: tone over the formula's", tone / formula, 0.9, 1.1, FORMULA, STAGES_OPEN if mach == 1.10 else ""),
                    Check(f"{name}: tone over the formula's with the cell length and wave speed of this jet", tone / measured["frequency"] if measured else np.nan, 0.96, 1.04, "the same, both lengths measured in the run"),
-                   Check(f"{name}: change of its amplitude between the halves of the record", found["change"], 0, 0.05, "a tone that has built up stays"),
+                   Check(f"{name}: change of its amplitude between the halves of the record", found["change"], 0, 0.05, "a tone that has built up stays", SWELLS_OPEN if mach == 1.20 else ""),
                    Check(f"{name}: prominence, dB", found["tones"][0]["prominence"], 20, 90, "a tone, not a hump")]
         seconds, cells = seconds + run.result["seconds"], run.jet.cells
         row = run.rows()["near"]

@@ -254,7 +254,7 @@ class SteadyMarch:
             places = "; ".join(", ".join(f"{axis} = {value:.3f}" for axis, value in zip("xyz", at)) for at in centres[:3])
             raise FlowDiverged(
                 f"The flow could not be kept alive after {self.controls.retries} retries with smaller steps. "
-                f"The worst cells (in chords): {places}. Try a lower starting Courant number (run.courant_start), more "
+                f"The worst cells (in reference lengths): {places}. Try a lower starting Courant number (run.courant_start), more "
                 "first-order steps (run.first_order_steps), or look at the grid there.", worst, centres)
 
     def worst_cells(self, count=5):

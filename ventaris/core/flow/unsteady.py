@@ -124,5 +124,5 @@ class TimeMarch:
         worst = np.argsort(size)[::-1][:5]
         centres = self.flow.mesh.centre[worst]
         places = "; ".join(", ".join(f"{axis} = {value:.3f}" for axis, value in zip("xyz", at)) for at in centres[:3])
-        return FlowDiverged(f"The time step at {self.time * self.flow.stream.mach:.3f} chords could not be solved. The worst cells (in chords): {places}. "
+        return FlowDiverged(f"The time step at {self.time * self.flow.stream.mach:.3f} chords could not be solved. The worst cells (in reference lengths): {places}. "
                             "Take a shorter time step (run.time_step), or look at the grid there.", worst, centres)

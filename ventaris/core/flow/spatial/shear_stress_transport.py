@@ -50,7 +50,7 @@ def eddy_and_blend(state, molecular, grad, start, neighbour, weight, distance, g
 
 @njit(parallel=True, **fast)
 def closure_residual(state, molecular, eddy, blend, cross, grad, distance, size, detached, volume, centre, normal, area, left, right, kind, gap, mass_flux, face_start, faces, sign,
-                     n_interior, gamma, far_k, far_w, pin, pinned, time_rate, history, scale, out, diagonal):
+                     n_interior, gamma, far_k, far_w, at_wall, pin, pinned, time_rate, history, scale, out, diagonal):
     """Residuals of k and ln(omega) in columns 5 and 6 of `out`, and safe diagonals, shape (2, n_cells)."""
     for i in prange(state.shape[0]):
         rho = gamma * (state[i, 0] + 1.0 / gamma) / state[i, 1]
@@ -101,18 +101,20 @@ def closure_residual(state, molecular, eddy, blend, cross, grad, distance, size,
             total_w += v * rho * (time_rate * w + history[i, W])
             diag_k += v * rho * time_rate
             diag_w += v * rho * time_rate
-        if pinned[i] > 0.0:
-            # The first cell knows omega: 6 nu / (beta d^2) in the sublayer, u_tau / (kappa d sqrt(beta*)) in the log layer.
+        if at_wall[i]:
+            # The first cell knows omega: 6 nu / (beta d^2) in the sublayer, u_tau / (kappa d sqrt(beta*)) in the log layer;
+            # where the wall moves with the stream there is no layer, and the stream's.
             shear_velocity = pinned[i] / (KAPPA * d)
             viscous, log_layer = 6.0 * molecular[i] / rho / (BETA1 * d * d), pin[i] * shear_velocity / (KAPPA * d * np.sqrt(BETA_STAR))
-            total_w = diag_w * (w - 0.5 * np.log(viscous * viscous + log_layer * log_layer))
+            known = 0.5 * np.log(viscous * viscous + log_layer * log_layer)
+            total_w = diag_w * (w - pin[i] * known - (1.0 - pin[i]) * max(known, far_w))
             total_k = (1.0 - pin[i]) * total_k + pin[i] * diag_k * (k - shear_velocity**2 / np.sqrt(BETA_STAR))
         out[i, K], out[i, W] = total_k * scale[0, i], total_w * scale[1, i]
         diagonal[0, i], diagonal[1, i] = diag_k, diag_w
 
 
 @njit(parallel=True, **fast)
-def off_diagonals(state, molecular, eddy, blend, pin, pinned, centre, normal, area, left, right, mass_flux, n_interior, scale, out):
+def off_diagonals(state, molecular, eddy, blend, pin, at_wall, centre, normal, area, left, right, mass_flux, n_interior, scale, out):
     """Scaled dependence of each cell's equations on its neighbour, shape (2, n_interior, 2): [left on right, right on left]."""
     for f in prange(n_interior):
         i, j = left[f], right[f]
@@ -125,7 +127,7 @@ def off_diagonals(state, molecular, eddy, blend, pin, pinned, centre, normal, ar
             inflow = min(mass_flux[f, 0] if side == 0 else -mass_flux[f, 0], 0.0)
             _, slope = omega_slope(state[other, W] - state[own, W])
             out[0, f, side] = scale[0, own] * (1.0 - pin[own]) * (inflow - (molecular_f + (f1 * SIGMA_K1 + (1.0 - f1) * SIGMA_K2) * eddy_f) * share)
-            free = 0.0 if pinned[own] > 0.0 else 1.0
+            free = 0.0 if at_wall[own] else 1.0
             out[1, f, side] = scale[1, own] * free * (inflow - (molecular_f + (f1 * SIGMA_W1 + (1.0 - f1) * SIGMA_W2) * eddy_f) * share * slope)
 
 
@@ -147,6 +149,8 @@ class SpatialShearStressTransport:
         calm = 1.0 / (1.0 + size * (6 * self.nu / flow.distance**2 / stream.mach + 0.03 / flow.distance))
         self.row_scale = (size.min() / size) ** 2 / (self.column_scale[:, None] * stream.mach) * np.stack([np.ones(n), calm])
         self.eddy, self.blend, self.cross, self.diagonal = np.zeros(n), np.zeros(n), np.zeros(n), np.zeros((2, n))
+        self.at_wall = np.zeros(n, dtype=bool)
+        self.at_wall[flow.mesh.left[flow.n_interior:][flow.kind == NO_SLIP]] = True
         self.pairs = np.empty((2, flow.n_interior, 2), dtype=np.float32)
         self.factors = np.zeros((2, n), dtype=np.float32)
 
@@ -170,14 +174,14 @@ class SpatialShearStressTransport:
         """Fill columns 5 and 6 of the residual."""
         f, m, wall = self.flow, self.flow.mesh, self.flow.wall_treatment
         closure_residual(state, molecular, self.eddy, self.blend, self.cross, velocity_gradient, f.distance, m.size, self.detached, m.volume, m.centre, m.normal, m.area, m.left, m.right,
-                         f.kind, f.gap, f.flux, f.face_start, f.faces, f.sign, f.n_interior, f.stream.gamma, self.far_k, self.far_w, wall.pin, wall.pinned,
+                         f.kind, f.gap, f.flux, f.face_start, f.faces, f.sign, f.n_interior, f.stream.gamma, self.far_k, self.far_w, self.at_wall, wall.pin, wall.pinned,
                          f.time_rate, f.history, self.row_scale, out, self.diagonal)
 
     def prepare(self, state, molecular, time_factor):
         """Assemble and factorise the two scalar matrices."""
         f, m, wall = self.flow, self.flow.mesh, self.flow.wall_treatment
         scale = self.row_scale * self.column_scale[:, None]
-        off_diagonals(state, molecular, self.eddy, self.blend, wall.pin, wall.pinned, m.centre, m.normal, m.area, m.left, m.right, f.flux, f.n_interior, scale, self.pairs)
+        off_diagonals(state, molecular, self.eddy, self.blend, wall.pin, self.at_wall, m.centre, m.normal, m.area, m.left, m.right, f.flux, f.n_interior, scale, self.pairs)
         rho = f.stream.gamma * (state[:, 0] + 1 / f.stream.gamma) / state[:, 1]
         held = scale * rho * time_factor
         self.pseudo_time = held.T.copy()
