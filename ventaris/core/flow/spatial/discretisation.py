@@ -54,7 +54,6 @@ class SpatialDiscretisation:
         self.free = np.concatenate([[0.0, 1.0], mach * self.direction])
         self.n_cells, self.n_interior = mesh.n_cells, mesh.n_interior
         self.face_start, self.faces, self.sign = mesh.cell_faces()
-        self.across = np.where(self.sign > 0, mesh.right[self.faces], mesh.left[self.faces])
         # Faces between a cell and those of higher number.
         self.later = np.searchsorted(mesh.left[:self.n_interior], np.arange(self.n_cells + 1))
         self.strips = np.linspace(0, self.n_cells, r.STRIPS + 1).astype(np.int64)
