@@ -133,7 +133,7 @@ def plane(run_id):
     elif key == "loss":
         q["range"] = (0.0, 1.0)
     return answered({"quantity": q, "level": field.level, "normal": normal.tolist()},
-                  {"points": points * field.scale, "triangles": triangles, "values": values[:, 0], "velocity": values[:, 1:]})
+                    {"points": points * field.scale, "triangles": triangles, "values": values[:, 0], "velocity": values[:, 1:]})
 
 
 def _window(field, drawn):

@@ -38,7 +38,7 @@ def preview(variant_id, point_id):
     low, high = body.surface.box
     ground = float(low[2] - domain.clearance) if domain.kind == "ground" else None
     return answered({"groups": drawn.groups(), "named": [name for name in surface.parts if name in named], "box": [low.tolist(), high.tolist()], "ground": ground, "moving": domain.ground == "moving"},
-                  {"points": drawn.points, "normals": drawn.normals, "triangles": drawn.triangles})
+                    {"points": drawn.points, "normals": drawn.normals, "triangles": drawn.triangles})
 
 
 @pages.post("/sheet/<int:variant_id>/<int:point_id>/import")

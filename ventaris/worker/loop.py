@@ -52,9 +52,11 @@ def warm_up(whole=False):
                             "grid": {"level": "coarse", "around": 64, "layers": 24, "wake": 16}, "run": {"steps": 5, "first_order_steps": 2}})
         for _ in execute(sheet):
             pass
-    for mach, model in ((0.1, "turbulent"), (0.8, "inviscid")):
+    # Beyond Mach 1 a closure is solved with exact products, below with held ones.
+    rarer = ((0.1, {"model": "turbulent", "closure": "sst"}), (2.0, {"model": "turbulent"})) if whole else ()
+    for mach, flow in ((0.1, {"model": "turbulent"}), *rarer, (0.8, {"model": "inviscid"})):
         ball = {"name": "ball", "kind": "ellipsoid", "length": 1, "width": 1, "height": 1}
-        sheet = read_sheet({"format": 1, "space": "body", "shape": {"parts": [ball]}, "air": {"motion": "mach", "mach": mach}, "flow": {"model": model},
+        sheet = read_sheet({"format": 1, "space": "body", "shape": {"parts": [ball]}, "air": {"motion": "mach", "mach": mach}, "flow": flow,
                             "domain": {"ahead": 1, "behind": 1, "beside": 1}, "grid": {"level": "coarse", "surface_size": 0.06, "wake_length": 0},
                             "run": {"steps": 5, "first_order_steps": 2}})
         for _ in execute(sheet):
