@@ -28,7 +28,7 @@ def finished():
 
 def field_of(run):
     level, flow, state = run.field()
-    return body_field(level, flow, state, run.setup.scale, run.setup.half, run.setup.air)
+    return body_field(level, flow, state, run.setup.scale, run.setup.half, run.setup.air, run.mean)
 
 
 class Sheets(unittest.TestCase):
@@ -145,6 +145,27 @@ class Execution(unittest.TestCase):
                 self.assertEqual(run.result["averages"]["of"], "time steps")
                 self.assertGreaterEqual(run.result["averages"]["steps"], 12)
                 self.assertTrue(any("time" in entry for entry in run.history))
+                self.assertEqual(run.mean_field.count, run.result["averages"]["steps"])
+                values = field_of(run).values
+                self.assertEqual({"fluctuation", "pressure_rms", "mean_cp", "mean_speed"} - set(field_of(run).quantities), set())
+                # The last moment lies within what a record of n values can hold: sqrt(n - 1) deviations from its mean.
+                self.assertLessEqual(float(np.max(np.abs(values("fluctuation")) - np.sqrt(run.mean_field.count) * values("pressure_rms"))), 1e-6 * run.setup.air.pressure)
+                np.testing.assert_allclose(values("mean_speed").max() / values("speed").max(), 1, atol=0.3)
+
+    def test_means_over_time_survive_a_checkpoint(self):
+        sheet = dict(grid={**SMALL, "level": "coarse"}, flow={"model": "turbulent", "wake": "detached"}, run={"steps": 10, "duration": 2.0, "time_step": 0.1},
+                     instruments={"formulas": [{"name": "swing", "expression": "about_mean(drag)"}]})
+        whole = run_body(**sheet)
+        broken = execute(whole.sheet)
+        for progress in broken:
+            if len(broken._followed) == 15:
+                break
+        again = execute(whole.sheet, broken.checkpoint().to_bytes())
+        for _ in again:
+            pass
+        self.assertEqual(again.mean_field.count, whole.mean_field.count)
+        np.testing.assert_allclose(again.mean, whole.mean, atol=2e-6)
+        self.assertIsInstance(again.history[-1]["swing"], float)
 
     def test_a_formula_that_cannot_be_fails_in_words(self):
         with self.assertRaisesRegex(RunFailed, "not a channel"):

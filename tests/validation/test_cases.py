@@ -6,6 +6,7 @@ from tests.marks import slow
 from ventaris.core.shapes.families import ellipse, four_digit
 from ventaris.validation.cases import CASES, shock_expansion
 from ventaris.validation.panel import karman_tsien, solve_section
+from ventaris.validation.shock_layer import solve_sphere
 
 
 class PanelMethod(unittest.TestCase):
@@ -28,6 +29,23 @@ class ShockExpansion(unittest.TestCase):
         beta = np.sqrt(3)
         self.assertAlmostEqual(lift / (4 * np.radians(0.5) / beta), 1, delta=0.02)
         self.assertAlmostEqual(drag / (4 / beta * (np.radians(0.5)**2 + 0.02**2)), 1, delta=0.02)
+
+
+class ShockLayer(unittest.TestCase):
+    def test_nose_pressure_is_the_pitot_pressure(self):
+        # Entropy is not imposed: that the streamline on the axis keeps it tells how exact the layer is.
+        for mach in (2.0, 4.0):
+            with self.subTest(mach=mach):
+                self.assertAlmostEqual(solve_sphere(mach).nose_pressure, 1, delta=1e-6)
+
+    def test_fewer_points_and_a_longer_layer_say_the_same(self):
+        whole = solve_sphere(2.0).stand_off
+        self.assertAlmostEqual(solve_sphere(2.0, points=8).stand_off / whole, 1, delta=1e-5)
+        self.assertAlmostEqual(solve_sphere(2.0, points=8, reach=75.0).stand_off / whole, 1, delta=1e-5)
+
+    def test_it_meets_the_correlation_where_that_was_fitted(self):
+        # Billig, J. Spacecraft 4, 1967: to experiments over many Mach numbers; in the middle of them the two agree.
+        self.assertAlmostEqual(solve_sphere(4.0).stand_off / (0.143 * np.exp(3.24 / 16)), 1, delta=0.01)
 
 
 @slow

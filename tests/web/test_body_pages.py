@@ -8,6 +8,7 @@ import numpy as np
 
 from tests.bodies import CAR, SMALL, WHEEL, body_sheet, run_body
 from tests.web.client import WithClient
+from ventaris.core.formats.body_files import body_vtu
 from ventaris.core.formats.surfaces import write_surface
 from ventaris.core.look.body_field import body_field
 from ventaris.core.shapes import bodies
@@ -189,6 +190,18 @@ class Stored(unittest.TestCase):
         points = np.random.default_rng(2).uniform(-0.5, 1.5, (200, 3))
         np.testing.assert_allclose(back.sample(points, ("cp", "vx")), field.sample(points, ("cp", "vx")), atol=2e-4)
         np.testing.assert_array_equal(back.leaf_cell, field.leaf_cell)
+        self.assertNotIn("fluctuation", back.quantities)
+
+    def test_means_over_time_come_back_too(self):
+        execution = finished()
+        level, flow, state = execution.field()
+        mean = np.column_stack([0.9 * state[:, :5], np.full(len(state), 1e-8)])
+        field = body_field(level, flow, state, execution.setup.scale, False, execution.setup.air, mean)
+        back = unpack_body_field(pack_body_field(field), execution.setup.air)
+        air = execution.setup.air
+        np.testing.assert_allclose(back.values("fluctuation"), 0.1 * state[:, 0] * air.density * air.speed_of_sound**2, atol=0.01)
+        np.testing.assert_allclose(back.values("pressure_rms"), 1e-4 * air.density * air.speed_of_sound**2, rtol=1e-5)
+        self.assertIn(b"pressure_about_mean_Pa", body_vtu(field))
 
 
 if __name__ == "__main__":

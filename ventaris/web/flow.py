@@ -5,7 +5,7 @@ import numpy as np
 from flask import Blueprint, Response, abort, current_app, g, jsonify, render_template, request
 from matplotlib.tri import LinearTriInterpolator, Triangulation
 
-from ..core.look.body_field import SPACE_QUANTITIES, SURFACE_QUANTITIES
+from ..core.look.body_field import SURFACE_QUANTITIES
 from ..core.look.body_picture import body_thumbnail
 from ..core.look.colours import OFFERED, map_for, table
 from ..core.look.drawable import default_range, moment, nozzle_drawable, section_drawable
@@ -86,7 +86,7 @@ def _show_body(run, sheet, others):
     if has_field and sheet.domain.kind == "ground":
         ground = float(assemble(sheet.shape).surface.box[0, 2]) - sheet.domain.clearance
     quantities = {k: q for k, q in SURFACE_QUANTITIES.items() if k == "cp" or sheet.flow.model != "inviscid" and (k != "y_plus" or sheet.flow.model == "turbulent")}
-    planes = {k: q for k, q in SPACE_QUANTITIES.items() if k not in TURBULENT_ONLY or sheet.flow.model == "turbulent"}
+    planes = body_of(run["id"])[0].quantities if has_field else {}
     return render_template("flow_body.html", run=run, others=others, has_field=has_field, ground=ground, moving=sheet.domain.ground == "moving",
                            quantities=quantities, plane_quantities=planes, viscous=sheet.flow.model != "inviscid")
 

@@ -138,7 +138,7 @@ class Job:
         began = time.monotonic()
         level, flow, state = self.execution.field()
         if self.execution.sheet.space == "body":
-            runs.keep_array(self.database, self.id, "field", pack_body_field(body_field(level, flow, state, self.execution.setup.scale, self.execution.setup.half)))
+            runs.keep_array(self.database, self.id, "field", pack_body_field(body_field(level, flow, state, self.execution.setup.scale, self.execution.setup.half, mean=self.execution.mean)))
             self.picture_seconds = time.monotonic() - began
             return
         runs.keep_array(self.database, self.id, "field", pack_field(level, flow.mesh, state))

@@ -21,6 +21,9 @@ def body_vtu(field):
     speed = field.air.speed
     data = {name: field.values(key)[cell] for name, key in (("pressure_Pa", "pressure"), ("temperature_K", "temperature"), ("cp", "cp"), ("mach", "mach"), ("total_pressure_loss", "loss"))}
     data["velocity_m_s"] = np.stack([field.values(k)[cell] for k in ("vx", "vy", "vz")], axis=1) * speed
+    if field.mean is not None:
+        data |= {name: field.values(key)[cell] for name, key in (("pressure_about_mean_Pa", "fluctuation"), ("pressure_rms_Pa", "pressure_rms"), ("mean_cp", "mean_cp"))}
+        data["mean_velocity_m_s"] = field.mean[cell, 2:5] / field.air.mach * speed
     n = len(cell)
     return _document("UnstructuredGrid", points, [("connectivity", node.reshape(-1)), ("offsets", 8 * np.arange(1, n + 1)), ("types", np.full(n, 12, dtype=np.uint8))],
                      "Cells", {}, data, n)

@@ -57,7 +57,7 @@ def rows_csv(rows):
 
 def _body_files(run):
     level, flow, state = run.field()
-    field = body_field(level, flow, state, run.setup.scale, run.setup.half, run.setup.air)
+    field = body_field(level, flow, state, run.setup.scale, run.setup.half, run.setup.air, run.mean)
     drawn = drawn_for(field, run.setup.body.surface)
     return {"sheet.toml": write_toml(run.sheet).encode(), "result.json": json.dumps(run.result, indent=1).encode(), "history.csv": history_csv(run.history).encode(),
             "surface.csv": body_surface_csv(field, drawn).encode(), "surface.vtp": body_surface_vtp(field, drawn), "field.vtu": body_vtu(field),

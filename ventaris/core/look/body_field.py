@@ -39,6 +39,8 @@ class BodyField:
     half : bool
         Only y > 0 was computed; the other half is its mirror image.
     air : AirState
+    mean : ndarray, shape (n_cells, 6), or None
+        Of a flow followed in time: means of [p, T, u, v, w] and the variance of p.
     """
 
     level: str
@@ -52,6 +54,7 @@ class BodyField:
     wall_shear: np.ndarray
     half: bool = False
     air: object = None
+    mean: np.ndarray | None = None
     cache: dict = field(default_factory=dict)
 
     @property
@@ -85,7 +88,7 @@ class BodyField:
         """Cell values of a quantity or of ``vx, vy, vz`` (over the stream's speed), shape (n_cells,)."""
         if "values" not in self.cache:
             found = derive(self.state[:, :4] if self.state.shape[1] < 6 else np.delete(self.state, 4, axis=1), self.air)
-            self.cache["values"] = found | self._in_space(found)
+            self.cache["values"] = found | self._in_space(found) | self._about_mean()
         return self.cache["values"][key]
 
     def _in_space(self, planar):
@@ -100,10 +103,20 @@ class BodyField:
         vx, vy, vz = (self.state[:, a] / mach for a in (2, 3, 4))
         return {"speed": np.sqrt(speed2) * self.air.speed_of_sound, "mach": own, "loss": loss, "vx": vx, "vy": vy, "vz": vz}
 
+    def _about_mean(self):
+        """What the means over time tell: pressures in Pa, the mean flow as coefficients and speeds."""
+        if self.mean is None:
+            return {}
+        scale = self.air.density * self.air.speed_of_sound**2
+        pressure = self.mean[:, 0]
+        return {"fluctuation": (self.state[:, 0] - pressure) * scale, "pressure_rms": np.sqrt(self.mean[:, 5]) * scale,
+                "mean_cp": pressure / (0.5 * self.air.mach**2), "mean_speed": np.linalg.norm(self.mean[:, 2:5], axis=1) * self.air.speed_of_sound}
+
     @property
     def quantities(self):
         """Quantities that can be shown on planes."""
-        return {k: q for k, q in SPACE_QUANTITIES.items() if k != "eddy" or self.state.shape[1] > 5}
+        left_out = (set() if self.state.shape[1] > 5 else {"eddy"}) | (set() if self.mean is not None else OVER_TIME)
+        return {k: q for k, q in SPACE_QUANTITIES.items() if k not in left_out}
 
     def nodal(self, key):
         """Node values of a quantity, kept."""
@@ -203,10 +216,14 @@ class BodyField:
 SPACE_QUANTITIES = {"cp": QUANTITIES["cp"], "speed": QUANTITIES["speed"], "mach": QUANTITIES["mach"],
                     "loss": Quantity("loss", "Total-pressure loss, of q", ""), "vx": Quantity("vx", "Velocity along x over the stream's", "", True, 0.0),
                     "vy": Quantity("vy", "Velocity along y over the stream's", "", True, 0.0), "vz": Quantity("vz", "Velocity along z over the stream's", "", True, 0.0),
-                    "pressure": QUANTITIES["pressure"], "temperature": QUANTITIES["temperature"], "eddy": QUANTITIES["eddy"]}
+                    "pressure": QUANTITIES["pressure"], "temperature": QUANTITIES["temperature"], "eddy": QUANTITIES["eddy"],
+                    "fluctuation": QUANTITIES["fluctuation"], "pressure_rms": Quantity("pressure_rms", "Pressure fluctuation, r.m.s.", "Pa"),
+                    "mean_cp": Quantity("mean_cp", "Cp, mean over time", "", True, 0.0), "mean_speed": Quantity("mean_speed", "Speed of the mean flow", "m/s")}
+# Known only of a flow that was followed in time.
+OVER_TIME = {"fluctuation", "pressure_rms", "mean_cp", "mean_speed"}
 
 
-def body_field(level, flow, state, scale, half=False, air=None):
+def body_field(level, flow, state, scale, half=False, air=None, mean=None):
     """What is kept of a running flow for looking."""
     mesh, wall = flow.mesh, flow.wall
     flow.residual(state)
@@ -216,7 +233,7 @@ def body_field(level, flow, state, scale, half=False, air=None):
     shear = friction / area / q
     cp = np.einsum("ij,ij->i", pressure, mesh.normal[wall]) / area[:, 0] / q
     values = {"cp": cp, "cf": np.linalg.norm(shear, axis=1), "y_plus": flow.wall_treatment.y_plus[wall - flow.n_interior]}
-    return BodyField(level, scale, mesh.tree, mesh.leaf_cell, state, mesh.face_centre[wall], mesh.normal[wall], values, shear, half, air)
+    return BodyField(level, scale, mesh.tree, mesh.leaf_cell, state, mesh.face_centre[wall], mesh.normal[wall], values, shear, half, air, mean=mean)
 
 
 def octree_from(low, step, counts, corner, width):

@@ -20,6 +20,7 @@ from .climb import Climb
 from .progress import LevelResult, MarchedLevel, RunFailed
 from .statistics import statistics_of
 from .trend import grid_trend
+from .unsteady import MeanField, moments_of
 
 STEADY_OVER = 10
 # A mean needs a record of at least this many second-order steps.
@@ -61,6 +62,8 @@ class BodyExecution(Climb):
         super().__init__(sheet, setup, body_channels(setup), resume, extra_steps)
         self._followed = list(resume.time["entries"]) if resume and resume.time else []
         self._resumed_time = resume.time if resume else None
+        self.mean_field = MeanField()
+        self.mean_field.restore(self._resumed_time or {})
         # Where the level before found shocks, in the solver's unit.
         self._shocks = resume.arrays.get("shocks") if resume else None
         i = sheet.instruments
@@ -211,8 +214,12 @@ class BodyExecution(Climb):
                 report = self.time_march.advance()
             except FlowDiverged as error:
                 raise RunFailed(str(error)) from None
+            if len(self._followed) == run_share(run.discard, wanted):
+                self.channels.restart_means()
             channels = self._read({"step": len(self.history) + 1, "residual": report.remaining, "courant": 0.0})
             self._followed.append(channels)
+            if len(self._followed) > run_share(run.discard, wanted):
+                self.mean_field.add(moments_of(self.time_march.state, level.flow.flow_columns))
             level.steps += 1
             level.seconds = earlier + time.monotonic() - began
             yield self._record(report.remaining, 0.0, channels, message, 0.3 + 0.7 * len(self._followed) / wanted, {"time": self.time_march.time * mach})
@@ -231,7 +238,15 @@ class BodyExecution(Climb):
     def _kept_time(self):
         if self.time_march is None or self.time_march.before is None:
             return None
-        return {"time": self.time_march.time, "entries": list(self._followed), "state": self.time_march.state.copy(), "before": self.time_march.before.copy()}
+        return {"time": self.time_march.time, "entries": list(self._followed), "state": self.time_march.state.copy(), "before": self.time_march.before.copy(), **self.mean_field.kept()}
+
+    @property
+    def mean(self):
+        """Over time after the start-up: means of [p, T, u, v, w] and the variance of p, shape (n_cells, 6); or None."""
+        found = self.mean_field.mean
+        if found is not None:
+            found[:, -1] = np.maximum(found[:, -1] - found[:, 0] ** 2, 0.0)
+        return found
 
     def conclude(self, stopped=False):
         """The result of what has been computed so far, as plain values."""
@@ -244,7 +259,7 @@ class BodyExecution(Climb):
         trends = self._trends()
         averages = None
         if self._followed and self.time_march is not None:
-            used = self._followed[int(run_share(sheet.run.discard, len(self._followed))):]
+            used = self._followed[run_share(sheet.run.discard, len(self._followed)):]
             statistics = {n: statistics_of([r[n] for r in used], self._time_step) for n, v in used[-1].items() if isinstance(v, float)}
             coefficients.update({n: s.mean for n, s in statistics.items() if s})
             averages = {"of": "time steps", "steps": len(used), "deviations": {n: s.rms for n, s in statistics.items() if s},

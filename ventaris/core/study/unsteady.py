@@ -66,6 +66,11 @@ class MeanField:
             self.total, self.count = kept["mean_total"], kept["mean_count"]
 
 
+def moments_of(state, columns):
+    """What is averaged of a state: its flow variables and the square of the pressure."""
+    return np.column_stack([state[:, :columns], state[:, 0] ** 2])
+
+
 class Recorder:
     """Keeps the channels in time, the mean field, and the frames of the last part of a run.
 
