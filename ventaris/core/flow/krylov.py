@@ -7,6 +7,9 @@ nonsymmetric linear systems, SIAM J. Sci. Stat. Comput. 7, 1986.
 """
 import numpy as np
 
+# A vector that loses more than this share of its length to the others is made orthogonal to them once more.
+CANCELLED = 0.9
+
 
 def gmres(product, precondition, rhs, tolerance, most):
     """Solve A x = rhs, started from zero.
@@ -14,6 +17,7 @@ def gmres(product, precondition, rhs, tolerance, most):
     Parameters
     ----------
     product, precondition : callables on arrays of rhs's shape
+        Linear both: the answer is preconditioned once more at the end, which costs less than keeping every preconditioned vector.
     rhs : ndarray
         Its precision is that of all vectors.
     tolerance : float
@@ -32,7 +36,7 @@ def gmres(product, precondition, rhs, tolerance, most):
     beta = np.linalg.norm(rhs)
     if beta == 0:
         return np.zeros_like(rhs), 0, 0.0
-    basis, preconditioned = np.empty((most + 1, size), dtype=rhs.dtype), np.empty((most, size), dtype=rhs.dtype)
+    basis = np.empty((most + 1, size), dtype=rhs.dtype)
     basis[0] = rhs.ravel() / beta
     hessenberg = np.zeros((most + 1, most))
     rotations = np.zeros((most, 2))
@@ -40,13 +44,14 @@ def gmres(product, precondition, rhs, tolerance, most):
     g[0] = beta
     used = 0
     for j in range(most):
-        preconditioned[j] = precondition(basis[j].reshape(shape)).ravel()
-        w = product(preconditioned[j].reshape(shape)).ravel()
+        w = product(precondition(basis[j].reshape(shape))).ravel()
         for _ in range(2):
             h = basis[:j + 1] @ w
             w -= h @ basis[:j + 1]
             hessenberg[:j + 1, j] += h
-        height = np.linalg.norm(w)
+            height = np.linalg.norm(w)
+            if height > (1 - CANCELLED) * np.hypot(height, np.linalg.norm(h)):
+                break
         column = hessenberg[:, j]
         for i in range(j):
             c, s = rotations[i]
@@ -62,8 +67,8 @@ def gmres(product, precondition, rhs, tolerance, most):
         g[j], g[j + 1] = c * g[j], -s * g[j]
         if abs(g[j + 1]) <= tolerance * beta or height == 0:
             break
-        basis[j + 1] = w / height
+        np.divide(w, height, out=basis[j + 1])
     if used == 0:
         return np.zeros_like(rhs), 0, 1.0
     y = np.linalg.solve(np.triu(hessenberg[:used, :used]), g[:used])
-    return (y.astype(rhs.dtype) @ preconditioned[:used]).reshape(shape), used, abs(g[used]) / beta
+    return precondition((y.astype(rhs.dtype) @ basis[:used]).reshape(shape)), used, abs(g[used]) / beta

@@ -126,7 +126,7 @@ class SteadyMarch:
         self.residual = self._norm(self._vector) / self.reference
 
     def _keep(self):
-        self._good = self.state.copy(), self.courant, self.residual
+        self._good = self.state, self.courant, self.residual
 
     def advance(self):
         """Make one step.

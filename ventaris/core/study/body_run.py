@@ -28,7 +28,7 @@ LEAST_RECORD = 30
 # Coarser levels only carry the trend: they may stop at a change this many times larger.
 COARSE_PATIENCE = 4.0
 TIME_TOLERANCE = 1e-2
-MOST_COURANT = 300.0
+MOST_COURANT = 1000.0
 # Of a level, for the share that is shown as done.
 EXPECTED_STEPS = 45
 # Rise of the pressure across a cell, over itself, from which on a cell counts as in a shock.
@@ -84,9 +84,12 @@ class BodyExecution(Climb):
             adapted = self._shocks is not None and len(self._shocks)
             mesh = self.setup.generate_at_shocks(name, self._shocks) if adapted else self.setup.generate((name,))[name]
             yield from self._climb_level(name, mesh, previous)
-            previous = self._level
+            flow, state = self._level.flow, self._level.march.state
+            # Not the level itself: its matrices would stay in memory beside those of the next.
+            previous = flow.mesh, state, flow.grad
             if self.setup.plan.shock_size and self.setup.stream.mach > 1 and name != self.setup.levels[-1]:
-                self._shocks = shock_places(previous.flow, previous.march.state)
+                self._shocks = shock_places(flow, state)
+            del flow
         if self.detached:
             yield from self._follow()
         self.result = self.conclude()
@@ -107,8 +110,8 @@ class BodyExecution(Climb):
         if previous is None or careful:
             state = flow.uniform_state()
         else:
-            state = prolong(previous.flow.mesh, mesh, previous.march.state, previous.flow.grad, setup.stream.gamma)
-            controls = replace(controls, first_order_steps=0, courant_start=(3 if turbulent else 10) * run.courant_start)
+            state = prolong(previous[0], mesh, *previous[1:], setup.stream.gamma)
+            controls = replace(controls, first_order_steps=0, courant_start=(12 if turbulent else 10) * run.courant_start)
         if careful:
             controls = replace(controls, first_order_steps=max(30, 2 * run.first_order_steps), courant_start=0.3 * run.courant_start, courant_growth=1.3,
                                most_change=0.1)

@@ -162,7 +162,8 @@ class SpatialDiscretisation:
         self.grad, self.raw, self.flux = np.empty((n, s.NV, 3)), None, np.empty((nf, s.NV))
         self.wall_pressure = np.zeros(nf - self.n_interior)
         self.time_sum, self.molecular, self.no_eddy, self.shock = np.empty(n), np.empty(n), np.zeros(n), np.zeros(n)
-        self.limiter_share, self.limiter_frozen = np.ones((n, s.NV)), False
+        # Without the limiter nobody asks for its shares.
+        self.limiter_share, self.limiter_frozen = np.ones((n if self.constants[k.LIMIT] else 0, s.NV)), False
         self.jacobians = np.empty((2, nf, s.NV, s.NV), dtype=np.float32)
         self.friction = np.empty((nf, 2), dtype=np.float32)
         self.diagonal, self.gamma = (np.empty((n, s.NV, s.NV), dtype=np.float32) for _ in range(2))
@@ -274,7 +275,7 @@ class SpatialDiscretisation:
     def _held_product(self, vector):
         m, inner = self.mesh, self.n_interior
         if self._held is None:
-            self._held = held.HeldGeometry(m, self.scalar, self.kind, self.strips, self.columns_of_state)
+            self._held = held.HeldGeometry(m, self.scalar, self.kind, self.strips, self.columns_of_state, self.flux)
         h, grad, limit = self._held, self._held.grad, self.constants[k.LIMIT] != 0
         if self.first_order:
             grad[:] = 0.0

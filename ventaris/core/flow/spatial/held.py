@@ -14,9 +14,12 @@ zero, third = np.float32(0.0), np.float32(1.0 / 3.0)
 
 
 class HeldGeometry:
-    """What the products need of a mesh, in single precision, and room for their work."""
+    """What the products need of a mesh, in single precision, and room for their work.
 
-    def __init__(self, mesh, stencil, kind, strips, columns):
+    `room`, an array of eight bytes for five values or more of every face, lends its memory: nobody reads fluxes while products are made.
+    """
+
+    def __init__(self, mesh, stencil, kind, strips, columns, room):
         inner, cell = mesh.n_interior, mesh.left
         self.start, self.neighbour, self.weight = stencil[0], stencil[1].astype(np.int32), stencil[2].astype(np.float32)
         self.offset = np.zeros((mesh.n_faces, 2, 3), dtype=np.float32)
@@ -32,7 +35,8 @@ class HeldGeometry:
         self.edge_start = np.searchsorted(cell[self.edges], np.arange(mesh.n_cells + 1))
         strip = np.searchsorted(strips, np.arange(mesh.n_cells), side="right")
         self.crossing = np.nonzero(strip[cell[:inner]] != strip[mesh.right[:inner]])[0]
-        self.grad, self.across = np.empty((mesh.n_cells, NV, 3), dtype=np.float32), np.empty((inner, columns), dtype=np.float32)
+        self.grad = np.empty((mesh.n_cells, NV, 3), dtype=np.float32)
+        self.across = room.reshape(-1).view(np.float32)[:inner * columns].reshape(inner, columns)
 
 
 @njit(parallel=True, **fast)
@@ -67,7 +71,7 @@ def change_gradients(change, start, neighbour, weight, out):
         out[i, 4, 0], out[i, 4, 1], out[i, 4, 2] = x4, y4, z4
 
 
-@njit(**fast)
+@njit(inline="always", **fast)
 def carried(grad, i, x, y, z):
     """What the gradients of cell i add over an offset."""
     return (grad[i, 0, 0] * x + grad[i, 0, 1] * y + grad[i, 0, 2] * z, grad[i, 1, 0] * x + grad[i, 1, 1] * y + grad[i, 1, 2] * z,
@@ -75,7 +79,7 @@ def carried(grad, i, x, y, z):
             grad[i, 4, 0] * x + grad[i, 4, 1] * y + grad[i, 4, 2] * z)
 
 
-@njit(**fast)
+@njit(inline="always", **fast)
 def face_change(change, grad, jacobians, friction, f, i, j, offset, normal, share, centred):
     """Change of the scaled flux through face f between the cells i and j.
 
@@ -126,13 +130,6 @@ def product(change, grad, jacobians, friction, diagonal, pairs, closure_diagonal
                 s2 += y2
                 s3 += y3
                 s4 += y4
-                for c in range(closures):
-                    out[i, NV + c] += pairs[c, f, 0] * change[j, NV + c]
-                    other = pairs[c, f, 1] * change[i, NV + c]
-                    if j < hi:
-                        out[j, NV + c] += other
-                    else:
-                        across[f, NV + c] = -other
                 if j < hi:
                     out[j, 0] -= y0
                     out[j, 1] -= y1
@@ -157,6 +154,19 @@ def product(change, grad, jacobians, friction, diagonal, pairs, closure_diagonal
             out[i, 2] += s2
             out[i, 3] += s3
             out[i, 4] += s4
+        for c in range(closures):
+            column = NV + c
+            for i in range(lo, hi):
+                own, total = change[i, column], zero
+                for f in range(later[i], later[i + 1]):
+                    j = right[f]
+                    total += pairs[c, f, 0] * change[j, column]
+                    other = pairs[c, f, 1] * own
+                    if j < hi:
+                        out[j, column] += other
+                    else:
+                        across[f, column] = -other
+                out[i, column] += total
 
 
 @njit(**fast)

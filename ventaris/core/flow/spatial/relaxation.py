@@ -2,6 +2,7 @@
 
 On cubes two neighbours of a cell are hardly ever neighbours of each other, so that an incomplete
 factorisation changes the diagonal blocks only; the off-diagonal ones are read from the faces.
+Blocks are stored column after column, so that a product with a vector adds up whole columns, which the processor does at once.
 Faces are sorted by their left cell, which is the one of lower number: what a cell has to do with later ones lies in one piece in memory,
 and the sweeps pass what is known of a cell on to those.
 Cells are cut into a fixed number of strips that are factorised apart, so that two threads can work and the answer
@@ -81,7 +82,7 @@ def dissipation_matrix(p, t, u, v, w, nx, ny, nz, constants, out):
 @njit(parallel=True, **fast)
 def face_jacobians(state, eddy, left, right, n_interior, kind, ghost, shear, gap, normal, area, centre, constants, row_scale, column_scale,
                    total_enthalpy, out, friction):
-    """Scaled first-order Jacobian of each face's flux to its left and right cell, shape (2, n_faces, 5, 5).
+    """Scaled first-order Jacobian of each face's flux to its left and right cell, shape (2, n_faces, 5, 5), its columns last but one.
 
     `friction`, shape (n_faces, 2): the scaled viscosity and conductivity over the distance of the cells that are in it.
     """
@@ -125,7 +126,7 @@ def face_jacobians(state, eddy, left, right, n_interior, kind, ghost, shear, gap
                 finish_block(two, row_scale, column_scale, total_enthalpy)
                 for r in range(NV):
                     for k in range(NV):
-                        out[1, f, r, k] = two[r, k]
+                        out[1, f, k, r] = two[r, k]
             else:
                 for r in range(NV):
                     for k in range(NV):
@@ -160,7 +161,7 @@ def face_jacobians(state, eddy, left, right, n_interior, kind, ghost, shear, gap
             finish_block(one, row_scale, column_scale, total_enthalpy)
             for r in range(NV):
                 for k in range(NV):
-                    out[0, f, r, k] = one[r, k]
+                    out[0, f, k, r] = one[r, k]
 
 
 @njit(**fast)
@@ -211,7 +212,7 @@ def preconditioner_matrix(p, t, u, v, w, constants, physical, out):
 @njit(parallel=True, **fast)
 def assemble_diagonal(state, jacobians, time_factor, time_rate, volume, face_start, faces, sign, row_scale, column_scale, total_enthalpy,
                       constants, diagonal, gamma):
-    """Diagonal blocks with their pseudo-time term, shape (n_cells, 5, 5)."""
+    """Diagonal blocks with their pseudo-time term, shape (n_cells, 5, 5), stored by columns."""
     chunk = 128
     n = state.shape[0]
     for block in prange((n + chunk - 1) // chunk):
@@ -224,7 +225,7 @@ def assemble_diagonal(state, jacobians, time_factor, time_rate, volume, face_sta
             finish_block(m, row_scale, column_scale, total_enthalpy)
             for r in range(NV):
                 for k in range(NV):
-                    gamma[i, r, k] = m[r, k]
+                    gamma[i, k, r] = m[r, k]
                     total[r, k] = m[r, k]
             if time_rate > 0.0:
                 preconditioner_matrix(state[i, 0], state[i, 1], state[i, 2], state[i, 3], state[i, 4], constants, True, m)
@@ -240,10 +241,10 @@ def assemble_diagonal(state, jacobians, time_factor, time_rate, volume, face_sta
                 own = 0 if s > 0 else 1
                 for r in range(NV):
                     for k in range(NV):
-                        total[r, k] += s * jacobians[own, f, r, k]
+                        total[r, k] += s * jacobians[own, f, k, r]
             for r in range(NV):
                 for k in range(NV):
-                    diagonal[i, r, k] = total[r, k]
+                    diagonal[i, k, r] = total[r, k]
 
 
 @njit(**fast)
@@ -284,11 +285,11 @@ def factorise(strips, later, right, jacobians, diagonal):
         for i in range(strips[s], strips[s + 1]):
             for r in range(NV):
                 for k in range(NV):
-                    a[r, k] = diagonal[i, r, k]
+                    a[r, k] = diagonal[i, k, r]
             invert(a, inverse)
             for r in range(NV):
                 for k in range(NV):
-                    diagonal[i, r, k] = inverse[r, k]
+                    diagonal[i, k, r] = inverse[r, k]
             for f in range(later[i], later[i + 1]):
                 j = right[f]
                 if j >= strips[s + 1]:
@@ -298,24 +299,24 @@ def factorise(strips, later, right, jacobians, diagonal):
                     for k in range(NV):
                         total = np.float32(0.0)
                         for m in range(NV):
-                            total += jacobians[0, f, r, m] * inverse[m, k]
+                            total += jacobians[0, f, m, r] * inverse[m, k]
                         product[r, k] = total
                 for r in range(NV):
                     for k in range(NV):
                         total = np.float32(0.0)
                         for m in range(NV):
-                            total += product[r, m] * jacobians[1, f, m, k]
-                        diagonal[j, r, k] += total
+                            total += product[r, m] * jacobians[1, f, k, m]
+                        diagonal[j, k, r] += total
 
 
-@njit(**fast)
+@njit(inline="always", **fast)
 def times(m, x0, x1, x2, x3, x4):
-    """Product of a block, shape (5, 5), with a vector."""
-    return (m[0, 0] * x0 + m[0, 1] * x1 + m[0, 2] * x2 + m[0, 3] * x3 + m[0, 4] * x4,
-            m[1, 0] * x0 + m[1, 1] * x1 + m[1, 2] * x2 + m[1, 3] * x3 + m[1, 4] * x4,
-            m[2, 0] * x0 + m[2, 1] * x1 + m[2, 2] * x2 + m[2, 3] * x3 + m[2, 4] * x4,
-            m[3, 0] * x0 + m[3, 1] * x1 + m[3, 2] * x2 + m[3, 3] * x3 + m[3, 4] * x4,
-            m[4, 0] * x0 + m[4, 1] * x1 + m[4, 2] * x2 + m[4, 3] * x3 + m[4, 4] * x4)
+    """Product of a block stored by columns, shape (5, 5), with a vector."""
+    return (m[0, 0] * x0 + m[1, 0] * x1 + m[2, 0] * x2 + m[3, 0] * x3 + m[4, 0] * x4,
+            m[0, 1] * x0 + m[1, 1] * x1 + m[2, 1] * x2 + m[3, 1] * x3 + m[4, 1] * x4,
+            m[0, 2] * x0 + m[1, 2] * x1 + m[2, 2] * x2 + m[3, 2] * x3 + m[4, 2] * x4,
+            m[0, 3] * x0 + m[1, 3] * x1 + m[2, 3] * x2 + m[3, 3] * x3 + m[4, 3] * x4,
+            m[0, 4] * x0 + m[1, 4] * x1 + m[2, 4] * x2 + m[3, 4] * x3 + m[4, 4] * x4)
 
 
 @njit(parallel=True, **fast)
@@ -373,31 +374,33 @@ def scalar_factorise(strips, later, right, pairs, diagonal):
 
 @njit(parallel=True, **fast)
 def scalar_solve(strips, later, right, pairs, inverse, rhs, out, column):
+    """The sweeps for a scalar equation in `column` of the vectors; worked on in one piece of memory."""
     for s in prange(len(strips) - 1):
         lo, hi = strips[s], strips[s + 1]
+        x = rhs[lo:hi, column].copy()
         for i in range(lo, hi):
-            out[i, column] = rhs[i, column]
-        for i in range(lo, hi):
-            out[i, column] *= inverse[i]
+            own = x[i - lo] * inverse[i]
+            x[i - lo] = own
             for f in range(later[i], later[i + 1]):
                 if right[f] >= hi:
                     break
-                out[right[f], column] -= pairs[f, 1] * out[i, column]
+                x[right[f] - lo] -= pairs[f, 1] * own
         for i in range(hi - 1, lo - 1, -1):
-            b = 0.0
+            b = pairs[0, 0] * 0
             for f in range(later[i], later[i + 1]):
                 if right[f] >= hi:
                     break
-                b += pairs[f, 0] * out[right[f], column]
-            out[i, column] -= b * inverse[i]
+                b += pairs[f, 0] * x[right[f] - lo]
+            x[i - lo] -= b * inverse[i]
+            out[i, column] = x[i - lo]
 
 
 @njit(parallel=True, cache=True, error_model="numpy")
 def block_diagonal_product(blocks, vector, out):
-    """out += blocks * vector, cell by cell."""
+    """out += blocks * vector, cell by cell; the blocks stored by columns."""
     for i in prange(vector.shape[0]):
         for r in range(NV):
             total = 0.0
             for k in range(NV):
-                total += blocks[i, r, k] * vector[i, k]
+                total += blocks[i, k, r] * vector[i, k]
             out[i, r] += total
