@@ -56,7 +56,7 @@ FINS = {"fins": 4, "fin_chord": 0.16, "fin_span": 0.09, "fin_sweep": 35}
 DART_IN_SPACE = {
     "name": "Weather dart with fins", "space": "body",
     "question": "What do four fins add to the dart's drag at Mach 2, and what do they weigh in when it flies 4° nose up?",
-    "setup": {"domain": {"kind": "free", "half": "yes", "ahead": 0.6, "behind": 1.2, "beside": 0.9}, "flow": {"model": "turbulent"}, "grid": {"level": "medium", "surface_size": 0.006, "wake_length": 0.3},
+    "setup": {"domain": {"kind": "free", "half": "yes", "ahead": 0.6, "behind": 1.2, "beside": 0.9}, "flow": {"model": "turbulent", "closure": "spalart-allmaras"}, "grid": {"level": "medium", "surface_size": 0.006, "wake_length": 0.3},
               "instruments": {"area": 0.01130973, "reference_length": 1.2, "moment_x": 0.6}, "run": {"steps": 160}},
     "variants": [("Body alone", {"parts": [FINNED]}), ("With four fins", {"parts": [{**FINNED, **FINS}]})],
     "points": [("Mach 2", {"motion": "mach", "mach": 2.0, "altitude": 6000}), ("Mach 2, 4° nose up", {"motion": "mach", "mach": 2.0, "altitude": 6000, "incidence": 4})]}

@@ -8,7 +8,7 @@ from ..core.flow.steady import MarchControls, SteadyMarch
 from ..core.flow.stream import FreeStream
 from ..core.grids.mesh import mesh_from_cells
 from ..core.instruments.probe import read_probe
-from . import arrangements, bodies, noise, nozzles, turbulence
+from . import arrangements, bodies, bump, noise, nozzles, turbulence
 from .case import Case, Check, cp_curves, naca0012, run_sheet, side, taps_of, trends_of
 from .panel import karman_tsien, solve_section
 
@@ -157,6 +157,6 @@ def order_of_accuracy():
 
 
 CASES = {"free-stream": free_stream, "transonic": transonic, "low-speed": low_speed, "double-wedge": double_wedge,
-         "laminar": laminar, "cylinder": cylinder, "order": order_of_accuracy, **turbulence.CASES, **arrangements.CASES, **bodies.CASES, **nozzles.CASES, **noise.CASES}
+         "laminar": laminar, "cylinder": cylinder, "order": order_of_accuracy, **turbulence.CASES, **bump.CASES, **arrangements.CASES, **bodies.CASES, **nozzles.CASES, **noise.CASES}
 
 VERSION = __version__

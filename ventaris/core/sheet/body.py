@@ -234,7 +234,7 @@ class BodyFlow(SheetSection):
     model: Literal["inviscid", "laminar", "turbulent"] = choice(
         "turbulent", "Flow model", "Inviscid: slip walls. Laminar: no-slip walls. Turbulent: wall functions and a closure.",
         inviscid="Inviscid", laminar="Laminar", turbulent="Turbulent")
-    closure: Literal["spalart-allmaras", "sst"] = choice("spalart-allmaras", "Closure", "Both with wall functions. Behind blunt tails near a ground SST came nearer to the published drag; compare both where the flow separates from a smooth surface.",
+    closure: Literal["spalart-allmaras", "sst"] = choice("sst", "Closure", "Both with wall functions. Behind blunt bodies and tails SST came nearer to the published drag; compare both where the flow separates from a smooth surface.",
                                                          when={"model": "turbulent"}, **{"spalart-allmaras": "Spalart-Allmaras", "sst": "k-ω SST"})
     wake: Literal["mean", "detached"] = choice(
         "mean", "Wakes", "Mean flow everywhere; or large eddies set free away from walls where the grid can carry them (shielded detached eddies), averaged over the settled part.",
@@ -248,7 +248,7 @@ class BodyRun(SheetSection):
     steady: float = number(1e-3, "", 1e-8, 1e-1, "Instruments steady within", "Of the drag: change over the last ten steps, or of the means of the last two quarters where the wake keeps moving.")
     steps: int = number(150, "", 5, 5000, "Most steps per level", "", whole=True)
     courant_start: float = number(3.0, "", 0.1, 1000, "Courant number at the start", "Smaller is slower and safer.")
-    courant_most: float | None = number(None, "", 1, 1e6, "Largest Courant number", "Empty takes 300 with a closure (80 from Mach 1.2 on), 100 000 without.")
+    courant_most: float | None = number(None, "", 1, 1e6, "Largest Courant number", "Empty takes 1000 with a closure (80 from Mach 1.2 on), 100 000 without.")
     first_order_steps: int = number(8, "", 0, 500, "First-order steps", "On the coarse level before second order takes over.", whole=True)
     krylov_vectors: int | None = number(None, "", 4, 100, "Krylov vectors", "Most vectors of one linear solution; empty takes 20 with a closure (12 from Mach 1.2 on), 30 without.", whole=True)
     duration: float = number(6.0, "", 0.2, 1000, "Time to follow", "In body lengths travelled by the stream, after the steady start. Detached eddies only.")
