@@ -13,6 +13,7 @@ from ..grids.embedded import mesh_quality
 from ..instruments.balance import channel_name
 from ..instruments.body_balance import BodyBalance, body_forces
 from ..instruments.plane_meter import SpatialSampler, read_meter, read_point
+from ..memory import give_back
 from .air import derived_air
 from .bodies import prepare_body
 from .body_verdict import judge_body
@@ -83,6 +84,7 @@ class BodyExecution(Climb):
             # A level's grid is made when its turn comes: the first answer need not wait for the finest.
             adapted = self._shocks is not None and len(self._shocks)
             mesh = self.setup.generate_at_shocks(name, self._shocks) if adapted else self.setup.generate((name,))[name]
+            give_back()
             yield from self._climb_level(name, mesh, previous)
             flow, state = self._level.flow, self._level.march.state
             # Not the level itself: its matrices would stay in memory beside those of the next.

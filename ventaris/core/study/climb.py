@@ -5,6 +5,7 @@ from dataclasses import replace
 import numpy as np
 
 from ..flow.steady import FlowDiverged, SteadyMarch
+from ..memory import give_back
 from ..sheet import write_toml
 from .channels import Channels, FormulaError
 from .progress import Checkpoint, LevelResult, MarchedLevel, Progress, RunFailed
@@ -59,6 +60,7 @@ class Climb:
         while True:
             try:
                 self._level = self._open(name, mesh, previous, retried)
+                give_back()
                 yield from self._march(retried)
                 return
             except FlowDiverged as error:

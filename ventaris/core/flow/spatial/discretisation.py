@@ -54,6 +54,7 @@ class SpatialDiscretisation:
         self.free = np.concatenate([[0.0, 1.0], mach * self.direction])
         self.n_cells, self.n_interior = mesh.n_cells, mesh.n_interior
         self.face_start, self.faces, self.sign = mesh.cell_faces()
+        self.faces, self.sign = self.faces.astype(np.int32), self.sign.astype(np.float32)
         # Faces between a cell and those of higher number.
         self.later = np.searchsorted(mesh.left[:self.n_interior], np.arange(self.n_cells + 1))
         self.strips = np.linspace(0, self.n_cells, r.STRIPS + 1).astype(np.int64)
@@ -142,12 +143,12 @@ class SpatialDiscretisation:
         cut = np.unique(np.concatenate([mesh.left[self.wall], np.nonzero(np.bincount(mesh.left[:first], minlength=self.n_cells)
                                         + np.bincount(mesh.right[:first], minlength=self.n_cells) < 4)[0]]))
         start, neighbour = neighbour_rows(mesh, cut)
-        self.scalar = start, neighbour, weights(mesh, start, mesh.centre[neighbour])
+        self.scalar = start, neighbour.astype(np.int32), weights(mesh, start, mesh.centre[neighbour])
         self.velocity = self.scalar
         sticky = walls[self.kind[walls - first] == k.NO_SLIP]
         if len(sticky) and not self.bridged:
             rows, members, points = with_wall_feet(mesh, start, neighbour, sticky)
-            self.velocity = rows, members, weights(mesh, rows, points)
+            self.velocity = rows, members.astype(np.int32), weights(mesh, rows, points)
         self.pinched = self._pinched_cells(walls)
         turned = np.nonzero((self.kind == k.SLIP) | ((self.kind == k.NO_SLIP) & self.bridged))[0]
         turned = turned[~np.isin(mesh.left[first:][turned], self.pinched)]
@@ -275,7 +276,7 @@ class SpatialDiscretisation:
     def _held_product(self, vector):
         m, inner = self.mesh, self.n_interior
         if self._held is None:
-            self._held = held.HeldGeometry(m, self.scalar, self.kind, self.strips, self.columns_of_state, self.flux)
+            self._held = held.HeldGeometry(m, self.scalar, self.kind, self.strips, self.columns_of_state, self.grad, self.flux)
         h, grad, limit = self._held, self._held.grad, self.constants[k.LIMIT] != 0
         if self.first_order:
             grad[:] = 0.0

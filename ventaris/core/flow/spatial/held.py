@@ -16,12 +16,12 @@ zero, third = np.float32(0.0), np.float32(1.0 / 3.0)
 class HeldGeometry:
     """What the products need of a mesh, in single precision, and room for their work.
 
-    `room`, an array of eight bytes for five values or more of every face, lends its memory: nobody reads fluxes while products are made.
+    The residual's `grad` and `flux` lend their memory: nobody reads them while products are made, and each accepted step fills them anew.
     """
 
-    def __init__(self, mesh, stencil, kind, strips, columns, room):
+    def __init__(self, mesh, stencil, kind, strips, columns, grad, flux):
         inner, cell = mesh.n_interior, mesh.left
-        self.start, self.neighbour, self.weight = stencil[0], stencil[1].astype(np.int32), stencil[2].astype(np.float32)
+        self.start, self.neighbour, self.weight = stencil
         self.offset = np.zeros((mesh.n_faces, 2, 3), dtype=np.float32)
         self.offset[:, 0] = mesh.face_centre - mesh.centre[cell]
         self.offset[:inner, 1] = mesh.face_centre[:inner] - mesh.centre[mesh.right[:inner]]
@@ -35,8 +35,8 @@ class HeldGeometry:
         self.edge_start = np.searchsorted(cell[self.edges], np.arange(mesh.n_cells + 1))
         strip = np.searchsorted(strips, np.arange(mesh.n_cells), side="right")
         self.crossing = np.nonzero(strip[cell[:inner]] != strip[mesh.right[:inner]])[0]
-        self.grad = np.empty((mesh.n_cells, NV, 3), dtype=np.float32)
-        self.across = room.reshape(-1).view(np.float32)[:inner * columns].reshape(inner, columns)
+        lent = lambda room, shape: room.reshape(-1).view(np.float32)[:np.prod(shape)].reshape(shape)
+        self.grad, self.across = lent(grad, grad.shape), lent(flux, (inner, columns))
 
 
 @njit(parallel=True, **fast)

@@ -30,6 +30,8 @@ def neighbour_rows(mesh, wide):
 def weights(mesh, start, points):
     """Weights c with grad_i = sum_k c_k (value_k - value_i), inverse distances squared, shape (m, 3).
 
+    In single precision: they multiply differences, and are among the largest arrays.
+
     Parameters
     ----------
     points : ndarray, shape (m, 3)
@@ -49,7 +51,7 @@ def weights(mesh, start, points):
     matrix[~poor] = np.linalg.inv(matrix[~poor])
     if poor.any():
         matrix[poor] = np.linalg.pinv(matrix[poor], rcond=1e-3, hermitian=True)
-    return np.einsum("kij,kj->ki", matrix[owner], offset) * weight[:, None] / mesh.size[owner, None]
+    return (np.einsum("kij,kj->ki", matrix[owner], offset) * weight[:, None] / mesh.size[owner, None]).astype(np.float32)
 
 
 def with_wall_feet(mesh, start, neighbour, wall_faces):
