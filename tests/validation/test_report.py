@@ -52,8 +52,25 @@ class Report(unittest.TestCase):
     def test_choosing_cases_does_not_overwrite_the_report(self):
         with tempfile.TemporaryDirectory() as folder, mock.patch.object(report, "CASES", {"good": good, "bad": bad}):
             path = Path(folder) / "validation.md"
-            self.assertTrue(report.write_report(path, only="good"))
+            self.assertTrue(report.write_report(path, only="good", update=True))
             self.assertFalse(path.exists())
+
+    def test_a_chosen_case_replaces_its_own_section_if_asked(self):
+        better = lambda: Case("bad", "A bad case", "setup", [Check("CD", 0.05, 0.0, 0.1, "a source")], 2.0)
+        _, path, _ = self.write(good=good, bad=bad)
+        before = path.read_text()
+        with mock.patch.object(report, "CASES", {"good": good, "new": lambda: Case("new", "A new case", "setup", [Check("x", 1.0, 0, 2, "s")], 3.0), "bad": better}):
+            report.write_report(path, only="bad")
+            self.assertEqual(path.read_text(), before)
+            report.write_report(path, only="bad", update=True)
+            report.write_report(path, only="new", update=True)
+        text = path.read_text()
+        self.assertIn("| [A bad case](#bad) | yes | 2.0 s |", text)
+        self.assertNotIn("outside", text)
+        self.assertIn("| CL | 0.35 | 0.34 … 0.36 | a source |", text)
+        self.assertLess(text.index('id="good"'), text.index('id="new"'))
+        self.assertLess(text.index('id="new"'), text.index('id="bad"'))
+        self.assertEqual(text.count("Python"), 1)
 
 
 class Stored(unittest.TestCase):

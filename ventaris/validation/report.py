@@ -1,5 +1,6 @@
 """Run the cases and write the report."""
 import platform
+import re
 import time
 from pathlib import Path
 
@@ -21,7 +22,7 @@ solutions, never from our own results.
 """
 
 
-def write_report(path, only="", echo=lambda line: None):
+def write_report(path, only="", echo=lambda line: None, update=False):
     """Run the cases, write the report and its pictures.
 
     Parameters
@@ -31,6 +32,8 @@ def write_report(path, only="", echo=lambda line: None):
     only : str
         Run only cases whose key contains this. A report is written where all of its cases were run: ``body-`` runs those of
         the report about bodies, which stands beside the one about sections, as do those about nozzles and noise.
+    update : bool
+        Where only some of a report's cases were run, put them in place of what the report says of them.
 
     Returns
     -------
@@ -58,13 +61,31 @@ def write_report(path, only="", echo=lambda line: None):
             target.parent.mkdir(parents=True, exist_ok=True)
             target.write_text(HEAD.replace("report", title, 1) + _summary(mine) + "".join(_section(path, case) for case in mine) + _machine())
             echo(f"wrote {target}")
+        elif mine and update and target.exists():
+            target.write_text(_updated(target.read_text(), keys, {case.key: (_row(case), _section(path, case)) for case in mine}))
+            echo(f"updated {target}")
     return all(case.passed for case in done)
 
 
 def _summary(done):
     lines = ["| case | accepted | time |", "|---|---|---|"]
-    lines += [f"| [{c.title}](#{c.key}) | {_accepted(c)} | {c.seconds:.1f} s |" for c in done]
-    return "\n".join(lines) + "\n\n"
+    return "\n".join(lines + [_row(case) for case in done]) + "\n\n"
+
+
+def _row(case):
+    return f"| [{case.title}](#{case.key}) | {_accepted(case)} | {case.seconds:.1f} s |"
+
+
+def _updated(text, keys, fresh):
+    """A report with the rows and sections of some cases, {key: (row, section)}, in place of its own or at their place in `keys`."""
+    body, rule, foot = text.rpartition("---\n")
+    head, *sections = re.split(r'(?=^<a id=")', body, flags=re.MULTILINE)
+    kept = {re.match(r'<a id="([^"]+)"', section)[1]: section for section in sections}
+    rows = {re.search(r"\(#([^)]+)\)", line)[1]: line for line in head.splitlines() if "](#" in line}
+    kept |= {key: section for key, (_, section) in fresh.items()}
+    rows |= {key: row for key, (row, _) in fresh.items()}
+    intro = head[:head.index("|---|---|---|\n") + len("|---|---|---|\n")]
+    return intro + "\n".join(rows[key] for key in keys if key in rows) + "\n\n" + "".join(kept[key] for key in keys if key in kept) + rule + foot
 
 
 def _accepted(case):
