@@ -194,9 +194,14 @@ class BodyExecution(Climb):
         level.flow.time_rate = 0.0
         level.flow.residual(self._state())
         last = self._read({"step": len(self.history), "residual": level.march.residual, "courant": level.march.courant})
-        if self._moves() and len(level.recent) > STEADY_OVER:
-            last.update(self._means()[0])
         changes = self._changes(3 if level.march.residual <= self.sheet.run.residual else STEADY_OVER)
+        if self._moves() and len(level.recent) > STEADY_OVER:
+            means, _, drift, _ = self._means()
+            last.update(means)
+            if level.name != self.setup.levels[-1]:
+                # A wake that wanders on a coarse grid still has a mean that carries the trend.
+                scale = self._scales(means)
+                changes = {name: drift[name] / scale[name] for name in changes}
         self.finished.append(LevelResult(level.name, level.flow.n_cells, level.steps, level.march.residual, self._is_settled(), round(level.seconds, 3), last,
                                          changes, [], [], mesh_quality(level.flow.mesh), wall_units(level.flow)))
 
