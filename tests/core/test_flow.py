@@ -122,6 +122,25 @@ class Krylov(unittest.TestCase):
         np.testing.assert_array_equal(x, 0)
 
 
+    def test_single_precision_and_few_vectors_still_reach_what_they_say(self):
+        rng = np.random.default_rng(5)
+        a = (np.eye(200) + 0.4 * rng.normal(size=(200, 200)) / np.sqrt(200)).astype(np.float32)
+        b = rng.normal(size=200).astype(np.float32)
+        precondition = np.diag(1 / np.diag(a)).astype(np.float32)
+        x, _, reached = gmres(lambda v: a @ v, lambda v: precondition @ v, b, 1e-4, 30)
+        self.assertEqual(x.dtype, np.float32)
+        self.assertLessEqual(reached, 1e-4)
+        self.assertAlmostEqual(float(np.linalg.norm(b - a @ x) / np.linalg.norm(b)), reached, delta=2e-5)
+
+    def test_vectors_that_nearly_repeat_are_made_orthogonal_again(self):
+        # A cluster of eigenvalues: every product is nearly what came before.
+        a = np.diag(1 + 1e-6 * np.arange(60.0))
+        a[0, 0], a[1, 1] = 50.0, -3.0
+        b = np.ones(60)
+        x, used, reached = gmres(lambda v: a @ v, lambda v: v, b, 1e-9, 20)
+        self.assertLess(float(np.linalg.norm(b - a @ x) / np.linalg.norm(b)), 2e-9)
+
+
 class March(unittest.TestCase):
     def test_free_stream_is_kept(self):
         for mach in (0.05, 0.8, 2.0):
