@@ -4,6 +4,7 @@ import numpy as np
 
 from tests.marks import slow
 from tests.sheets import run, sheet
+from ventaris.core.flow.shear_stress_transport import dilatation
 from ventaris.core.flow import spalart_allmaras as sa
 from ventaris.core.flow.discretisation import Discretisation
 from ventaris.core.flow.gradients import layer_stencil, wall_layer_cells
@@ -186,3 +187,15 @@ class TwoEquations(unittest.TestCase):
             _, findings = examine(sheet({"level": "coarse", "first_height": height}, **TURBULENT))
             mine = [f for f in findings if f.path == "grid.first_height"]
             self.assertTrue(mine and words in mine[0].message and mine[0].grade == grade, (height, mine))
+
+
+class Dilatation(unittest.TestCase):
+    def test_slow_turbulence_and_inner_layers_know_nothing_of_it(self):
+        # Turbulent Mach number sqrt(2 k / T): 0.2 and 0.5.
+        self.assertEqual(dilatation(0.02, 1.0, 0.0), 0.0)
+        self.assertEqual(dilatation(0.125, 1.0, 1.0), 0.0)
+
+    def test_fast_turbulence_loses_more(self):
+        # Wilcox 1992: 3/2 (Mt^2 - 1/16).
+        self.assertAlmostEqual(dilatation(0.125, 1.0, 0.0), 1.5 * (0.25 - 0.0625))
+        self.assertAlmostEqual(dilatation(0.25, 2.0, 0.5), 0.75 * (0.25 - 0.0625))

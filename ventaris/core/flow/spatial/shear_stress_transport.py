@@ -12,7 +12,7 @@ from numba import njit, prange
 
 from ..kernels import BLOWN, FAR_FIELD, NO_SLIP, fast
 from ..shear_stress_transport import (A1, BETA1, BETA2, BETA_STAR, GAMMA1, GAMMA2, KAPPA, PRODUCTION_LIMIT, SIGMA_K1, SIGMA_K2, SIGMA_W1, SIGMA_W2,
-                                      inner_blend, omega_slope, outer_blend)
+                                      dilatation, inner_blend, omega_slope, outer_blend)
 from .relaxation import scalar_factorise, scalar_solve
 
 K, W = 5, 6
@@ -89,7 +89,9 @@ def closure_residual(state, molecular, eddy, blend, cross, grad, distance, size,
             length = np.sqrt(max(k, 0.0)) / (BETA_STAR * omega)
             lost *= max(length / ((f1 * DETACHED_INNER + (1.0 - f1) * DETACHED_OUTER) * size[i]) * (1.0 - outer_blend(max(k, 0.0), omega, molecular[i] / rho, d)), 1.0)
         production = min(eddy[i] * S2, PRODUCTION_LIMIT * destruction * max(k, 0.0))
-        beta, gain = f1 * BETA1 + (1.0 - f1) * BETA2, f1 * GAMMA1 + (1.0 - f1) * GAMMA2
+        squeezed = dilatation(k, state[i, 1], f1)
+        lost *= 1.0 + squeezed
+        beta, gain = max(f1 * BETA1 + (1.0 - f1) * BETA2 - BETA_STAR * squeezed, 0.25 * BETA1), f1 * GAMMA1 + (1.0 - f1) * GAMMA2
         made_w = gain * rho * production / eddy[i] / omega if eddy[i] > 1e-14 * molecular[i] else gain * rho * S2 / omega
         v = volume[i]
         total_k -= v * (production - lost * k)
