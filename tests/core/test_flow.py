@@ -141,6 +141,18 @@ class Krylov(unittest.TestCase):
         self.assertLess(float(np.linalg.norm(b - a @ x) / np.linalg.norm(b)), 2e-9)
 
 
+    def test_few_vectors_in_memory_reach_the_same(self):
+        rng = np.random.default_rng(7)
+        a = np.eye(80) + 0.5 * rng.normal(size=(80, 80)) / np.sqrt(80)
+        b = rng.normal(size=80)
+        x, used, reached = gmres(lambda v: a @ v, lambda v: v / 2, b, 1e-6, 60, kept=8)
+        self.assertGreater(used, 8)
+        self.assertLessEqual(reached, 1e-6)
+        self.assertAlmostEqual(float(np.linalg.norm(b - a @ x) / np.linalg.norm(b)) / reached, 1, delta=1e-3)
+        _, used, reached = gmres(lambda v: a @ v, lambda v: v, b, 1e-12, 20, kept=8)
+        self.assertEqual(used, 20)
+
+
 class March(unittest.TestCase):
     def test_free_stream_is_kept(self):
         for mach in (0.05, 0.8, 2.0):

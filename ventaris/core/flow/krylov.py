@@ -1,4 +1,4 @@
-"""Restart-free GMRES with right preconditioning.
+"""GMRES with right preconditioning.
 
 References
 ----------
@@ -11,7 +11,7 @@ import numpy as np
 CANCELLED = 0.9
 
 
-def gmres(product, precondition, rhs, tolerance, most):
+def gmres(product, precondition, rhs, tolerance, most, kept=None):
     """Solve A x = rhs, started from zero.
 
     Parameters
@@ -24,6 +24,8 @@ def gmres(product, precondition, rhs, tolerance, most):
         Wanted reduction of the residual norm.
     most : int
         Largest number of Krylov vectors.
+    kept : int or None
+        Vectors that may be in memory at once: after so many the solution starts anew from what it has reached. None keeps all.
 
     Returns
     -------
@@ -32,6 +34,17 @@ def gmres(product, precondition, rhs, tolerance, most):
     reached : float
         Residual norm over that of the right-hand side.
     """
+    kept = kept or most
+    x, used, reached = _cycle(product, precondition, rhs, tolerance, min(kept, most))
+    while tolerance < reached < 1.0 and used < most:
+        more, further, share = _cycle(product, precondition, rhs - product(x), tolerance / reached, min(kept, most - used))
+        x += more
+        used, reached = used + max(further, 1), reached * share
+    return x, used, reached
+
+
+def _cycle(product, precondition, rhs, tolerance, most):
+    """One run of the method from zero, all of its vectors in memory."""
     shape, size = rhs.shape, rhs.size
     beta = np.linalg.norm(rhs)
     if beta == 0:

@@ -47,6 +47,8 @@ class MarchControls:
         The Courant number falls when a step leaves more than this share of its linear system unsolved; 1 never asks.
     hold_limiter : float or None
         Residual below which the limiter is held still; None holds it only with a closure.
+    krylov_kept : int or None
+        Krylov vectors in memory at once; None keeps all.
     """
 
     courant_start: float = 10.0
@@ -59,6 +61,7 @@ class MarchControls:
     retries: int = 4
     least_solved: float = 1.0
     hold_limiter: float | None = None
+    krylov_kept: int | None = None
 
 
 @dataclass
@@ -118,7 +121,8 @@ class SteadyMarch:
 
     @staticmethod
     def _norm(residual):
-        return float(np.sqrt((residual**2).mean()))
+        values = residual.ravel()
+        return float(np.sqrt(np.dot(values, values) / values.size))
 
     def _evaluate(self):
         self.flow.first_order = self.first_order_left > 0
@@ -150,7 +154,7 @@ class SteadyMarch:
         self.flow.prepare(self.state, self.courant)
         tolerance = c.krylov_tolerance if before > 1e-4 else 0.5 * c.krylov_tolerance
         change, vectors, self._unsolved = gmres(self.flow.linear_operator(self.state, self._vector), self.flow.apply_factors,
-                                   -self._vector.astype(self.flow.krylov_type), tolerance, c.krylov_vectors)
+                                   -self._vector.astype(self.flow.krylov_type), tolerance, c.krylov_vectors, c.krylov_kept)
         change = change * self.flow.column_scale
         clipped = self.flow.clip_change(self.state, change, c.most_change)
         if self.flow.closure is not None:
@@ -204,7 +208,11 @@ class SteadyMarch:
             self.state = old + factor * change
             if np.isfinite(self.state).all() and self.state[:, 1].min() > 0.02 and self.state[:, 0].min() * self.flow.stream.gamma > -0.9995:
                 self._vector = self.flow.residual(self.state)
-                after = self._norm(self._vector + (factor * self._pseudo_time_part(change))) / self.reference
+                left = self._pseudo_time_part(change)
+                left *= factor
+                left += self._vector
+                after = self._norm(left) / self.reference
+                del left
                 if np.isfinite(after) and after < 2.0 * before + 1e-12:
                     self.residual = self._norm(self._vector) / self.reference
                     self._last_factor = factor

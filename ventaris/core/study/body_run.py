@@ -30,6 +30,8 @@ LEAST_RECORD = 30
 COARSE_PATIENCE = 4.0
 TIME_TOLERANCE = 1e-2
 MOST_COURANT = 1000.0
+# Cells from which on only so many Krylov vectors are kept in memory.
+LARGE_GRID, KEPT_VECTORS = 500_000, 10
 # Of a level, for the share that is shown as done.
 EXPECTED_STEPS = 45
 # Rise of the pressure across a cell, over itself, from which on a cell counts as in a shock.
@@ -105,7 +107,7 @@ class BodyExecution(Climb):
         held = flow.krylov_type == np.float32
         courant, vectors, tolerance = (MOST_COURANT, 20, 0.3) if held else (EXACT_COURANT, EXACT_VECTORS, EXACT_TOLERANCE) if turbulent else (1e5, 30, 0.1)
         controls = MarchControls(run.courant_start, run.courant_most or courant, 1.5 if turbulent else 2.0, run.first_order_steps, run.krylov_vectors or vectors, tolerance,
-                                 least_solved=0.5)
+                                 least_solved=0.5, krylov_kept=KEPT_VECTORS if flow.n_cells > LARGE_GRID else None)
         resumed = self._resumed(name, flow, controls)
         if resumed:
             return resumed
