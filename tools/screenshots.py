@@ -18,7 +18,6 @@ def bodies(page, server, shot):
     link = lambda row, word: page.locator(f"tr:has-text('{row}') td").first.locator(f"a:has-text('{word}')").get_attribute("href")
     sheet, one, two = link("Long tail", "sheet"), link("Blunt nose", "flow").split("/")[2], link("Long tail", "flow").split("/")[2]
     shot("body-sheet", sheet, "#preview[data-ready]")
-    shot("body-run", f"/runs/{two}", "#live canvas")
 
     def look():
         page.select_option("#rake-kind", "grid")
