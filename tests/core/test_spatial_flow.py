@@ -5,7 +5,9 @@ import numpy as np
 
 from tests.bodies import CAR, NEAR, body_sheet
 from ventaris.core.flow.krylov import gmres
+from ventaris.core.flow.shear_stress_transport import SHEAR_LIMIT, SHOCK_SHEAR_LIMIT
 from ventaris.core.flow.spatial.discretisation import SpatialDiscretisation
+from ventaris.core.flow.spatial.shear_stress_transport import SpatialShearStressTransport
 from ventaris.core.flow.steady import MarchControls, SteadyMarch
 from ventaris.core.study.bodies import prepare_body
 
@@ -134,6 +136,16 @@ class Closures(unittest.TestCase):
         floor = flow.mesh.left[flow.mesh.boundaries["floor"]]
         ahead = floor[flow.mesh.centre[floor, 0] < -0.7]
         self.assertLess(flow.eddy[ahead].max(), 1e-3)
+
+    def test_the_shear_limit_for_shocks_raises_the_eddies_it_held_down(self):
+        flow, march = marched("sst", 15)
+        gradient = np.zeros((flow.n_cells, 5, 3))
+        gradient[:, 2, 1] = 1e6
+        state, eddy = march.state, []
+        for closure in (flow.closure, SpatialShearStressTransport(flow, shear_limit=SHOCK_SHEAR_LIMIT)):
+            closure.update(state, flow.molecular, gradient)
+            eddy.append(closure.eddy[flow.closure.at_wall])
+        np.testing.assert_allclose(eddy[1] / eddy[0], SHOCK_SHEAR_LIMIT / SHEAR_LIMIT, rtol=1e-3)
 
     def test_omega_of_the_wall_cells_is_that_of_the_log_layer(self):
         flow, march = marched("sst", 45)

@@ -4,7 +4,7 @@ import numpy as np
 
 from tests.marks import slow
 from tests.sheets import run, sheet
-from ventaris.core.flow.shear_stress_transport import dilatation
+from ventaris.core.flow.shear_stress_transport import SHEAR_LIMIT, SHOCK_SHEAR_LIMIT, dilatation
 from ventaris.core.flow import spalart_allmaras as sa
 from ventaris.core.flow.discretisation import Discretisation
 from ventaris.core.flow.gradients import layer_stencil, wall_layer_cells
@@ -165,6 +165,30 @@ class TwoEquations(unittest.TestCase):
         k, log_omega = self.flow.uniform_state()[far, 4:]
         self.assertAlmostEqual(k / (1.5 * (0.01 * 0.15) ** 2), 1, delta=0.02)
         self.assertAlmostEqual(k / np.exp(log_omega) / (0.15 / 3e6), 5.0, delta=0.2)
+
+    def test_the_shear_limit_acts_where_shear_is_strong_near_walls_and_nowhere_else(self):
+        eddy = {}
+        for closure, limit in (("sst", SHEAR_LIMIT), ("sst-shock", SHOCK_SHEAR_LIMIT)):
+            flow = Discretisation(self.setup.generate()["coarse"], self.setup.stream, "no-slip", closure=closure)
+            state = flow.uniform_state()
+            rho = flow.stream.gamma * (state[:, 0] + 1 / flow.stream.gamma) / state[:, 1]
+            gradient = np.zeros((flow.n_cells, 4, 2))
+            gradient[::2, 2, 1] = 1e6
+            flow.closure.update(state, np.full(flow.n_cells, flow.closure.nu), gradient)
+            near = np.argmin(flow.distance[::2]) * 2
+            self.assertAlmostEqual(flow.closure.eddy[near] / (rho[near] * limit * state[near, 4] / 1e6), 1, delta=1e-6)
+            eddy[closure] = flow.closure.eddy[1::2].copy()
+        np.testing.assert_allclose(eddy["sst"], eddy["sst-shock"], rtol=1e-12)
+
+    @slow
+    def test_the_shear_limit_for_shocks_leaves_the_shock_further_back(self):
+        upper = {}
+        for closure in ("sst", "sst-shock"):
+            result = run({"level": "medium"}, flow={"model": "turbulent", "closure": closure},
+                         air={"motion": "mach", "mach": 0.799, "incidence": 2.26, "viscosity_law": "from Reynolds number", "reynolds": 9e6}).result
+            upper[closure] = next(s["x"] for s in result["shocks"] if s["surface"] == "upper"), result["coefficients"]["lift"]
+        self.assertGreater(upper["sst-shock"][0], upper["sst"][0] + 0.03)
+        self.assertGreater(upper["sst-shock"][1], upper["sst"][1] + 0.05)
 
     @slow
     def test_the_closures_agree_on_a_sections_drag(self):

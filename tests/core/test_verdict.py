@@ -85,6 +85,17 @@ class Warnings(unittest.TestCase):
         self.assertIn("ahead of mid-chord", self.text(setup(flow={"model": "laminar"}, air=low), separations=early))
         self.assertIn("near and beyond stall", self.text(setup(flow={"model": "turbulent"}, air={"speed": 60}), separations=early))
 
+    def test_separation_at_the_foot_of_a_shock_names_the_closure_for_it(self):
+        shock = [{"surface": "upper", "x": 0.5, "mach_ahead": 1.38}]
+        at = lambda x, surface="upper": [{"surface": surface, "x": x, "kind": "separation"}]
+        air = {"motion": "mach", "mach": 0.8}
+        usual = setup(flow={"model": "turbulent"}, air=air)
+        self.assertIn("too little lift: compute it with the closure", self.text(usual, shock, at(0.49)))
+        self.assertNotIn("near and beyond stall", self.text(usual, shock, at(0.49)))
+        for elsewhere in (at(0.3), at(0.49, "lower")):
+            self.assertNotIn("compute it with the closure", self.text(usual, shock, elsewhere))
+        self.assertEqual(self.text(setup(flow={"model": "turbulent", "closure": "sst-shock"}, air=air), shock, at(0.49)), "")
+
     def test_coarse_wall_layers_of_turbulent_runs(self):
         prepared = setup(flow={"model": "turbulent"}, air={"speed": 60})
         self.assertIn("y+ 4.0 on average", self.text(prepared, y_plus={"mean": 4.0, "largest": 9.0}))

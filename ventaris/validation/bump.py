@@ -14,6 +14,7 @@ from ..core.flow.steady import MarchControls, SteadyMarch
 from ..core.flow.stream import FreeStream
 from ..core.grids.mesh import mesh_from_cells, revolve
 from ..core.grids.spacing import distribute, geometric_line
+from ..core.sheet.arrangement import CLOSURES
 from .case import Case, Check
 
 # In bump chords: cylinder, height of the arc, fillet ahead of it; the domain, and where the wall begins to be sticky.
@@ -21,6 +22,7 @@ CYLINDER, HEIGHT, FILLET = 7.62 / 20.32, 1.905 / 20.32, 18.3 / 20.32
 AHEAD, BEHIND, BEYOND, STICKY_FROM = -3.2, 5.0, 4.0, -3.0
 ARC = (0.25 + HEIGHT**2) / (2 * HEIGHT)
 MACH, REYNOLDS = 0.875, 2.763e6
+USUAL_LIMIT_OPEN = "with its usual shear limit (a1 = 0.31) SST leaves the wall 7 % of a chord too early and comes back too late, as Georgiadis and Yoder (AIAA 2013-0685) report; their limit for shocks mends both"
 
 
 def outline(x):
@@ -51,11 +53,9 @@ def bump_mesh(along=240, across=96, first=4.6e-6):
     return revolve(mesh_from_cells(points, cells, edges, ["wall"]))
 
 
-def separated_bump():
-    """Where the flow leaves the wall behind the shock, and where it comes back."""
-    started = time.monotonic()
-    mesh = bump_mesh()
-    flow = Discretisation(mesh, FreeStream(MACH, reynolds=REYNOLDS, sutherland=110.4 / 300), "no-slip", vortex=False, closure="spalart-allmaras", boundaries={"exit": Boundary("outlet")})
+def separation_on(mesh, closure):
+    """(x/c where the flow leaves the wall, where it comes back, residual reached, x and Cp between 0.4 and 1.6)."""
+    flow = Discretisation(mesh, FreeStream(MACH, reynolds=REYNOLDS, sutherland=110.4 / 300), "no-slip", vortex=False, closure=closure, boundaries={"exit": Boundary("outlet")})
     march = SteadyMarch(flow, flow.uniform_state(), MarchControls(first_order_steps=30, courant_growth=1.2, courant_most=60, krylov_vectors=60))
     while march.step_count < 1000 and (march.residual > 1e-3 or flow.first_order):
         march.advance()
@@ -68,11 +68,21 @@ def separated_bump():
     turn = np.nonzero(np.diff(np.sign(cf[seen])))[0]
     at = [float(np.interp(0, *(v[[0, 1]] if cf[seen][k] < 0 else v[[1, 0]] for v in (cf[seen][k:k + 2], x[seen][k:k + 2])))) for k in turn]
     leaves, returns = at if len(at) == 2 else (np.nan, np.nan)
+    return leaves, returns, march.residual, x[seen], cp[seen]
+
+
+def separated_bump():
+    """Where the flow leaves the wall behind the shock, and where it comes back."""
+    started = time.monotonic()
+    mesh, checks, curves = bump_mesh(), [], []
     source = "Bachalo, Johnson, AIAA J. 24, 1986 (tunnel: 0.70 and 1.10)"
-    checks = [Check("flow leaves the wall at x/c", leaves, 0.70 * 0.95, 0.70 * 1.05, source), Check("flow comes back at x/c", returns, 1.10 * 0.9, 1.10 * 1.1, source),
-              Check("residual reached", march.residual, 0, 1e-3, "settled")]
-    return Case("separated-bump", "Bump on a cylinder, M 0.875, Re 2.76e6, Spalart-Allmaras", f"{mesh.n_cells} cells, axisymmetric", checks, time.monotonic() - started,
-                [("computed", x[seen], cp[seen], "computed")])
+    for closure, share, still in (("spalart-allmaras", 0.1, ""), ("sst-shock", 0.05, ""), ("sst", 0.1, USUAL_LIMIT_OPEN)):
+        leaves, returns, residual, x, cp = separation_on(mesh, closure)
+        name = CLOSURES[closure]
+        checks += [Check(f"{name}: flow leaves the wall at x/c", leaves, 0.70 * 0.95, 0.70 * 1.05, source, still), Check(f"{name}: flow comes back at x/c", returns, 1.10 * (1 - share), 1.10 * (1 + share), source),
+                   Check(f"{name}: residual reached", residual, 0, 1e-3, "settled")]
+        curves.append((name, x, cp, "computed"))
+    return Case("separated-bump", "Bump on a cylinder, M 0.875, Re 2.76e6", f"{mesh.n_cells} cells, axisymmetric", checks, time.monotonic() - started, curves)
 
 
 CASES = {"separated-bump": separated_bump}

@@ -13,6 +13,7 @@ from .noise import CASES as NOISE
 from .nozzles import CASES as NOZZLES
 
 PENS = {"computed": dict(color="#0E4B45", lw=1.6), "reference": dict(color="#C77700", lw=0, marker="o", ms=2.6, mfc="none")}
+DASHES = ("-", (0, (4, 1.5)), (0, (1, 1)))
 HEAD = """# Validation report
 
 Written by `ventaris validate`; every number below was computed by this program on the machine named at the end.
@@ -123,6 +124,8 @@ def _draw(case, path):
         pen = dict(PENS[style])
         if style == "computed" and "lower" in label:
             pen["ls"] = "--"
+        elif style == "computed" and sum(c[3] == "computed" for c in case.curves) > 2:
+            pen["ls"] = DASHES[number % len(DASHES)]
         axes.plot(x, y, label=label, **pen)
     axes.set_xlabel(case.axes[0])
     axes.set_ylabel(case.axes[1])

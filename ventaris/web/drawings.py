@@ -3,12 +3,12 @@ import numpy as np
 from markupsafe import Markup
 
 from ..core.grids.quality import skewness
+from ..core.sheet.arrangement import CLOSURES
 from ..core.units import large, show
 
 
 MODEL_WORDS = {"inviscid": "Inviscid: slip walls, no friction", "laminar": "Laminar: no-slip walls, no turbulence",
                "turbulent": "Turbulent: no-slip walls"}
-CLOSURE_WORDS = {"spalart-allmaras": "Spalart-Allmaras closure", "sst": "k-ω SST closure"}
 DOMAIN_WORDS = {"ground": "G ground", "lower wall": "W lower wall", "upper wall": "W upper wall", "inlet": "I inlet", "outlet": "O outlet",
                 "symmetry": "S symmetry line", "axis": "axis", "far field": "F far field"}
 
@@ -268,7 +268,7 @@ def climb_steps(setup):
 
 def _climb(setup):
     run = setup.sheet.run
-    model = MODEL_WORDS[setup.sheet.flow.model] + (f", {CLOSURE_WORDS[setup.sheet.flow.closure]}" if setup.sheet.flow.model == "turbulent" else "")
+    model = MODEL_WORDS[setup.sheet.flow.model] + (f", {CLOSURES[setup.sheet.flow.closure]}" if setup.sheet.flow.model == "turbulent" else "")
     caption = (f"{model}. Each level starts from the one "
                f"before it and ends when the residual is below {run.residual:g} of the start and lift, drag and moment are steady within {run.steady:g}, or after {run.steps} steps.")
     return frame(climb_steps(setup), (-0.1, 1.15, -0.25, 0.5)), caption

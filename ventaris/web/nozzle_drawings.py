@@ -3,6 +3,7 @@ import numpy as np
 from markupsafe import Markup
 
 from ..core.grids.quality import skewness
+from ..core.sheet.arrangement import CLOSURES
 from ..core.shapes.nozzles import port_spans, wall_pieces
 from ..core.study.nozzle_verdict import REGIMES
 from ..core.sound.jet import ABSORB_DOWNSTREAM, ABSORB_SIDEWAYS, ABSORB_UPSTREAM, DOWNSTREAM, SIDEWAYS, UPSTREAM
@@ -10,7 +11,7 @@ from ..core.study.noise import make_flow
 from ..core.study.progress import RunFailed
 from ..core.units import show
 from . import drawings
-from .drawings import CLOSURE_WORDS, MODEL_WORDS, climb_steps
+from .drawings import MODEL_WORDS, climb_steps
 
 MM = 1000.0
 
@@ -184,7 +185,7 @@ def _instruments(setup):
 
 def _climb(setup):
     run, flow = setup.sheet.run, setup.sheet.flow
-    model = MODEL_WORDS[flow.model] + (f", {CLOSURE_WORDS[flow.closure]}" if flow.model == "turbulent" else "")
+    model = MODEL_WORDS[flow.model] + (f", {CLOSURES[flow.closure]}" if flow.model == "turbulent" else "")
     caption = (f"{model}. The coarse grid starts from one-dimensional theory; each level ends when the residual is below {run.residual:g} of the start and mass flow and thrust are "
                f"steady within {run.steady:g}, or after {run.steps} steps.")
     return drawings.frame(climb_steps(setup), (-0.1, 1.15, -0.25, 0.5)), caption

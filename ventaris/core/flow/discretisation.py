@@ -1,10 +1,12 @@
 """The flow equations on one mesh: residual, forces, first-order Jacobian and its factors."""
+from functools import partial
+
 import numpy as np
 
 from . import factorisation, jacobians, kernels as k
 from .boundaries import lay_out
 from .gradients import face_offsets, gradient_stencils, layer_stencil, wall_layer_cells
-from .shear_stress_transport import ShearStressTransport
+from .shear_stress_transport import SHOCK_SHEAR_LIMIT, ShearStressTransport
 from .shocks import mark_shocks
 from .spalart_allmaras import SpalartAllmaras
 from .updates import block_diagonal_product, clip_change
@@ -14,7 +16,7 @@ PRECONDITION_BELOW = 0.6
 LIMIT_ABOVE = 0.6
 # From this Mach number on a shock may be a strong one.
 STRONG_ABOVE = 1.2
-CLOSURES = {"spalart-allmaras": SpalartAllmaras, "sst": ShearStressTransport}
+CLOSURES = {"spalart-allmaras": SpalartAllmaras, "sst": ShearStressTransport, "sst-shock": partial(ShearStressTransport, shear_limit=SHOCK_SHEAR_LIMIT)}
 
 
 class Discretisation:
@@ -29,7 +31,7 @@ class Discretisation:
         None decides by the Mach number.
     vortex : bool
         Whether the far field carries the vortex of the lift.
-    closure : {None, "spalart-allmaras", "sst"}
+    closure : {None, "spalart-allmaras", "sst", "sst-shock"}
         The turbulence closure that is solved along; a state then has its columns too.
     boundaries : dict of str to Boundary or None
         Conditions of named boundaries; the others are walls of `wall_kind`, symmetry, or far field.

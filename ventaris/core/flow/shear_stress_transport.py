@@ -11,6 +11,8 @@ Menter, Kuntz, Langtry: Ten years of industrial experience with the SST turbulen
 Turbulence, Heat and Mass Transfer 4, 2003.
 Menter: Two-equation eddy-viscosity turbulence models for engineering applications,
 AIAA J. 32(8), 1994.
+Georgiadis, Yoder: Recalibration of the shear stress transport model to improve calculation of shock separated flows,
+AIAA 2013-0685 (its limit of the shear stress).
 Wilcox: Dilatation-dissipation corrections for advanced turbulence models, AIAA J. 30(11), 1992; in the outer layer
 only, as in Suzen, Hoffmann: Investigation of supersonic jet exhaust flow by one- and two-equation turbulence
 models, AIAA 98-0322, 1998.
@@ -23,7 +25,9 @@ from .scalar_factors import factorise_scalar, solve_scalar
 
 SIGMA_K1, SIGMA_W1, BETA1 = 0.85, 0.5, 0.075
 SIGMA_K2, SIGMA_W2, BETA2 = 1.0, 0.856, 0.0828
-BETA_STAR, A1, KAPPA = 0.09, 0.31, 0.41
+BETA_STAR, KAPPA = 0.09, 0.41
+# Largest shear stress over turbulence energy: of 1994, and recalibrated for layers that a shock separates.
+SHEAR_LIMIT, SHOCK_SHEAR_LIMIT = 0.31, 0.355
 GAMMA1, GAMMA2 = 5.0 / 9.0, 0.44
 PRODUCTION_LIMIT = 10.0
 DILATATION, LEAST_TURBULENT_MACH2 = 1.5, 0.0625
@@ -61,14 +65,14 @@ def inner_blend(k, omega, nu, d, cross):
 
 
 @njit(parallel=True, **fast)
-def eddy_and_blend(state, molecular, grad, hoop, own_gradient, distance, gamma, eddy, blend):
+def eddy_and_blend(state, molecular, grad, hoop, own_gradient, distance, gamma, shear_limit, eddy, blend):
     """Dynamic eddy viscosity and F1 of each cell."""
     for i in prange(state.shape[0]):
         rho = gamma * (state[i, 0] + 1.0 / gamma) / state[i, 1]
         k, omega, nu = max(state[i, 4], 0.0), np.exp(state[i, 5]), molecular[i] / rho
         cross = own_gradient[i, 0, 0] * own_gradient[i, 1, 0] + own_gradient[i, 0, 1] * own_gradient[i, 1, 1]
         blend[i] = inner_blend(k, omega, nu, distance[i], cross)
-        eddy[i] = rho * A1 * k / max(A1 * omega, strain_rate(grad, i, hoop[i]) * outer_blend(k, omega, nu, distance[i]))
+        eddy[i] = rho * shear_limit * k / max(shear_limit * omega, strain_rate(grad, i, hoop[i]) * outer_blend(k, omega, nu, distance[i]))
 
 
 @njit(parallel=True, **fast)
@@ -194,8 +198,8 @@ class ShearStressTransport:
     name = "k-omega SST"
     columns = 2
 
-    def __init__(self, flow, laminar_until=None):
-        self.flow = flow
+    def __init__(self, flow, laminar_until=None, shear_limit=SHEAR_LIMIT):
+        self.flow, self.shear_limit = flow, shear_limit
         self.laminar_until = -1e30 if laminar_until is None else float(laminar_until)
         stream = flow.stream
         nu = stream.mach / stream.reynolds
@@ -234,7 +238,7 @@ class ShearStressTransport:
         closure_gradients(state, *f.scalar, self.own_gradient)
         if f.mesh.is_revolved:
             np.divide(state[:, 3], f.mesh.centre[:, 1], out=self.hoop)
-        eddy_and_blend(state, molecular, velocity_gradient, self.hoop, self.own_gradient, f.distance, f.stream.gamma, self.eddy, self.blend)
+        eddy_and_blend(state, molecular, velocity_gradient, self.hoop, self.own_gradient, f.distance, f.stream.gamma, self.shear_limit, self.eddy, self.blend)
 
     def residual(self, state, molecular, velocity_gradient, out):
         """Fill columns 4 and 5 of the residual."""

@@ -5,6 +5,9 @@ from pydantic import Field, model_validator
 
 from .fields import SheetSection, choice, number, text
 
+CLOSURES = {"spalart-allmaras": "Spalart-Allmaras", "sst": "k-ω SST", "sst-shock": "k-ω SST, a1 = 0.355 for shocks"}
+Closure = Literal["spalart-allmaras", "sst", "sst-shock"]
+
 
 class Element(SheetSection):
     """A further element of an arrangement, placed by a slot or by a position; lengths in chords of the main element."""

@@ -3,7 +3,7 @@ from typing import Literal
 
 from pydantic import Field, model_validator
 
-from .arrangement import Formula
+from .arrangement import CLOSURES, Closure, Formula
 from ..shapes.families import NOSES
 from .fields import SheetSection, choice, number, text
 from .model import Air, SheetBase
@@ -234,8 +234,8 @@ class BodyFlow(SheetSection):
     model: Literal["inviscid", "laminar", "turbulent"] = choice(
         "turbulent", "Flow model", "Inviscid: slip walls. Laminar: no-slip walls. Turbulent: wall functions and a closure.",
         inviscid="Inviscid", laminar="Laminar", turbulent="Turbulent")
-    closure: Literal["spalart-allmaras", "sst"] = choice("sst", "Closure", "Both with wall functions. Behind blunt bodies and tails SST came nearer to the published drag, beyond Mach 1 Spalart-Allmaras (a sphere at Mach 2: 3.8 % high, SST 4.3 %); compare both where the flow separates from a smooth surface.",
-                                                         when={"model": "turbulent"}, **{"spalart-allmaras": "Spalart-Allmaras", "sst": "k-ω SST"})
+    closure: Closure = choice("sst", "Closure", "Both with wall functions. Behind blunt bodies and tails SST came nearer to the published drag, beyond Mach 1 Spalart-Allmaras (a sphere at Mach 2: 3.8 % high, SST 4.3 %); compare both where the flow separates from a smooth surface.",
+                                                         when={"model": "turbulent"}, **CLOSURES)
     wake: Literal["mean", "detached"] = choice(
         "mean", "Wakes", "Mean flow everywhere; or large eddies set free away from walls where the grid can carry them (shielded detached eddies), averaged over the settled part.",
         when={"model": "turbulent"}, mean="mean flow", detached="detached eddies")

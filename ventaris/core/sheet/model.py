@@ -5,7 +5,7 @@ from pydantic import Field, model_validator
 
 from ..gas import AIR_CONSTANT
 from ..shapes.families import NOSES
-from .arrangement import Element, Formula, NamedSurface, RefinedZone, WallAction
+from .arrangement import CLOSURES, Closure, Element, Formula, NamedSurface, RefinedZone, WallAction
 from .fields import SheetSection, choice, number, text
 
 FORMAT = 1
@@ -186,9 +186,10 @@ class Flow(SheetSection):
     model: Literal["inviscid", "laminar", "turbulent"] = choice(
         "inviscid", "Flow model", "Inviscid: slip walls, no friction. Laminar: no-slip walls, no turbulence. Turbulent: no-slip walls and a closure.",
         inviscid="Inviscid", laminar="Laminar", turbulent="Turbulent")
-    closure: Literal["spalart-allmaras", "sst"] = choice(
-        "spalart-allmaras", "Closure", "One equation for attached and mildly separated flow; two equations (k and ω) see adverse pressure gradients and the stream's turbulence better.",
-        when={"model": "turbulent"}, **{"spalart-allmaras": "Spalart-Allmaras", "sst": "k-ω SST"})
+    closure: Closure = choice(
+        "spalart-allmaras", "Closure", "One equation for attached and mildly separated flow; two equations (k and ω) see adverse pressure gradients and the stream's turbulence better. "
+        "Where a shock separates the layer, both leave it separated for too long; SST with its shear limit recalibrated for that (a1 = 0.355 instead of 0.31) meets the tunnel.",
+        when={"model": "turbulent"}, **CLOSURES)
     time: Literal["steady", "unsteady"] = choice("steady", "Time", "Steady, or followed in time from the steady field.", steady="steady", unsteady="unsteady")
     trip: float | None = number(None, "", 0.005, 0.95, "Laminar up to x/c", "Where the boundary layer is tripped, in chords; empty is turbulent from the nose.",
                                 when={"model": "turbulent"})

@@ -4,7 +4,7 @@ from typing import Literal
 from pydantic import Field, model_validator
 
 from ..gas import AIR_CONSTANT
-from .arrangement import Formula
+from .arrangement import CLOSURES, Closure, Formula
 from .fields import SheetSection, choice, number, text
 from .model import SheetBase
 
@@ -155,8 +155,8 @@ class NozzleFlow(SheetSection):
     model: Literal["inviscid", "laminar", "turbulent", "noise"] = choice(
         "inviscid", "Flow model", "Inviscid: slip walls, no friction. Laminar: no-slip walls, no turbulence. Turbulent: no-slip walls and a closure. Noise: the jet alone, followed in time at high order, "
         "from the exit state of one-dimensional theory.", inviscid="Inviscid", laminar="Laminar", turbulent="Turbulent", noise="Jet in time: noise")
-    closure: Literal["spalart-allmaras", "sst"] = choice(
-        "spalart-allmaras", "Closure", "One equation, or two (k and ω).", when={"model": "turbulent"}, **{"spalart-allmaras": "Spalart-Allmaras", "sst": "k-ω SST"})
+    closure: Closure = choice(
+        "spalart-allmaras", "Closure", "One equation, or two (k and ω); with a1 = 0.355 where a shock separates the layer.", when={"model": "turbulent"}, **CLOSURES)
     exit_profile: Literal["theory", "computed"] = choice("theory", "What leaves the exit", "One-dimensional theory, or what a steady turbulent run of the nozzle's inside finds across its exit; that run comes first and takes some seconds.",
                                                          when={"model": "noise"}, theory="from theory", computed="from the inside")
     exit_layer: float = number(0.0, "", 0, 0.45, "Boundary layer at the exit", "In exit diameters, to 99 % of the speed; for the theory's exit. 0 is none.", when={"model": "noise"})

@@ -3,6 +3,8 @@ from dataclasses import asdict, dataclass, field
 
 from ..units import large
 
+# A layer that separates this close to a shock, in chords, does so because of it.
+FOOT_OF_SHOCK = 0.06
 
 @dataclass
 class Verdict:
@@ -113,7 +115,11 @@ def warnings(setup, shocks, separations, trends, y_plus=None):
         if y_plus and y_plus["mean"] > 1.5:
             treated = "a wall function bridges the rest, with friction known to some per cent" if y_plus["mean"] > 5 else "friction is surest below about 1.5"
             out.append(f"The first cells stand at y+ {y_plus['mean']:.1f} on average, up to {y_plus['largest']:.1f}: {treated}. Plan the wall layer in the grid section to resolve it.")
-        if any(s["kind"] == "separation" and s["x"] < 0.7 for s in separations):
+        at_a_shock = [s["x"] for s in separations if s["kind"] == "separation" and any(shock["surface"] == s["surface"] and abs(s["x"] - shock["x"]) < FOOT_OF_SHOCK for shock in shocks)]
+        if at_a_shock and setup.sheet.flow.closure != "sst-shock":
+            out.append(f"The boundary layer separates at the foot of the shock, at x = {at_a_shock[0]:.2f} chords. Spalart-Allmaras and SST with its usual shear limit leave such a layer separated for too long and find "
+                       "too little lift: compute it with the closure “k-ω SST, a1 = 0.355 for shocks” too.")
+        elif any(s["kind"] == "separation" and s["x"] < 0.7 for s in separations) and not at_a_shock:
             out.append("The boundary layer separates well ahead of the trailing edge: near and beyond stall a steady answer with this closure "
                        "usually overstates the lift.")
         if setup.reynolds < 2e5:

@@ -1,8 +1,11 @@
 """The flow equations on a spatial mesh; offers what the planar Discretisation offers to the marches."""
+from functools import partial
+
 import numpy as np
 
 from .. import kernels as k
 from ..discretisation import LIMIT_ABOVE, PRECONDITION_BELOW, STRONG_ABOVE
+from ..shear_stress_transport import SHOCK_SHEAR_LIMIT
 from ..shocks import mark_shocks
 from . import held
 from . import kernels as s
@@ -16,7 +19,7 @@ KINDS = {"slip": k.SLIP, "no-slip": k.NO_SLIP, "far field": k.FAR_FIELD, "outlet
 SUPERSONIC_THRESHOLD = 0.05
 # Walls whose area vectors add up to less than this share of their area face each other.
 PINCHED = 0.6
-CLOSURES = {"spalart-allmaras": SpatialSpalartAllmaras, "sst": SpatialShearStressTransport}
+CLOSURES = {"spalart-allmaras": SpatialSpalartAllmaras, "sst": SpatialShearStressTransport, "sst-shock": partial(SpatialShearStressTransport, shear_limit=SHOCK_SHEAR_LIMIT)}
 
 
 class SpatialDiscretisation:
@@ -30,7 +33,7 @@ class SpatialDiscretisation:
     boundaries : dict of str to (kind, velocity)
         Condition of every named boundary; `velocity` is None, a vector over a_inf, or a callable of face centres.
         Names that are missing are no-slip on the body when the flow has friction, slip otherwise, and far field on the box.
-    closure : {None, "spalart-allmaras", "sst"}
+    closure : {None, "spalart-allmaras", "sst", "sst-shock"}
     direction : array, shape (3,)
     detached : bool
         Detached-eddy simulation.

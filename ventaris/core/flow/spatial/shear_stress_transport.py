@@ -11,7 +11,7 @@ import numpy as np
 from numba import njit, prange
 
 from ..kernels import BLOWN, FAR_FIELD, NO_SLIP, fast
-from ..shear_stress_transport import (A1, BETA1, BETA2, BETA_STAR, GAMMA1, GAMMA2, KAPPA, PRODUCTION_LIMIT, SIGMA_K1, SIGMA_K2, SIGMA_W1, SIGMA_W2,
+from ..shear_stress_transport import (BETA1, BETA2, BETA_STAR, GAMMA1, GAMMA2, KAPPA, PRODUCTION_LIMIT, SHEAR_LIMIT, SIGMA_K1, SIGMA_K2, SIGMA_W1, SIGMA_W2,
                                       dilatation, inner_blend, omega_slope, outer_blend)
 from .relaxation import scalar_factorise, scalar_solve
 
@@ -29,7 +29,7 @@ def strain_rate(grad, i):
 
 
 @njit(parallel=True, **fast)
-def eddy_and_blend(state, molecular, grad, start, neighbour, weight, distance, gamma, eddy, blend, cross):
+def eddy_and_blend(state, molecular, grad, start, neighbour, weight, distance, gamma, shear_limit, eddy, blend, cross):
     """Dynamic eddy viscosity, F1 and grad k . grad ln(omega) of each cell."""
     for i in prange(state.shape[0]):
         kx = ky = kz = wx = wy = wz = 0.0
@@ -45,7 +45,7 @@ def eddy_and_blend(state, molecular, grad, start, neighbour, weight, distance, g
         k, omega, nu = max(state[i, K], 0.0), np.exp(state[i, W]), molecular[i] / rho
         cross[i] = kx * wx + ky * wy + kz * wz
         blend[i] = inner_blend(k, omega, nu, distance[i], cross[i])
-        eddy[i] = rho * A1 * k / max(A1 * omega, strain_rate(grad, i) * outer_blend(k, omega, nu, distance[i]))
+        eddy[i] = rho * shear_limit * k / max(shear_limit * omega, strain_rate(grad, i) * outer_blend(k, omega, nu, distance[i]))
 
 
 @njit(parallel=True, **fast)
@@ -139,8 +139,8 @@ class SpatialShearStressTransport:
     name = "k-omega SST"
     columns = 2
 
-    def __init__(self, flow, detached=False):
-        self.flow, self.detached = flow, detached
+    def __init__(self, flow, detached=False, shear_limit=SHEAR_LIMIT):
+        self.flow, self.detached, self.shear_limit = flow, detached, shear_limit
         stream, n = flow.stream, flow.n_cells
         self.nu = stream.mach / stream.reynolds
         self.far_k = 1.5 * (stream.turbulence_intensity * stream.mach) ** 2
@@ -170,7 +170,7 @@ class SpatialShearStressTransport:
     def update(self, state, molecular, velocity_gradient):
         """Compute the eddy viscosity and the blending of a state."""
         f = self.flow
-        eddy_and_blend(state, molecular, velocity_gradient, *f.scalar, f.distance, f.stream.gamma, self.eddy, self.blend, self.cross)
+        eddy_and_blend(state, molecular, velocity_gradient, *f.scalar, f.distance, f.stream.gamma, self.shear_limit, self.eddy, self.blend, self.cross)
 
     def residual(self, state, molecular, velocity_gradient, out):
         """Fill columns 5 and 6 of the residual."""
