@@ -5,7 +5,7 @@ from pydantic import Field, model_validator
 
 from .fields import SheetSection, choice, number, text
 
-CLOSURES = {"spalart-allmaras": "Spalart-Allmaras", "sst": "k-ω SST", "sst-shock": "k-ω SST, a1 = 0.355 for shocks"}
+CLOSURES = {"spalart-allmaras": "Spalart-Allmaras", "sst": "k-ω SST", "sst-shock": "k-ω SST for shocks"}
 Closure = Literal["spalart-allmaras", "sst", "sst-shock"]
 
 

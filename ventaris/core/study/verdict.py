@@ -118,7 +118,7 @@ def warnings(setup, shocks, separations, trends, y_plus=None):
         at_a_shock = [s["x"] for s in separations if s["kind"] == "separation" and any(shock["surface"] == s["surface"] and abs(s["x"] - shock["x"]) < FOOT_OF_SHOCK for shock in shocks)]
         if at_a_shock and setup.sheet.flow.closure != "sst-shock":
             out.append(f"The boundary layer separates at the foot of the shock, at x = {at_a_shock[0]:.2f} chords. Spalart-Allmaras and SST with its usual shear limit leave such a layer separated for too long and find "
-                       "too little lift: compute it with the closure “k-ω SST, a1 = 0.355 for shocks” too.")
+                       "too little lift: compute it with the closure “k-ω SST for shocks” too.")
         elif any(s["kind"] == "separation" and s["x"] < 0.7 for s in separations) and not at_a_shock:
             out.append("The boundary layer separates well ahead of the trailing edge: near and beyond stall a steady answer with this closure "
                        "usually overstates the lift.")
