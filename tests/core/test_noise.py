@@ -9,7 +9,7 @@ from ventaris.core.sound import jet as j
 from ventaris.core.study.checks import estimate, examine
 from ventaris.core.study.execute import execute
 from ventaris.core.study.noise import make_flow, screech_formula
-from ventaris.core.study.noise_run import layer_thickness, microphone_result
+from ventaris.core.study.noise_run import layer_thickness, microphone_result, spacing_of_cells, start_up_of
 from ventaris.core.study.progress import RunFailed
 from ventaris.core.study.setup import prepare
 from ventaris.validation.noise import returned_pulse
@@ -124,12 +124,37 @@ class Runs(unittest.TestCase):
 
     def test_a_boundary_layer_at_the_exit(self):
         flow = make_flow(prepare(noise_sheet(flow={**QUICK["flow"], "cells_per_diameter": 24, "exit_layer": 0.1})))
-        plain = make_flow(prepare(noise_sheet(flow={**QUICK["flow"], "cells_per_diameter": 24})))
+        plain = make_flow(prepare(noise_sheet(flow={**QUICK["flow"], "cells_per_diameter": 24, "exit_layer": 0})))
+        np.testing.assert_allclose(make_flow(prepare(noise_sheet(flow={**QUICK["flow"], "cells_per_diameter": 24, "noise_reynolds": 2500}))).jet, flow.jet, rtol=1e-6)
+        np.testing.assert_array_equal(plain.jet, plain.jet[:, :1].repeat(plain.at_wall, axis=1))
         self.assertAlmostEqual(layer_thickness(flow.exit_rows, flow.jet[1]), 0.1, delta=0.02)
         # Same total temperature and pressure across.
         total = lambda f: 1.4 * f.jet[3] / f.jet[0] + 0.2 * f.jet[1] ** 2
         np.testing.assert_allclose(total(flow), total(plain), rtol=1e-5)
         self.assertLess(flow.jet[1, -1], 0.4 * flow.jet[1, 0])
+
+    def test_the_start_up_lasts_while_a_signal_grows(self):
+        t = np.arange(0, 180, 0.05)
+        row = lambda strength: {"s": t, "pressure": 5 + strength * np.sin(2 * np.pi * 0.7 * t)}
+        grown, slow_one = row(1 + 0 * t), row(1 / (1 + np.exp(-(t - 65) / 7)))
+        ended = lambda rows, least=60.0: start_up_of(rows, least, 60.0)
+        self.assertEqual(ended({"near": grown}), 60.0)
+        # Over 70 to 80 it has 0.8 of its strength, over 80 to 90 0.95.
+        self.assertEqual(ended({"near": slow_one}), 80.0)
+        self.assertEqual(ended({"near": grown, "far": slow_one}), 80.0)
+        # A segment and a half stays, whatever happens; what was asked for is never shortened.
+        self.assertEqual(ended({"near": row(np.exp((t - 180) / 20))}), t[-1] - 90.0)
+        self.assertEqual(ended({"near": slow_one}, 120.0), 120.0)
+        self.assertEqual(ended({}), 60.0)
+        self.assertEqual(ended({"near": {"s": t[:0], "pressure": t[:0]}}), 60.0)
+
+    def test_cells_are_told_from_the_smaller_waves_between_them(self):
+        x = np.arange(0, 7, 1 / 24)
+        cells = np.exp(-0.15 * x) * np.cos(2 * np.pi * (x - 0.7) / 0.85)
+        ripples = 0.08 * np.exp(-0.15 * x) * np.cos(2 * np.pi * x / 0.21)
+        self.assertAlmostEqual(spacing_of_cells(x, cells, 0.87), 0.85, delta=0.02)
+        self.assertAlmostEqual(spacing_of_cells(x, cells + ripples, 0.87), 0.85, delta=0.03)
+        self.assertIsNone(spacing_of_cells(x, np.exp(-x), 0.87))
 
     @slow
     def test_the_exit_may_come_from_the_inside(self):

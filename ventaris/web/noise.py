@@ -5,7 +5,7 @@ from flask import Blueprint, abort, g, jsonify, render_template, request
 from ..core.sheet import read_toml
 from ..core.sound.spectra import level, spectrum
 from ..core.study.noise import SEGMENT, screech_formula
-from ..core.study.noise_run import microphone_result
+from ..core.study.noise_run import microphone_result, start_up_of
 from ..core.study.setup import prepare
 from ..store import measured as tables, runs
 from ..store.fields import unpack_rows
@@ -46,8 +46,9 @@ def data(run_id):
         return jsonify(version=0, state=run["state"], microphones=[])
     setup = prepare(sheet)
     unit = setup.scale / setup.air.speed_of_sound
-    discard = sheet.flow.discard * unit
-    microphones = [_microphone(name, row, discard, SEGMENT * unit) for name, row in unpack_rows(runs.kept_array(g.database, run_id, "taps")).items()]
+    rows = unpack_rows(runs.kept_array(g.database, run_id, "taps"))
+    discard = start_up_of(rows, sheet.flow.discard * unit, SEGMENT * unit)
+    microphones = [_microphone(name, row, discard, SEGMENT * unit) for name, row in rows.items()]
     wanted = request.args.getlist("table", type=int)
     laid = [{"name": t["name"], "columns": t["columns"]} for t in tables.measured_of(g.database, run["campaign_id"]) if t["id"] in wanted]
     return jsonify(version=version, state=run["state"], microphones=microphones, formula=screech_formula(setup), discard=discard, wanted=sheet.flow.duration * unit, measured=laid, far=_kept(run).get("far_field"))

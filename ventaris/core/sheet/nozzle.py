@@ -159,10 +159,11 @@ class NozzleFlow(SheetSection):
         "spalart-allmaras", "Closure", "One equation, or two (k and ω); with a1 = 0.355 where a shock separates the layer.", when={"model": "turbulent"}, **CLOSURES)
     exit_profile: Literal["theory", "computed"] = choice("theory", "What leaves the exit", "One-dimensional theory, or what a steady turbulent run of the nozzle's inside finds across its exit; that run comes first and takes some seconds.",
                                                          when={"model": "noise"}, theory="from theory", computed="from the inside")
-    exit_layer: float = number(0.0, "", 0, 0.45, "Boundary layer at the exit", "In exit diameters, to 99 % of the speed; for the theory's exit. 0 is none.", when={"model": "noise"})
+    exit_layer: float | None = number(None, "", 0, 0.45, "Boundary layer at the exit", "In exit diameters, to 99 % of the speed; for the theory's exit. Empty takes what a wall of one diameter grows at the Reynolds number below (0.1 at 2500); 0 is none.",
+                                      when={"model": "noise"})
     cells_per_diameter: int = number(24, "", 8, 64, "Cells per exit diameter", "Along the axis, over the first seven diameters; a third more across.", when={"model": "noise"}, whole=True)
     duration: float = number(180.0, "", 5, 2000, "Time to follow", "In exit diameters over the ambient speed of sound.", when={"model": "noise"})
-    discard: float = number(80.0, "", 0, 1000, "Start-up left out", "In the same unit; a tone needs some 80 to build up.", when={"model": "noise"})
+    discard: float = number(80.0, "", 0, 1000, "Start-up left out", "At least, in the same unit; more is left out while the signals still grow.", when={"model": "noise"})
     frames: int = number(48, "", 0, 200, "Moments kept", "Of the last twelve diameters over the speed of sound, to play back. Each holds the whole field.", when={"model": "noise"}, whole=True)
     noise_reynolds: float = number(2500.0, "", 500, 100000, "Reynolds number of its viscosity", "Constant viscosity on the expanded jet and the exit's diameter. From some 5 000 on rings pair and blur the tone; below 1 000 the jet is too viscous to ring.", when={"model": "noise"})
 

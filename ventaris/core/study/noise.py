@@ -11,6 +11,7 @@ from .progress import RunFailed
 DEFAULT_COST = 5.5e-7
 # Length of a segment of the spectra, in exit diameters over the ambient speed of sound.
 SEGMENT = 60.0
+THICKEST_LAYER = 0.45
 SCREECH_SOURCE = "f = u_c / (L (1 + u_c / a)), u_c = 0.7 u_j, L = 1.306 sqrt(Mj² − 1) D_j (Powell 1953, Prandtl 1904)"
 
 CHOKED_ONLY = "The jet's noise is computed of choked nozzles (sonic or supersonic at the exit). Raise the supply's total pressure."
@@ -30,15 +31,25 @@ def make_flow(setup):
     gain = 0.5 * (air.gamma - 1)
     jet = JetFlow(theory.exit_mach, theory.exit_pressure * air.supply_pressure / air.ambient_pressure, warmth / (1 + gain * theory.exit_mach**2), air.mach_ideal,
                   warmth / (1 + gain * air.mach_ideal**2), setup.sheet.shape.lip / setup.scale, flow.cells_per_diameter, flow.noise_reynolds)
-    if flow.exit_layer > 0 and flow.exit_profile == "theory":
-        jet.slow_down_at_wall(flow.exit_layer)
+    if flow.exit_profile == "theory" and flow.exit_layer != 0:
+        jet.slow_down_at_wall(laminar_layer(flow.noise_reynolds) if flow.exit_layer is None else flow.exit_layer)
     return jet
+
+
+def laminar_layer(reynolds):
+    """Thickness to 99 % of the speed, in diameters, of the layer on a flat wall one diameter long (Blasius: 5 x / sqrt(Re_x))."""
+    return min(5 / np.sqrt(reynolds), THICKEST_LAYER)
 
 
 def expanded_diameter(setup):
     """Diameter of the fully expanded jet over the exit's, by its mass flow."""
     mach = setup.theory.exit_mach
     return float(np.sqrt(area_ratio(setup.air.mach_ideal) / area_ratio(mach)))
+
+
+def cell_length(setup):
+    """Length of a shock cell of the expanded jet over the exit's diameter (Prandtl 1904)."""
+    return 1.306 * np.sqrt(setup.air.mach_ideal**2 - 1) * expanded_diameter(setup)
 
 
 def screech_formula(setup):
@@ -48,8 +59,7 @@ def screech_formula(setup):
         return None
     jet_speed = setup.air.speed / setup.air.speed_of_sound
     convected = 0.7 * jet_speed
-    cell = 1.306 * np.sqrt(mach**2 - 1) * expanded_diameter(setup)
-    return float(convected / (cell * (1 + convected)) * setup.air.speed_of_sound / setup.scale)
+    return float(convected / (cell_length(setup) * (1 + convected)) * setup.air.speed_of_sound / setup.scale)
 
 
 def estimate_noise(setup, cost=DEFAULT_COST):

@@ -13,7 +13,7 @@ from ..sound.far_field import carried_frequencies, extrapolate, valid_angles
 from ..sound.jet import SAMPLE_EVERY
 from ..sound.spectra import find_tones, level, spectrum
 from .climb import Climb
-from .noise import SCREECH_SOURCE, SEGMENT, make_flow, noise_channels, preflight_noise, screech_formula
+from .noise import SCREECH_SOURCE, SEGMENT, cell_length, make_flow, noise_channels, preflight_noise, screech_formula
 from .nozzle_run import NozzleExecution
 from .nozzles import prepare_nozzle, theory_result
 from .progress import Checkpoint, LevelResult, Progress, RunFailed
@@ -33,7 +33,9 @@ FRAME_SPAN, MEAN_EVERY = 12.0, 40
 # Where the waves that run down the jet are followed: a line outside its shear layer, in exit diameters.
 SHEAR_LINE, SHEAR_FROM, SHEAR_TO = 0.75, 0.5, 5.0
 # Shock cells are told by peaks of the mean pressure on the axis that stand out by this share of its swing, up to this station.
-CELL_PEAK, CELLS_UP_TO = 0.01, 7.0
+CELL_PEAK, CELLS_UP_TO, CELLS_APART = 0.01, 7.0, 0.6
+# The start-up ends where a signal, over a window, is as strong as over the last segments within this share.
+WINDOWS, KEPT_SEGMENTS, GROWN = 6, 1.5, 0.1
 
 
 def inside_sheet(sheet):
@@ -67,6 +69,16 @@ def layer_thickness(radii, speed):
     if speed[-1] >= 0.99 * speed[0]:
         return 0.0
     return float(0.5 - np.interp(-0.99 * speed[0], -speed, radii))
+
+
+def spacing_of_cells(x, pressure, expected):
+    """Mean length of the first four shock cells by the peaks of a pressure along the axis, evenly spaced in x; None where fewer than three stand out.
+
+    The exit's own waves make smaller peaks in between: none is taken that stands nearer than a share of the expected length to a higher one.
+    """
+    apart = max(CELLS_APART * expected / (x[1] - x[0]), 1.0)
+    peaks = find_peaks(pressure, prominence=CELL_PEAK * np.ptp(pressure), distance=apart)[0]
+    return float(np.diff(x[peaks])[:4].mean()) if len(peaks) >= 3 else None
 
 
 class _Picture:
@@ -168,8 +180,8 @@ class NoiseExecution(Climb):
         data = np.array(self.record, dtype=float).reshape(-1, 1 + len(self.places))
         return {name: {"s": data[:, 0], "pressure": data[:, k + 1]} for k, name in enumerate(self.places)}
 
-    def _microphones(self):
-        return {name: microphone_result(row["s"], row["pressure"], self.sheet.flow.discard * self.time_unit, SEGMENT * self.time_unit) for name, row in self.rows().items()}
+    def _microphones(self, start_up):
+        return {name: microphone_result(row["s"], row["pressure"], start_up, SEGMENT * self.time_unit) for name, row in self.rows().items()}
 
     def _far_field(self):
         """Levels in the far field, estimated from the waves that passed the cylinder; None where the record is too short."""
@@ -193,15 +205,14 @@ class NoiseExecution(Climb):
     def _measured_formula(self, tone):
         """Cell length and speed of the waves as this jet has them, in diameters and in shares of the expanded jet's speed, and the tone they make by the formula, Hz; None where they cannot be told."""
         recorder, mean = self.recorder, self.recorder.mean
-        if tone is None or mean is None:
+        if tone is None or mean is None or screech_formula(self.setup) is None:
             return None
         x = self.jet.x[self.jet.at_exit:]
         pressure = mean[:len(x), 0]
-        peaks = find_peaks(pressure[x < CELLS_UP_TO], prominence=CELL_PEAK * np.ptp(pressure))[0]
+        cell = spacing_of_cells(x[x < CELLS_UP_TO], pressure[x < CELLS_UP_TO], cell_length(self.setup))
         speed = recorder.wave_speed(tone["frequency"] * self.time_unit)
-        if len(peaks) < 3 or speed is None:
+        if cell is None or speed is None:
             return None
-        cell = float(np.diff(x[peaks])[:4].mean())
         return {"cell": cell, "speed": speed / self.jet.speed, "frequency": speed / (cell * (1 + speed)) / self.time_unit}
 
     def _exit(self):
@@ -213,7 +224,8 @@ class NoiseExecution(Climb):
     def conclude(self, stopped=False):
         """The result of what has been recorded so far, as plain values."""
         setup, sheet = self.setup, self.sheet
-        found, derived = self._microphones(), setup.derived()
+        start_up = start_up_of(self.rows(), sheet.flow.discard * self.time_unit, SEGMENT * self.time_unit)
+        found, derived = self._microphones(start_up), setup.derived()
         first = next((m for m in found.values() if m), None)
         tone = first["tones"][0] if first and first["tones"] else None
         coefficients = {name: float(derived[name]) for name in ("mass_flow", "thrust", "exit_mach")} | {"exit_p": float(derived["exit_pressure"])}
@@ -228,7 +240,7 @@ class NoiseExecution(Climb):
         verdict = self._judge(found, tone, stopped)
         return {
             "format": 1, "space": "nozzle", "noise": {"microphones": found, "formula": screech_formula(setup), "formula_source": SCREECH_SOURCE, "rate": 1 / (SAMPLE_EVERY * self.jet.step * self.time_unit),
-                                                      "discard": sheet.flow.discard * self.time_unit, "strouhal_unit": setup.scale / setup.air.speed_of_sound, "exit": self._exit(), "measured_formula": self._measured_formula(tone), "far_field": self._far_field()},
+                                                      "discard": start_up, "strouhal_unit": setup.scale / setup.air.speed_of_sound, "exit": self._exit(), "measured_formula": self._measured_formula(tone), "far_field": self._far_field()},
             "title": sheet.title, "coefficients": coefficients, "trends": trends, "forces": {}, "control_volume": None, "layer": [], "unsteady": None,
             "formulas": [f.name for f in sheet.instruments.formulas], "levels": [{k: v for k, v in vars(last).items() if k != "changes"}], "verdict": verdict.as_dict(), "shocks": [], "separations": [],
             "shock_cells": None, "theory": theory_result(setup), "probes": {}, "air": derived,
@@ -319,6 +331,30 @@ class JetRecorder:
     def restore(self, kept):
         self.surround, self._shear = list(kept["surround"]), list(kept["shear"])
         self.mean_field.restore(kept)
+
+
+def start_up_of(rows, least, segment):
+    """Time, s, up to which the records of a run are left out.
+
+    At least `least`, then on until every signal is as strong, within a share, as over the last of it; a segment and a half always stay.
+
+    Parameters
+    ----------
+    rows : dict of str to {"s", "pressure"}
+    least, segment : float
+        Seconds.
+    """
+    start = least
+    for row in rows.values():
+        t, p = row["s"], row["pressure"] - row["pressure"].mean() if len(row["s"]) else row["pressure"]
+        latest = t[-1] - KEPT_SEGMENTS * segment if len(t) else 0.0
+        if latest <= start:
+            continue
+        later = p[t > latest].std()
+        moments = np.arange(start, latest, segment / WINDOWS)
+        steady = (m for m in moments if abs(p[(t > m) & (t <= m + segment / WINDOWS)].std() - later) < GROWN * later)
+        start = next(steady, latest)
+    return float(start)
 
 
 def microphone_result(seconds, pressure, discard, segment):
