@@ -12,6 +12,7 @@ from ..core.flow.boundaries import Boundary
 from ..core.flow.discretisation import Discretisation
 from ..core.flow.steady import MarchControls, SteadyMarch
 from ..core.flow.stream import FreeStream
+from ..core.grids.blocks import block_cells, line_edges
 from ..core.grids.mesh import mesh_from_cells, revolve
 from ..core.grids.spacing import distribute, geometric_line
 from ..core.sheet.arrangement import CLOSURES
@@ -45,11 +46,10 @@ def bump_mesh(along=240, across=96, first=4.6e-6):
     y = wall[:, None] + geometric_line(first, across, 1.0) * (CYLINDER + BEYOND - wall)[:, None]
     number = np.arange(y.size).reshape(y.shape)
     points = np.stack([np.broadcast_to(x[:, None], y.shape), y], axis=-1).reshape(-1, 2)
-    cells = np.stack([number[:-1, :-1], number[1:, :-1], number[1:, 1:], number[:-1, 1:]], axis=-1).reshape(-1, 4)
-    pairs = lambda line: np.stack([line[:-1], line[1:]], axis=1)
+    cells = block_cells(number).reshape(-1, 4)
     sticky = int(np.searchsorted(x, STICKY_FROM))
-    edges = {"wall": pairs(number[sticky:, 0]), "symmetry": pairs(number[:sticky + 1, 0]), "exit": pairs(number[-1]),
-             "far field": np.concatenate([pairs(number[:, -1]), pairs(number[0])])}
+    edges = {"wall": line_edges(number[sticky:, 0]), "symmetry": line_edges(number[:sticky + 1, 0]), "exit": line_edges(number[-1]),
+             "far field": np.concatenate([line_edges(number[:, -1]), line_edges(number[0])])}
     return revolve(mesh_from_cells(points, cells, edges, ["wall"]))
 
 

@@ -6,6 +6,7 @@ from ..core import gas
 from ..core.flow.discretisation import Discretisation
 from ..core.flow.steady import MarchControls, SteadyMarch
 from ..core.flow.stream import FreeStream
+from ..core.grids.blocks import block_cells, line_edges
 from ..core.grids.mesh import mesh_from_cells
 from ..core.instruments.probe import read_probe
 from . import arrangements, bodies, bump, noise, nozzles, turbulence
@@ -20,8 +21,8 @@ def free_stream(n=24, seed=3):
     x[1:-1, 1:-1] += 0.3 / n * rng.uniform(-1, 1, (n - 1, n - 1))
     y[1:-1, 1:-1] += 0.3 / n * rng.uniform(-1, 1, (n - 1, n - 1))
     number = np.arange((n + 1) ** 2).reshape(n + 1, n + 1)
-    cells = np.stack([number[:-1, :-1], number[1:, :-1], number[1:, 1:], number[:-1, 1:]], axis=-1).reshape(-1, 4)
-    edge = np.concatenate([np.stack([a[:-1], a[1:]], axis=1) for a in (number[0], number[-1], number[:, 0], number[:, -1])])
+    cells = block_cells(number).reshape(-1, 4)
+    edge = np.concatenate([line_edges(a) for a in (number[0], number[-1], number[:, 0], number[:, -1])])
     mesh = mesh_from_cells(np.stack([x.ravel(), y.ravel()], axis=1), cells, {"far field": edge}, [])
     checks = []
     for mach in (0.1, 0.8, 2.0):

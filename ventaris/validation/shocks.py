@@ -4,6 +4,7 @@ import numpy as np
 from ..core.flow.discretisation import Discretisation
 from ..core.flow.stream import FreeStream
 from ..core.flow.unsteady import TimeMarch
+from ..core.grids.blocks import block_cells, used_only
 from ..core.grids.mesh import mesh_from_cells
 from ..core.sound import jet
 from .case import Case, Check
@@ -28,7 +29,7 @@ def box_mesh(x, y, present=None, closed=False):
     """A mesh of rectangles between lines; `present` tells which cells there are, shape (len(x) - 1, len(y) - 1). Its sides are walls, its ends "left" and "right" too where it is closed."""
     number = np.arange(len(x) * len(y)).reshape(len(x), len(y))
     there = np.ones((len(x) - 1, len(y) - 1), dtype=bool) if present is None else present
-    cells = np.stack([number[:-1, :-1], number[1:, :-1], number[1:, 1:], number[:-1, 1:]], axis=-1)[there]
+    cells = block_cells(number)[there]
     around = np.pad(there, 1)
     pairs = lambda a, b, where: np.stack([a[where], b[where]], axis=1)
     inner = around[1:-1, 1:-1]
@@ -38,10 +39,7 @@ def box_mesh(x, y, present=None, closed=False):
     if closed:
         edges = {"walls": np.concatenate(list(edges.values()))}
     points = np.stack(np.meshgrid(x, y, indexing="ij"), axis=-1).reshape(-1, 2)
-    used, new = np.unique(cells, return_inverse=True)
-    back = np.full(number.size, -1, dtype=np.int64)
-    back[used] = np.arange(len(used))
-    return mesh_from_cells(points[used], new.reshape(cells.shape), {name: back[p] for name, p in edges.items()}, ["walls"])
+    return mesh_from_cells(*used_only(points, cells, edges), ["walls"])
 
 
 def tube_by_flow_solver(n):

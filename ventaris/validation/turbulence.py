@@ -6,6 +6,7 @@ import numpy as np
 from ..core.flow.discretisation import Discretisation
 from ..core.flow.steady import MarchControls, SteadyMarch
 from ..core.flow.stream import FreeStream
+from ..core.grids.blocks import block_cells, line_edges
 from ..core.grids.mesh import mesh_from_cells
 from ..core.grids.spacing import geometric_line
 from ..core.sheet.arrangement import CLOSURES
@@ -21,10 +22,9 @@ def plate_mesh(ahead=24, along=80, layers=80, first=4e-6, length=2.0, height=1.0
     y = geometric_line(first, layers, height)
     number = np.arange(len(x) * len(y)).reshape(len(x), len(y))
     points = np.stack(np.meshgrid(x, y, indexing="ij"), axis=-1).reshape(-1, 2)
-    cells = np.stack([number[:-1, :-1], number[1:, :-1], number[1:, 1:], number[:-1, 1:]], axis=-1).reshape(-1, 4)
-    pairs = lambda line: np.stack([line[:-1], line[1:]], axis=1)
-    edges = {"plate": pairs(number[ahead:, 0]), "symmetry": pairs(number[:ahead + 1, 0]),
-             "far field": np.concatenate([pairs(number[:, -1]), pairs(number[0]), pairs(number[-1])])}
+    cells = block_cells(number).reshape(-1, 4)
+    edges = {"plate": line_edges(number[ahead:, 0]), "symmetry": line_edges(number[:ahead + 1, 0]),
+             "far field": np.concatenate([line_edges(number[:, -1]), line_edges(number[0]), line_edges(number[-1])])}
     return mesh_from_cells(points, cells, edges, ["plate"])
 
 

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from .blocks import block_cells, line_edges, used_only
 from .mesh import mesh_from_cells, revolve
 from .spacing import distribute, geometric_line
 from .section import LEVELS, STRIDE
@@ -157,39 +158,32 @@ def _mesh(lines, plan, stride):
     number = np.arange((ni + 1) * (nj + 1)).reshape(ni + 1, nj + 1)
     i, j = np.indices((ni, nj))
     present = (j < wall) | (i >= at_exit) | (j >= outside) & (i >= first)
-    cells = np.stack([number[:-1, :-1], number[1:, :-1], number[1:, 1:], number[:-1, 1:]], axis=-1)[present]
+    cells = block_cells(number)[present]
     order = np.full((ni, nj), -1, dtype=np.int64)
     order[present] = np.arange(len(cells))
-    edges = {"axis" if plan.revolved else "symmetry": _along(number[:, 0])}
+    edges = {"axis" if plan.revolved else "symmetry": line_edges(number[:, 0])}
     edges.update(_wall_edges(number[:at_exit + 1, wall], plan, points[:at_exit + 1, wall, 0]))
     walls = ["wall"]
-    edges["inlet"] = _along(number[0, :wall + 1])
+    edges["inlet"] = line_edges(number[0, :wall + 1])
     if plan.jet:
-        edges["lip"], edges["outside"] = _along(number[at_exit, wall:outside + 1]), _along(number[first:at_exit + 1, outside])
+        edges["lip"], edges["outside"] = line_edges(number[at_exit, wall:outside + 1]), line_edges(number[first:at_exit + 1, outside])
         walls += ["lip", "outside"]
-        edges["plate" if plan.plate else "downstream"] = _along(number[-1])
+        edges["plate" if plan.plate else "downstream"] = line_edges(number[-1])
         walls += ["plate"] if plan.plate else []
-        edges["surroundings"] = np.concatenate([_along(number[first:, -1])])
-        edges["behind"] = _along(number[first, outside:])
+        edges["surroundings"] = np.concatenate([line_edges(number[first:, -1])])
+        edges["behind"] = line_edges(number[first, outside:])
     else:
-        edges["outlet"] = _along(number[-1])
+        edges["outlet"] = line_edges(number[-1])
     edges = {name: pairs for name, pairs in edges.items() if len(pairs)}
     walls = [name for name in walls if name in edges]
-    used, new = np.unique(cells, return_inverse=True)
-    back = np.full(number.size, -1, dtype=np.int64)
-    back[used] = np.arange(len(used))
     layout = {"topology": "lattice", "order": order, "at_exit": at_exit, "at_wall": wall}
-    mesh = mesh_from_cells(points.reshape(-1, 2)[used], new.reshape(cells.shape), {name: back[pairs] for name, pairs in edges.items()}, walls, layout)
+    mesh = mesh_from_cells(*used_only(points.reshape(-1, 2), cells, edges), walls, layout)
     return revolve(mesh) if plan.revolved else mesh
-
-
-def _along(line):
-    return np.stack([line[:-1], line[1:]], axis=1)
 
 
 def _wall_edges(line, plan, x):
     """The nozzle's wall and the ports in it."""
-    pairs, middle = _along(line), 0.5 * (x[:-1] + x[1:])
+    pairs, middle = line_edges(line), 0.5 * (x[:-1] + x[1:])
     open_ = np.zeros(len(pairs), dtype=bool)
     out = {}
     for name, start, end in plan.ports:

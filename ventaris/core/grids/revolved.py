@@ -1,6 +1,7 @@
 """Grids round bodies of revolution: the upper half of the lines round a symmetric section, turned about its axis."""
 import numpy as np
 
+from .blocks import block_cells, line_edges
 from .mesh import MeshError, mesh_from_cells, revolve
 from .section import LEVELS, STRIDE, generate_lines, topology_of
 from .spacing import geometric_line
@@ -49,16 +50,15 @@ def _mesh(half, inner, topology, stride, wake):
         lines[0, n - wake - 1:, 1] = 0.0
     number = np.arange(n * (layers + 1)).reshape(layers + 1, n)
     points = [lines.reshape(-1, 2)]
-    cells = np.stack([number[:-1, :-1], number[:-1, 1:], number[1:, 1:], number[1:, :-1]], axis=-1).transpose(1, 0, 2).reshape(-1, 4)
-    along = lambda line: np.stack([line[:-1], line[1:]], axis=1)
+    cells = block_cells(number.T).reshape(-1, 4)
     wall = number[0, :n - wake]
-    edges = {"upper": along(wall)}
-    axis, outer = [along(number[:, 0])], [along(number[-1])]
+    edges = {"upper": line_edges(wall)}
+    axis, outer = [line_edges(number[:, 0])], [line_edges(number[-1])]
     layout = {"topology": topology + " half", "shape": (n - 1, layers), "strip": None}
     if topology == "O":
-        axis.append(along(number[:, -1]))
+        axis.append(line_edges(number[:, -1]))
     else:
-        outer.append(along(number[:, -1]))
+        outer.append(line_edges(number[:, -1]))
     same = np.arange(number.size)
     if inner is not None:
         block = inner[::stride, ::stride]
@@ -67,13 +67,13 @@ def _mesh(half, inner, topology, stride, wake):
         same = np.concatenate([same, own.ravel()])
         same[own[-1]] = number[0, n - wake - 1:]
         points.append(block.reshape(-1, 2))
-        cells = np.concatenate([cells, np.stack([own[:-1, :-1], own[:-1, 1:], own[1:, 1:], own[1:, :-1]], axis=-1).reshape(-1, 4)])
-        edges["base"] = along(own[:, 0])
-        axis.append(along(own[0]))
-        outer.append(along(own[:, -1]))
+        cells = np.concatenate([cells, block_cells(own.T).transpose(1, 0, 2).reshape(-1, 4)])
+        edges["base"] = line_edges(own[:, 0])
+        axis.append(line_edges(own[0]))
+        outer.append(line_edges(own[:, -1]))
         layout["strip"] = (rows, columns)
     elif topology == "C":
-        axis.append(along(number[0, n - wake - 1:]))
+        axis.append(line_edges(number[0, n - wake - 1:]))
     edges["axis"], edges["far field"] = np.concatenate(axis), np.concatenate(outer)
     used, new = np.unique(same, return_inverse=True)
     walls = [name for name in ("upper", "base") if name in edges]

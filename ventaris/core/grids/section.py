@@ -10,6 +10,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from .blocks import block_cells, line_edges
 from .hyperbolic import grow_layers
 from .mesh import mesh_from_cells
 from .spacing import distribute, geometric_line
@@ -191,9 +192,8 @@ def _mesh_of_lines(lines, strip, topology, stride, wake):
         same[number[:, -1]] = number[:, 0]
     elif strip is None:
         same[number[0, :wake + 1]] = number[0, ::-1][:wake + 1]
-    cells = np.stack([number[:-1, :-1], number[:-1, 1:], number[1:, 1:], number[1:, :-1]], axis=-1)
-    # Order cells column by column off the wall: the implicit solver likes it.
-    cells = cells.transpose(1, 0, 2).reshape(-1, 4)
+    # Column by column off the wall: the implicit solver likes it.
+    cells = block_cells(number.T).reshape(-1, 4)
     groups = _name_edges(number, topology, wake)
     if strip is not None:
         strip = strip[::stride, ::stride]
@@ -214,9 +214,9 @@ def _name_edges(number, topology, wake):
     n = number.shape[1]
     wall = number[0, wake:n - wake]
     half = (len(wall) - 1) // 2
-    outer = [np.stack([number[-1, :-1], number[-1, 1:]], axis=1)]
+    outer = [line_edges(number[-1])]
     if topology == "C":
-        outer += [np.stack([number[:-1, k], number[1:, k]], axis=1) for k in (0, n - 1)]
+        outer += [line_edges(number[:, k]) for k in (0, n - 1)]
     return {"lower": np.stack([wall[:half], wall[1:half + 1]], axis=1),
             "upper": np.stack([wall[half:-1], wall[half + 1:]], axis=1),
             "far field": np.concatenate(outer)}
@@ -229,6 +229,6 @@ def _strip_block(shape, number, same):
     same = np.concatenate([same, block.ravel()])
     same[block[0]] = number[0, :wake + 1][::-1]
     same[block[-1]] = number[0, ::-1][:wake + 1][::-1]
-    cells = np.stack([block[:-1, :-1], block[:-1, 1:], block[1:, 1:], block[1:, :-1]], axis=-1).reshape(-1, 4)
-    base, outflow = (np.stack([same[block[:-1, k]], same[block[1:, k]]], axis=1) for k in (0, -1))
+    cells = block_cells(block.T).transpose(1, 0, 2).reshape(-1, 4)
+    base, outflow = (line_edges(same[block[:, k]]) for k in (0, -1))
     return cells, base, outflow, same

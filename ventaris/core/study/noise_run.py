@@ -4,6 +4,7 @@ from dataclasses import replace
 import numpy as np
 from scipy.signal import find_peaks
 
+from ..grids.blocks import block_cells, line_edges, used_only
 from ..grids.mesh import mesh_from_cells, revolve
 from ..grids.quality import measure_quality
 from ..instruments.balance import channel_name
@@ -395,13 +396,9 @@ def jet_mesh(jet, shift):
     number = np.arange(len(x) * len(r)).reshape(len(r), len(x))
     rows, columns = np.indices((len(r) - 1, len(x) - 1))
     present = (columns >= jet.at_exit) | (rows >= jet.at_outside)
-    cells = np.stack([number[:-1, :-1], number[:-1, 1:], number[1:, 1:], number[1:, :-1]], axis=-1)[present]
-    line = lambda nodes: np.stack([nodes[:-1], nodes[1:]], axis=1)
-    edges = {"axis": line(number[0, jet.at_exit:]), "inlet": line(number[:jet.at_wall + 1, jet.at_exit]), "lip": line(number[jet.at_wall:jet.at_outside + 1, jet.at_exit]),
-             "outside": line(number[jet.at_outside, :jet.at_exit + 1]), "behind": line(number[jet.at_outside:, 0]), "surroundings": line(number[-1]), "downstream": line(number[:, -1])}
+    cells = block_cells(number.T).transpose(1, 0, 2)[present]
+    edges = {"axis": line_edges(number[0, jet.at_exit:]), "inlet": line_edges(number[:jet.at_wall + 1, jet.at_exit]), "lip": line_edges(number[jet.at_wall:jet.at_outside + 1, jet.at_exit]),
+             "outside": line_edges(number[jet.at_outside, :jet.at_exit + 1]), "behind": line_edges(number[jet.at_outside:, 0]), "surroundings": line_edges(number[-1]), "downstream": line_edges(number[:, -1])}
     points = np.stack(np.meshgrid(x, r), axis=-1).reshape(-1, 2)
-    used, new = np.unique(cells, return_inverse=True)
-    back = np.full(number.size, -1, dtype=np.int64)
-    back[used] = np.arange(len(used))
-    mesh = mesh_from_cells(points[used], new.reshape(cells.shape), {name: back[pairs] for name, pairs in edges.items()}, ("lip", "outside"), {"topology": "jet"})
+    mesh = mesh_from_cells(*used_only(points, cells, edges), ("lip", "outside"), {"topology": "jet"})
     return revolve(mesh), present
