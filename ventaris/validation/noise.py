@@ -14,9 +14,6 @@ from .case import Case, Check
 
 AMBIENT, DIAMETER = 101325.0, 0.06
 FORMULA = "f = u_c / (L (1 + u_c/a)), u_c = 0.7 u_j, L = 1.306 sqrt(Mj² - 1) D_j (Powell 1953; Prandtl 1904)"
-STAGES_OPEN = "at Mj 1.10 the lower of two stages of the tone leads on this grid (0.605 a/D), the upper one with 16 cells per diameter (0.673, 1 % off the formula)"
-
-SWELLS_OPEN = "at Mj 1.20 the tone swells and fades by a third over some 60 D/a, beside a second stage at 0.57 a/D: halves of 50 D/a differ by one to eleven per cent, as chance has it"
 
 
 def jet_sheet(mach, cells):
@@ -34,6 +31,7 @@ def followed(mach, cells, room=1.0):
     if room != 1.0:
         old = run.jet
         run.jet = JetFlow(1.0, float(old.jet[3, 0]) * 1.4, 1 / 1.2, mach, 1 / (1 + 0.2 * mach**2), 0.25, cells, room=room)
+        run.jet.let_in(*old.jet)
         run.places = {name: run.jet.place(0.0, 2.0) for name in run.places}
         run.recorder = JetRecorder(run.jet, run.sheet.flow, run.setup.stream.column_scale)
     for _ in run:
@@ -54,9 +52,9 @@ def jet_tones():
         tone, found = tone_of(run)
         formula, measured = screech_formula(run.setup), run.result["noise"]["measured_formula"]
         name = f"Mj {mach:.2f}"
-        checks += [Check(f"{name}: tone over the formula's", tone / formula, 0.9, 1.1, FORMULA, STAGES_OPEN if mach == 1.10 else ""),
+        checks += [Check(f"{name}: tone over the formula's", tone / formula, 0.9, 1.1, FORMULA),
                    Check(f"{name}: tone over the formula's with the cell length and wave speed of this jet", tone / measured["frequency"] if measured else np.nan, 0.96, 1.04, "the same, both lengths measured in the run"),
-                   Check(f"{name}: change of its amplitude between the halves of the record", found["change"], 0, 0.05, "a tone that has built up stays", SWELLS_OPEN if mach == 1.20 else ""),
+                   Check(f"{name}: change of its amplitude between the halves of the record", found["change"], 0, 0.05, "a tone that has built up stays"),
                    Check(f"{name}: prominence, dB", found["tones"][0]["prominence"], 20, 90, "a tone, not a hump")]
         seconds, cells = seconds + run.result["seconds"], run.jet.cells
         row = run.rows()["near"]
