@@ -59,6 +59,11 @@ class Elements(unittest.TestCase):
     def test_elements_that_overlap_are_named(self):
         with self.assertRaisesRegex(ShapeError, "second.*runs into.*x ="):
             made(elements=[{"name": "second", "role": "free", "x": 0.5, "y": 0.0}])
+        # Wholly inside, tail on tail; and nose on tail.
+        with self.assertRaisesRegex(ShapeError, "second.*runs into"):
+            made(elements=[{"name": "second", "role": "free", "x": 0.7, "y": 0.0, "chord": 0.3}])
+        with self.assertRaisesRegex(ShapeError, "second.*runs into.*move it"):
+            made(elements=[{"name": "second", "role": "free", "x": 1.0, "y": 0.0, "chord": 0.3}])
         with self.assertRaisesRegex(ShapeError, "cannot have a gap"):
             made(elements=[{**FLAP, "gap": 0.01, "overlap": -0.3}])
 

@@ -206,8 +206,10 @@ def _check_apart(placed):
     for i in range(len(placed)):
         for j in range(i):
             where = crossing(polygons[i], polygons[j])
-            if where is None and (holds(polygons[j], polygons[i][:1])[0] or holds(polygons[i], polygons[j][:1])[0]):
-                where = polygons[i][0]
+            if where is None:
+                # One inside the other, perhaps touching it from within at some of its points.
+                swallowed = [part[holds(whole, part)] for whole, part in ((polygons[j], polygons[i]), (polygons[i], polygons[j]))]
+                where = next((points[len(points) // 2] for points in swallowed if len(points)), None)
             if where is not None:
                 raise ShapeError(f"shape.elements: “{placed[i].name}” runs into “{placed[j].name}” near x = {where[0]:.3f}, y = {where[1]:.3f} chords. "
                                  "Raise its gap, change its overlap, or move it.")
