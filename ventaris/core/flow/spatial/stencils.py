@@ -1,6 +1,6 @@
 """Stencils and weights of the least-squares gradients on cut cubes."""
 import numpy as np
-from scipy.sparse import coo_matrix
+from numba import njit
 
 
 def neighbour_rows(mesh, wide):
@@ -11,20 +11,59 @@ def neighbour_rows(mesh, wide):
     start, neighbour : ndarrays
     """
     n, inner = mesh.n_cells, mesh.n_interior
-    left, right = mesh.left[:inner], mesh.right[:inner]
-    ones = np.ones(2 * inner, dtype=np.int32)
-    near = coo_matrix((ones, (np.concatenate([left, right]), np.concatenate([right, left]))), shape=(n, n)).tocsr()
-    rows = near[wide] @ near
-    rows.sum_duplicates()
-    second = rows.tocoo()
-    owner = np.concatenate([near.tocoo().row, wide[second.row]])
-    other = np.concatenate([near.tocoo().col, second.col])
-    keep = owner != other
-    key = np.unique(owner[keep].astype(np.int64) * n + other[keep])
-    owner, other = key // n, key % n
+    is_wide = np.zeros(n, dtype=bool)
+    is_wide[wide] = True
+    first, near = _across_faces(n, mesh.left[:inner], mesh.right[:inner])
+    return _rings(first, near, is_wide)
+
+
+@njit(cache=True)
+def _across_faces(n, left, right):
+    """Cells across the faces of each cell, as often as there are faces between them: (start, neighbour)."""
     start = np.zeros(n + 1, dtype=np.int64)
-    np.cumsum(np.bincount(owner, minlength=n), out=start[1:])
-    return start, other
+    for f in range(len(left)):
+        start[left[f] + 1] += 1
+        start[right[f] + 1] += 1
+    for i in range(n):
+        start[i + 1] += start[i]
+    at, near = start[:-1].copy(), np.empty(start[n], dtype=np.int64)
+    for f in range(len(left)):
+        i, j = left[f], right[f]
+        near[at[i]] = j
+        near[at[j]] = i
+        at[i] += 1
+        at[j] += 1
+    return start, near
+
+
+@njit(cache=True)
+def _rings(first, near, is_wide):
+    """Each neighbour once, in rising order; of wide cells also their neighbours': (start, neighbour)."""
+    n = len(is_wide)
+    start, seen = np.zeros(n + 1, dtype=np.int64), np.full(n, -1, dtype=np.int64)
+    out = np.empty(4 * len(near), dtype=np.int64)
+    count = 0
+    for i in range(n):
+        seen[i] = i
+        for m in range(first[i], first[i + 1]):
+            j = near[m]
+            further = first[j + 1] - first[j] if is_wide[i] else 0
+            if count + 1 + further > len(out):
+                grown = np.empty(2 * len(out) + further, dtype=np.int64)
+                grown[:count] = out[:count]
+                out = grown
+            if seen[j] != i:
+                seen[j] = i
+                out[count] = j
+                count += 1
+            for q in range(first[j], first[j] + further):
+                if seen[near[q]] != i:
+                    seen[near[q]] = i
+                    out[count] = near[q]
+                    count += 1
+        out[start[i]:count].sort()
+        start[i + 1] = count
+    return start, out[:count].copy()
 
 
 def weights(mesh, start, points):
