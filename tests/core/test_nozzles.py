@@ -286,6 +286,14 @@ class BadInput(unittest.TestCase):
         self.assertTrue(setup is None or any(f.grade == "stop" for f in findings))
         return " ".join(f.message for f in findings)
 
+    def test_a_duct_too_full_for_its_pressure_wants_the_open_air(self):
+        over = {"total_pressure": 4e5}
+        words = lambda **sections: " ".join(f.message for f in examine(nozzle_sheet(air=over, **sections))[1])
+        self.assertIn("over-expanded", words())
+        self.assertIn("Take the jet in the open", words(flow={"model": "turbulent"}))
+        self.assertNotIn("Take the jet in the open", words())
+        self.assertNotIn("Take the jet in the open", words(flow={"model": "turbulent"}, domain={"kind": "open air"}))
+
     def test_pressures_that_cannot_be(self):
         self.assertIn("nothing would flow", self.problem(air={"total_pressure": 9e4}))
         self.assertIn("nothing would flow", self.problem(air={"total_pressure": 3e5, "back_pressure": 3.2e5}))

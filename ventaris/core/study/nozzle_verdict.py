@@ -41,6 +41,9 @@ def _pressures(setup):
         yield Finding("note", "air.total_pressure", f"One-dimensional theory: {REGIMES[theory.regime]}{where}.")
         if theory.exit_pressure * air.supply_pressure < 0.4 * air.ambient_pressure and theory.regime == "over-expanded" and setup.sheet.flow.model == "inviscid":
             yield Finding("warn", "air.total_pressure", "The exit pressure of the full nozzle is less than 0.4 of the ambient's: a real boundary layer separates inside. Inviscid flow cannot show it.")
+        if theory.regime == "over-expanded" and setup.sheet.flow.model != "inviscid" and not setup.has_jet:
+            yield Finding("warn", "domain.kind", "The nozzle is over-expanded and its walls have friction: the layer separates inside, up to the exit, where this duct ends. Air would have to come back through the end of the grid. "
+                          "Take the jet in the open.")
     if air.mach_ideal > 4:
         yield Finding("warn", "air.total_pressure", f"The loss-free jet has Mach {air.mach_ideal:.2f}: beyond 4 the air gets so cold that a perfect gas without condensation is doubtful.")
     if air.mach_ideal < 0.05:
