@@ -21,7 +21,7 @@ JETS = {
 NOISE = {
     "name": "Avalanche blaster, its noise", "space": "nozzle",
     "question": "How loud is the blaster's jet at the two places where people stand, and at what tone does it screech, at three supply pressures?",
-    "setup": {"domain": {"kind": "open air"}, "flow": {"model": "noise", "frames": 16},
+    "setup": {"domain": {"kind": "open air"}, "flow": {"model": "noise", "frames": 16, "duration": 220.0},
               "instruments": {"microphones": [{"name": "at the exit", "x": 0.0, "r": 0.12}, {"name": "down the slope", "x": 0.3, "r": 0.18}]}},
     "variants": [("Convergent barrel, thick lip", {**BARREL, "diverge_length": 0.0, "lip": 0.015})],
     "points": [(f"{bar:g} bar", {"total_pressure": bar * 1e5, "altitude": 0}) for bar in (2.16, 2.30, 2.46)]}

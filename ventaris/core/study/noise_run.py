@@ -262,10 +262,10 @@ class NoiseExecution(Climb):
         else:
             words = f"{span}: no tone stands out"
         if not steady and tone:
-            doubts.append("The tone's amplitude still changes by more than 5 %: follow the jet for longer.")
-        doubts += ["Compared for cold jets at fully expanded Mach numbers of 1.10, 1.15 and 1.20: the tone lay 11, 7 and 3 % below the screech formula, and within 1 % of it with the jet's own cells and waves; at 1.10 two stages compete, and the grid decides which of them leads.",
+            doubts.append(f"The tone's amplitude still changes by more than 5 %: follow the jet for longer, for example {self.sheet.flow.duration + SEGMENT:g} diameters over the speed of sound.")
+        doubts += ["Compared for cold jets at fully expanded Mach numbers of 1.10, 1.15 and 1.20: with a boundary layer of 0.1 diameters at the exit the tone lay 9, 0 and 3 % above the screech formula, and within 4 % of it with the jet's own cells and waves; a thinner layer lowers it by up to a fifth.",
                    "Axisymmetric flow: helical modes, which take over above a fully expanded Mach number of about 1.2 to 1.3, cannot occur, and broadband noise is not predicted.",
-                   f"The viscosity is that of a Reynolds number of {self.sheet.flow.noise_reynolds:g}, far below the real one: the tone's frequency hardly depends on it, its level does."]
+                   f"The viscosity is that of a Reynolds number of {self.sheet.flow.noise_reynolds:g}, far below the real one: the tone's frequency depends on it through the layer at the exit, its level by itself."]
         return Verdict(not stopped and (steady or not tone), words + ".", doubts)
 
 
