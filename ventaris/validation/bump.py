@@ -23,7 +23,7 @@ CYLINDER, HEIGHT, FILLET = 7.62 / 20.32, 1.905 / 20.32, 18.3 / 20.32
 AHEAD, BEHIND, BEYOND, STICKY_FROM = -3.2, 5.0, 4.0, -3.0
 ARC = (0.25 + HEIGHT**2) / (2 * HEIGHT)
 MACH, REYNOLDS = 0.875, 2.763e6
-USUAL_LIMIT_OPEN = "with its usual shear limit (a1 = 0.31) SST leaves the wall 7 % of a chord too early and comes back too late, as Georgiadis and Yoder (AIAA 2013-0685) report; their limit for shocks mends both"
+USUAL_LIMIT_OPEN = "with its usual shear limit (a1 = 0.31) SST leaves the wall 5 % of a chord too early and comes back too late, as Georgiadis and Yoder (AIAA 2013-0685) report; their limit for shocks mends both"
 
 
 def outline(x):
