@@ -39,6 +39,8 @@ def nozzles(page, server, shot):
 
     open_campaign("Avalanche blaster, its jet")
     shot("jet", flow_of("Convergent barrel", 2), "#stage[data-ready]", then=lambda: page.mouse.move(300, 400))
+    open_campaign("Avalanche blaster, its noise")
+    shot("noise", flow_of("Convergent barrel", 2).replace("/flow", "/noise"), "#chart-signal .main-svg")
     open_campaign("Avalanche blaster")
     shot("nozzle-run", flow_of("Long cone", 0).replace("/flow", ""), "#live canvas")
     home = open_campaign("De-icing lance")
