@@ -13,7 +13,6 @@ from ..core.sheet.arrangement import CLOSURES
 from .case import Case, Check, cp_curves, naca0012, run_sheet, side, taps_of, trends_of
 
 
-
 def plate_mesh(ahead=24, along=80, layers=80, first=4e-6, length=2.0, height=1.0):
     """A flat plate from x = 0 with a symmetry line before it."""
     upstream = -geometric_line(0.003, ahead, 0.33)[::-1]

@@ -11,7 +11,8 @@ from .progress import RunFailed
 DEFAULT_COST = 5.5e-7
 # Length of a segment of the spectra, in exit diameters over the ambient speed of sound.
 SEGMENT = 60.0
-THICKEST_LAYER = 0.45
+# Segments that a record needs, and keeps whatever the start-up does.
+KEPT_SEGMENTS = 1.5
 SCREECH_SOURCE = "f = u_c / (L (1 + u_c / a)), u_c = 0.7 u_j, L = 1.306 sqrt(Mj² − 1) D_j (Powell 1953, Prandtl 1904)"
 
 CHOKED_ONLY = "The jet's noise is computed of choked nozzles (sonic or supersonic at the exit). Raise the supply's total pressure."
@@ -38,7 +39,7 @@ def make_flow(setup):
 
 def laminar_layer(reynolds):
     """Thickness to 99 % of the speed, in diameters, of the layer on a flat wall one diameter long (Blasius: 5 x / sqrt(Re_x))."""
-    return min(5 / np.sqrt(reynolds), THICKEST_LAYER)
+    return 5 / np.sqrt(reynolds)
 
 
 def expanded_diameter(setup):
@@ -89,8 +90,8 @@ def preflight_noise(setup):
     flow, f = make_flow(setup), sheet.flow
     expected = screech_formula(setup)
     record = f.duration - f.discard
-    if record < 1.5 * SEGMENT:
-        yield Finding("warn", "flow.duration", f"After the start-up {record:.0f} exit diameters over the speed of sound are left: spectra need {1.5 * SEGMENT:.0f} or more. Follow it for {f.discard + 1.5 * SEGMENT:.0f}.")
+    if record < KEPT_SEGMENTS * SEGMENT:
+        yield Finding("warn", "flow.duration", f"After the start-up {record:.0f} exit diameters over the speed of sound are left: spectra need {KEPT_SEGMENTS * SEGMENT:.0f} or more. Follow it for {f.discard + KEPT_SEGMENTS * SEGMENT:.0f}.")
     if expected:
         periods = record * setup.scale / setup.air.speed_of_sound * expected
         yield Finding("note", "flow.model", f"Shock cells and convected waves suggest a tone near {expected:.0f} Hz, some {periods:.0f} periods after the start-up.")

@@ -14,7 +14,7 @@ from ..sound.far_field import carried_frequencies, extrapolate, valid_angles
 from ..sound.jet import SAMPLE_EVERY
 from ..sound.spectra import find_tones, level, spectrum
 from .climb import Climb
-from .noise import SCREECH_SOURCE, SEGMENT, cell_length, make_flow, noise_channels, preflight_noise, screech_formula
+from .noise import KEPT_SEGMENTS, SCREECH_SOURCE, SEGMENT, cell_length, make_flow, noise_channels, preflight_noise, screech_formula
 from .nozzle_run import NozzleExecution
 from .nozzles import prepare_nozzle, theory_result
 from .progress import Checkpoint, LevelResult, Progress, RunFailed
@@ -36,7 +36,7 @@ SHEAR_LINE, SHEAR_FROM, SHEAR_TO = 0.75, 0.5, 5.0
 # Shock cells are told by peaks of the mean pressure on the axis that stand out by this share of its swing, up to this station.
 CELL_PEAK, CELLS_UP_TO, CELLS_APART = 0.01, 7.0, 0.6
 # The start-up ends where a signal, over a window, is as strong as over the last segments within this share.
-WINDOWS, KEPT_SEGMENTS, GROWN = 6, 1.5, 0.1
+WINDOWS, GROWN = 6, 0.1
 
 
 def inside_sheet(sheet):
@@ -347,7 +347,7 @@ def start_up_of(rows, least, segment):
     """
     start = least
     for row in rows.values():
-        t, p = row["s"], row["pressure"] - row["pressure"].mean() if len(row["s"]) else row["pressure"]
+        t, p = row["s"], row["pressure"]
         latest = t[-1] - KEPT_SEGMENTS * segment if len(t) else 0.0
         if latest <= start:
             continue
