@@ -145,7 +145,7 @@ class SpatialDiscretisation:
         walls = first + np.nonzero((self.kind == k.SLIP) | (self.kind == k.NO_SLIP))[0]
         cut = np.unique(np.concatenate([mesh.left[self.wall], np.nonzero(np.bincount(mesh.left[:first], minlength=self.n_cells)
                                         + np.bincount(mesh.right[:first], minlength=self.n_cells) < 4)[0]]))
-        start, neighbour = neighbour_rows(mesh, cut)
+        start, neighbour = neighbour_rows(mesh, (self.face_start, self.faces, self.sign), cut)
         self.scalar = start, neighbour.astype(np.int32), weights(mesh, start, mesh.centre[neighbour])
         self.velocity = self.scalar
         sticky = walls[self.kind[walls - first] == k.NO_SLIP]

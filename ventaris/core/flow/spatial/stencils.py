@@ -3,8 +3,13 @@ import numpy as np
 from numba import njit
 
 
-def neighbour_rows(mesh, wide):
+def neighbour_rows(mesh, cell_faces, wide):
     """Cells across the faces of each cell; of the cells in `wide` also those one further.
+
+    Parameters
+    ----------
+    cell_faces : tuple of ndarray
+        (start, faces, sign), as `mesh.cell_faces` gives them.
 
     Returns
     -------
@@ -13,27 +18,10 @@ def neighbour_rows(mesh, wide):
     n, inner = mesh.n_cells, mesh.n_interior
     is_wide = np.zeros(n, dtype=bool)
     is_wide[wide] = True
-    first, near = _across_faces(n, mesh.left[:inner], mesh.right[:inner])
-    return _rings(first, near, is_wide)
-
-
-@njit(cache=True)
-def _across_faces(n, left, right):
-    """Cells across the faces of each cell, as often as there are faces between them: (start, neighbour)."""
-    start = np.zeros(n + 1, dtype=np.int64)
-    for f in range(len(left)):
-        start[left[f] + 1] += 1
-        start[right[f] + 1] += 1
-    for i in range(n):
-        start[i + 1] += start[i]
-    at, near = start[:-1].copy(), np.empty(start[n], dtype=np.int64)
-    for f in range(len(left)):
-        i, j = left[f], right[f]
-        near[at[i]] = j
-        near[at[j]] = i
-        at[i] += 1
-        at[j] += 1
-    return start, near
+    start, faces, sign = cell_faces
+    inside = faces < inner
+    across = np.where(sign > 0, mesh.right[np.minimum(faces, inner - 1)], mesh.left[faces])[inside]
+    return _rings(np.concatenate([[0], np.cumsum(inside)])[start], across, is_wide)
 
 
 @njit(cache=True)
