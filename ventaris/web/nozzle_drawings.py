@@ -73,8 +73,8 @@ def _axis(setup, box):
     return line((box[0] + 0.02 * (box[1] - box[0]), 0), (box[1] - 0.02 * (box[1] - box[0]), 0), css)
 
 
-def _measure(x, r, words, size):
-    return line((x, -r), (x, r), "measure") + text(x + 0.35 * size, 0.25 * size, words, size, anchor="start")
+def _measure(x, r, words, size, anchor="start"):
+    return line((x, -r), (x, r), "measure") + text(x + (0.35 if anchor == "start" else -0.35) * size, 0.25 * size, words, size, anchor=anchor)
 
 
 def _shape(setup):
@@ -82,8 +82,8 @@ def _shape(setup):
     size = _size(box)
     across = "Ø" if setup.is_round else "height"
     parts = [_walls(setup), _axis(setup, box)]
-    for x, r in ((0.0, c.inlet_radius), c.throat, (c.length, c.exit_radius)):
-        parts.append(_measure(x, r, f"{across} {show(2000 * r, '', 4)} mm", size))
+    stations = {(0.0, c.inlet_radius): "start", c.throat: "start", (c.length, c.exit_radius): "end"}
+    parts += [_measure(x, r, f"{across} {show(2000 * r, '', 4)} mm", size, anchor) for (x, r), anchor in stations.items()]
     y = box[2] + 0.6 * size
     parts += [line((0, y), (c.length, y), "measure"), text(0.5 * c.length, y + 0.4 * size, show(c.length, "m", 4), size)]
     parts += [text(p.x, c.radius(p.x) + setup.sheet.shape.lip + 0.5 * size, p.name, size) for p in setup.sheet.shape.ports]

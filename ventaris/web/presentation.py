@@ -7,6 +7,7 @@ import numpy as np
 from markupsafe import Markup
 
 from ..core import units
+from ..core.instruments.sections import AVERAGES
 from ..core.study.trend import grid_trend
 
 STATE_WORDS = {"waiting": "waiting", "gridding": "gridding", "running": "running", "paused": "paused", "settled": "settled",
@@ -84,6 +85,21 @@ def fixed(value, decimals=4):
     if float(text) == 0:
         text = text.lstrip("-")
     return text.replace("-", "−")
+
+
+def section_means(coefficients):
+    """The means over a nozzle's cross-sections: [(place, [("mass", {quantity: value}), ("area", {...})])].
+
+    Runs of earlier versions have one mean of each quantity only: theirs stand in the row it belongs to.
+    """
+    out = []
+    for place in (name[:-len("_p_total")] for name in coefficients if name.endswith("_p_total")):
+        rows = {"mass": {}, "area": {}}
+        for what, (bare, other) in AVERAGES.items():
+            rows[bare][what] = coefficients[f"{place}_{what}"]
+            rows[other][what] = coefficients.get(f"{place}_{what}_{other}")
+        out.append((place, [("mass", rows["mass"]), ("area", rows["area"])]))
+    return out
 
 
 def with_error(value, error, decimals=4):
@@ -176,7 +192,7 @@ def register(app):
     """Make all of this known to the templates."""
     app.jinja_env.globals.update(icon=icon, outline_svg=outline_svg, matrix_quantities=MATRIX_QUANTITIES, headlines=HEADLINES, level_rows=LEVEL_ROWS, state_words=STATE_WORDS,
                                  interval_of=_interval)
-    app.jinja_env.filters.update(fixed=fixed, with_error=with_error, quantity=quantity, duration=duration)
+    app.jinja_env.filters.update(fixed=fixed, section_means=section_means, with_error=with_error, quantity=quantity, duration=duration)
 
 
 def _interval(meta):

@@ -7,7 +7,7 @@ from . import factorisation, jacobians, kernels as k
 from .boundaries import lay_out
 from .gradients import face_offsets, gradient_stencils, layer_stencil, wall_layer_cells
 from .shear_stress_transport import SHOCK_SHEAR_LIMIT, ShearStressTransport
-from .shocks import mark_shocks
+from .shocks import AROUND_BODIES, mark_shocks
 from .spalart_allmaras import SpalartAllmaras
 from .updates import block_diagonal_product, clip_change
 from .wall_treatment import WallTreatment
@@ -39,6 +39,9 @@ class Discretisation:
         Whether a wall function takes over where the first cell stands beyond the sublayer.
     strength : float or None
         Mach number that measures the waves which the limiter must not see; None takes the stream's, at most 1.
+    shock_bounds : tuple or None
+        Which shocks count as strong, see `shocks`; given, they are looked for at any speed of the stream. None takes those
+        around bodies, and looks for them in a supersonic stream.
     mixing : float
         Eddy viscosity over speed and reference length that free shear makes here; scales a closure's equation.
     laminar_until : float or None
@@ -58,13 +61,14 @@ class Discretisation:
     krylov_type = np.float64
 
     def __init__(self, mesh, stream, wall_kind="slip", limit=None, precondition=None, vortex=True, closure=None, laminar_until=None,
-                 boundaries=None, bridge=True, mixing=0.0, strength=None):
+                 boundaries=None, bridge=True, mixing=0.0, strength=None, shock_bounds=None):
         self.mesh, self.stream, self.mixing = mesh, stream, mixing
         mach = stream.mach
         limit = mach > LIMIT_ABOVE if limit is None else limit
         precondition = mach < PRECONDITION_BELOW if precondition is None else precondition
         self.vortex = vortex and mach < 1
-        self.has_strong_shocks = limit and mach > STRONG_ABOVE
+        self.has_strong_shocks = limit and (mach > STRONG_ABOVE or shock_bounds is not None)
+        self.shock_bounds = shock_bounds or AROUND_BODIES
         self.constants = stream.constants(limit, precondition)
         self.constants[k.AXISYMMETRIC] = float(mesh.is_revolved)
         self.n_cells, self.n_interior = mesh.n_cells, mesh.n_interior
@@ -184,7 +188,7 @@ class Discretisation:
             self.closure.update(state, self.molecular, raw)
         inner = self.n_interior
         if self.has_strong_shocks:
-            mark_shocks(state, self.cell_face_start, self.cell_faces, self.cell_face_sign, self.left, self.right, m.normal, inner, constants[k.GAMMA], not first, self.limiter_frozen, self.grad, self.shock)
+            mark_shocks(state, self.cell_face_start, self.cell_faces, self.cell_face_sign, self.left, self.right, m.normal, inner, constants[k.GAMMA], self.shock_bounds, not first, self.limiter_frozen, self.grad, self.shock)
         k.interior_fluxes(state, self.grad, raw, self.eddy, self.shock, self.left[:inner], self.right[:inner], m.normal[:inner], m.area[:inner],
                           self.reach[:inner], m.centre, constants, self.flux)
         self._boundary(self.solid_local, state)

@@ -14,7 +14,7 @@ from numba import njit, prange
 
 # The others find these here.
 from .positions import (AXISYMMETRIC, BLOWN, CENTRED, FAR_FIELD, FIRST_ORDER, GAMMA, INLET, LIMIT, MACH, MASS_INLET, MASS_OUTLET, NO_SLIP, NV,
-                        N_CONSTANTS, OUTLET, PRANDTL, PRECONDITION, SLIP, SUTHERLAND, TOTAL_INLET, TURBULENT_PRANDTL, VISCOSITY, VISCOUS, fast)
+                        N_CONSTANTS, OUTLET, PLENUM, PRANDTL, PRECONDITION, SLIP, SUTHERLAND, TOTAL_INLET, TURBULENT_PRANDTL, VISCOSITY, VISCOUS, fast)
 from .shocks import energy_at_shock
 
 
@@ -315,11 +315,16 @@ def open_flux(kind, p, t, u, v, ghost, nx, ny, constants):
     un = u * nx + v * ny
     if kind == INLET:
         return exact_flux(p, ghost[1], ghost[2], ghost[3], nx, ny, constants)
-    if kind == OUTLET:
+    if kind == OUTLET or kind == PLENUM:
         if un * un > t and un > 0.0:
             return exact_flux(p, t, u, v, nx, ny, constants)
         if un < 0.0:
-            # Air that comes back brings its own temperature and comes straight in.
+            # Air that comes back brings its own temperature and comes straight in, from a room no faster than sound.
+            if kind == PLENUM:
+                speed = min(-un, np.sqrt(2.0 * ghost[1] / (g + 1.0)))
+                cold = ghost[1] - 0.5 * (g - 1.0) * speed * speed
+                falls = (cold / ghost[1]) ** (g / (g - 1.0))
+                return exact_flux((ghost[0] + 1.0 / g) * falls - 1.0 / g, cold, -speed * nx, -speed * ny, nx, ny, constants)
             return exact_flux(ghost[0], ghost[1], un * nx, un * ny, nx, ny, constants)
         # The wave that leaves expands or compresses the air to the pressure outside, but no further than to the speed of sound.
         q, c = 2.0 / (g - 1.0), np.sqrt(t)

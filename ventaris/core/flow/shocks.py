@@ -4,20 +4,23 @@ from numba import njit, prange
 
 from .positions import GAMMA, fast
 
-# Pressure ratios between which a shock comes to count as strong, and the change of speed from which on it wholly does.
-WEAK_SHOCK, STRONG_SHOCK, WHOLE_SHOCK = 2.0, 4.0, 0.3
-# Share of the stream's pressure below which the air ahead of it is too thin.
-THIN = 0.3
+# Which shocks count as strong: the share of the stream's pressure below which air is too thin for one (behind a base ratios mean
+# little), and the pressure ratios from cell to cell between which a shock comes to count. A transonic shock on a wing must not
+# blur the boundary layer under it; in a nozzle and its jet it lies along the grid lines and swings if nothing damps it.
+AROUND_BODIES = (0.3, 2.0, 4.0)
+IN_NOZZLES = (1e-3, 1.2, 2.0)
+# Change of speed from which on a strong shock is wholly treated as one.
+WHOLE_SHOCK = 0.3
 
 
 @njit(parallel=True, **fast)
-def mark_shocks(state, face_start, faces, sign, left, right, normal, n_interior, gamma, reconstructed, frozen, grad, out):
+def mark_shocks(state, face_start, faces, sign, left, right, normal, n_interior, gamma, bounds, reconstructed, frozen, grad, out):
     """Find the cells that lie in strong shocks, in the plane or in space, and make them first-order.
 
     Left in `out`: half of the largest change of an acoustic speed across a cell's faces; zero away from shocks. It is the
     least speed of entropy and shear waves on that cell's faces: along a shock that follows the grid lines nothing else damps
-    them from row to row, and it bulges or swings. It grows from nothing at a pressure ratio of 2 to its whole at 4,
-    so that transonic shocks do not blur the boundary layers under them, and not in the thin air behind a base, where ratios mean little. When `frozen`, the marks of an earlier call are used again.
+    them from row to row, and it bulges or swings. `bounds` is (thin, weak, strong): it grows from nothing at the pressure ratio `weak`
+    to its whole at `strong`, and not in air of less than `thin` of the stream's pressure. When `frozen`, the marks of an earlier call are used again.
 
     References
     ----------
@@ -25,6 +28,7 @@ def mark_shocks(state, face_start, faces, sign, left, right, normal, n_interior,
     dynamics, J. Comput. Phys. 145, 1998.
     """
     p0 = 1.0 / gamma
+    thin, weak, strong = bounds
     for i in prange(state.shape[0]):
         most = out[i] if frozen else 0.0
         pi, ci = state[i, 0] + p0, np.sqrt(state[i, 1])
@@ -36,12 +40,12 @@ def mark_shocks(state, face_start, faces, sign, left, right, normal, n_interior,
             pj = state[j, 0] + p0
             low = min(pi, pj)
             ratio = max(pi, pj) / max(low, 1e-6)
-            if ratio > WEAK_SHOCK and low > THIN * p0:
+            if ratio > weak and low > thin * p0:
                 fall = 0.0
                 for d in range(normal.shape[1]):
                     fall += sign[q] * normal[f, d] * (state[i, 2 + d] - state[j, 2 + d])
                 if fall > 0.0:
-                    share = min((ratio - WEAK_SHOCK) / (STRONG_SHOCK - WEAK_SHOCK), 1.0) * min(low / p0 / THIN - 1.0, 1.0)
+                    share = min((ratio - weak) / (strong - weak), 1.0) * min(low / p0 / thin - 1.0, 1.0)
                     most = max(most, share * 0.5 * (fall + abs(np.sqrt(state[j, 1]) - ci)))
         out[i] = most
         if most > 0.0 and reconstructed:

@@ -9,6 +9,8 @@ from .balance import channel_name
 
 # A peak of the axis pressure counts as the end of a shock cell from this share of the surrounding pressure on.
 LEAST_PEAK = 0.04
+# Means over a cross-section: what a bare name stands for, and the other one.
+AVERAGES = {"mach": ("mass", "area"), "p": ("area", "mass"), "p_total": ("mass", "area"), "t": ("mass", "area"), "t_total": ("mass", "area")}
 
 
 class Sections:
@@ -57,9 +59,9 @@ class Sections:
         total = absolute * rise ** (g / (g - 1))
         weight = mass / mass.sum() if abs(mass.sum()) > 1e-12 else area / area.sum()
         share = area / area.sum()
-        return {"mass": float(mass.sum()), "push": float(flux[:, 2].sum()), "area": float(area.sum()), "mach": float(weight @ np.sqrt(mach2)),
-                "pressure": float(share @ absolute), "pressure_by_mass": float(weight @ absolute), "total_pressure": float(weight @ total),
-                "total_pressure_by_area": float(share @ total), "temperature": float(weight @ mean[:, 1]), "total_temperature": float(weight @ (mean[:, 1] * rise))}
+        values = {"mach": np.sqrt(mach2), "p": absolute, "p_total": total, "t": mean[:, 1], "t_total": mean[:, 1] * rise}
+        return {"mass": float(mass.sum()), "push": float(flux[:, 2].sum()), "area": float(area.sum()), "back_flow": float(share[mass < 0].sum()), "least_p_total": float(total.min()),
+                **{f"{name}_mass": float(weight @ v) for name, v in values.items()}, **{f"{name}_area": float(share @ v) for name, v in values.items()}}
 
     def at(self, flow, state, x):
         """The same at a station between two lines, linearly between both."""
@@ -97,7 +99,8 @@ class NozzleBalance:
         Returns
         -------
         dict
-            ``mass_flow, mass_flow_out`` (kg/s), ``thrust`` (N), ``discharge`` and ``thrust_coefficient``, averages of inlet and exit, the
+            ``mass_flow, mass_flow_out`` (kg/s), ``thrust`` (N), ``discharge`` and ``thrust_coefficient``, averages of inlet and exit,
+            ``exit_back_flow`` (share of the exit's area through which air comes in), ``exit_p_total_least`` (Pa), the
             mass flow of every port (positive into the nozzle), averages of the stations, the force and shear on a plate, and
             ``axis_speed`` (m/s), on the axis half-way down the air behind the exit.
         """
@@ -110,11 +113,12 @@ class NozzleBalance:
         ports = {p.name: -unit * flow.flux[flow.mesh.boundaries[p.name], 0].sum() for p in setup.sheet.shape.ports}
         flow_in = unit * inlet["mass"]
         thrust = force * exit_["push"] + (air.pressure - air.ambient_pressure) * exit_["area"] * setup.whole * setup.scale**2
-        supply = inlet["total_pressure"] * air.pressure * air.gamma
+        supply = inlet["p_total_mass"] * air.pressure * air.gamma
         out = {"mass_flow": flow_in, "mass_flow_out": unit * exit_["mass"], "thrust": thrust,
-               "discharge": flow_in / self._ideal_flow(supply, inlet["total_temperature"] * air.temperature, throat), "thrust_coefficient": thrust / (supply * throat),
+               "discharge": flow_in / self._ideal_flow(supply, inlet["t_total_mass"] * air.temperature, throat), "thrust_coefficient": thrust / (supply * throat),
                **self._averages("inlet", inlet), **self._averages("exit", exit_)}
         out["pressure_ratio"] = out["exit_p_total"] / out["inlet_p_total"]
+        out |= {"exit_back_flow": exit_["back_flow"], "exit_p_total_least": exit_["least_p_total"] * air.pressure * air.gamma}
         out |= {channel_name(f"mass_flow_{name}"): value for name, value in ports.items()}
         for station in setup.sheet.instruments.stations:
             reading = found.at(flow, state, station.x / setup.scale)
@@ -136,10 +140,15 @@ class NozzleBalance:
         return choked * (theory.mass_flow if theory else 1.0)
 
     def _averages(self, name, reading):
+        """Every mean over a cross-section, SI: under the bare name that of custom (pressure by area, the rest by mass flow), then the other one."""
         air = self.setup.air
         pressure = air.pressure * air.gamma
-        return {f"{name}_mach": reading["mach"], f"{name}_p": reading["pressure"] * pressure, f"{name}_p_total": reading["total_pressure"] * pressure,
-                f"{name}_t": reading["temperature"] * air.temperature, f"{name}_t_total": reading["total_temperature"] * air.temperature}
+        unit = {"mach": 1.0, "p": pressure, "p_total": pressure, "t": air.temperature, "t_total": air.temperature}
+        out = {}
+        for what, (bare, other) in AVERAGES.items():
+            out[f"{name}_{what}"] = reading[f"{what}_{bare}"] * unit[what]
+            out[f"{name}_{what}_{other}"] = reading[f"{what}_{other}"] * unit[what]
+        return out
 
     def _plate(self, flow):
         setup, air, mesh = self.setup, self.setup.air, flow.mesh

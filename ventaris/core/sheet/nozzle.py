@@ -175,7 +175,7 @@ class NozzleRun(SheetSection):
     steady: float = number(1e-4, "", 1e-8, 1e-1, "Instruments steady within", "Share of mass flow and thrust over the last steps.")
     steps: int = number(300, "", 5, 5000, "Most steps per level", "The level ends here even if it has not settled.", whole=True)
     courant_start: float = number(5.0, "", 0.1, 1000, "Courant number at the start", "Smaller is slower and safer.")
-    courant_most: float | None = number(None, "", 1, 1e8, "Largest Courant number", "Empty takes a million for a duct, 40 to 200 with a shock in it, and 200 where a jet meets the air around.")
+    courant_most: float | None = number(None, "", 1, 1e8, "Largest Courant number", "Empty takes a million, and 200 where a jet meets the air around without turbulence.")
     first_order_steps: int = number(15, "", 0, 500, "First-order steps", "Steps on the coarse level before second order takes over.", whole=True)
     krylov_vectors: int = number(40, "", 5, 200, "Krylov vectors", "Most vectors of one linear solution.", whole=True)
 

@@ -5,6 +5,7 @@ import numpy as np
 
 from ..flow.discretisation import Discretisation
 from ..flow.prolongation import prolong
+from ..flow.shocks import IN_NOZZLES
 from ..flow.steady import MarchControls, SteadyMarch
 from ..grids.quality import measure_quality
 from ..instruments.balance import channel_name
@@ -19,20 +20,14 @@ from .trend import grid_trend
 # What must stand still, with the share of change that is asked of it over that of the sheet: a jet's far half hovers longest.
 WATCHED = {"mass_flow": 1.0, "thrust": 1.0, "axis_speed": 10.0, "plate_force": 3.0}
 STEADY_OVER = 3
+# Largest Courant number, and that of jets which do not mix: their edges roll up when steps are larger.
+COURANT_MOST, COURANT_SHARP_JET = 1e6, 200.0
 # Values that stand still for long settle a level although its residual has stalled below this, without and with a jet.
 STALLED_BELOW, STALLED_JET = 3e-2, 0.1
 # Eddy viscosity of a round jet over its speed and diameter, about (Pope: Turbulent flows, 2000, section 5.2).
 JET_MIXING = 0.01
 # A level that only prepares the next one is left after so many steps, or earlier at this change.
 SERVED_AFTER, SERVED_AT = 120, 2e-3
-
-
-def shock_courant(setup):
-    """Largest Courant number in a duct: a captured shock that wanders from cell to cell wants the smaller steps the stronger it is, smooth flow Newton's."""
-    theory = setup.theory
-    if theory is not None and theory.regime != "shock inside":
-        return 1e6
-    return 40.0 if theory is None or theory.mach.max() > 1.75 else 200.0
 
 
 class NozzleExecution(Climb):
@@ -62,8 +57,8 @@ class NozzleExecution(Climb):
         turbulent = model == "turbulent"
         flow = Discretisation(mesh, setup.stream, "slip" if model == "inviscid" else "no-slip", vortex=False, closure=self.sheet.flow.closure if turbulent else None,
                               boundaries=setup.boundaries, mixing=JET_MIXING if setup.has_jet else 0.0, limit=setup.is_choked, precondition=setup.air.mach_ideal < 0.5,
-                              strength=1.0)
-        most = run.courant_most or (200.0 if setup.has_jet else shock_courant(setup))
+                              strength=1.0, shock_bounds=IN_NOZZLES)
+        most = run.courant_most or (COURANT_SHARP_JET if setup.has_jet and not turbulent else COURANT_MOST)
         controls = MarchControls(run.courant_start, most, 1.5 if turbulent else 2.0, run.first_order_steps, run.krylov_vectors, least_solved=0.7)
         resumed = self._resumed(name, flow, controls)
         if resumed:
@@ -159,7 +154,9 @@ class NozzleExecution(Climb):
         if cells:
             last.coefficients["shock_cell"] = cells["spacing"]
             trends["shock_cell"] = grid_trend([cells["spacing"]]).as_dict()
-        verdict = judge_nozzle(setup, last, stopped, self._undefined())
+        # Steps of a checkpoint from an earlier version do not have it.
+        weakest = min(r["exit_p_total_least"] for r in (last.coefficients, *level.recent) if "exit_p_total_least" in r)
+        verdict = judge_nozzle(setup, last, stopped, self._undefined(), weakest)
         return {
             "format": 1, "space": "nozzle", "title": sheet.title, "coefficients": last.coefficients, "trends": trends, "forces": {}, "control_volume": None, "layer": [],
             "unsteady": None, "formulas": [f.name for f in sheet.instruments.formulas], "levels": [{k: v for k, v in vars(f).items() if k != "changes"} for f in self.finished],

@@ -7,6 +7,8 @@ from .verdict import Verdict, formula_warnings
 
 DEFAULT_COST = 1.6e-5
 BYTES_PER_CELL = 7_000
+# Air that leaves a shock with less than this share of the back pressure as its total pressure hardly reaches the exit.
+TIRED = 1.01
 REGIMES = {"subsonic": "subsonic throughout", "shock inside": "choked, with a shock inside", "over-expanded": "choked and over-expanded: oblique shocks stand at the lip",
            "under-expanded": "choked and under-expanded: the jet goes on expanding behind the lip", "choked": "choked: sonic at the exit"}
 
@@ -42,8 +44,8 @@ def _pressures(setup):
         if theory.exit_pressure * air.supply_pressure < 0.4 * air.ambient_pressure and theory.regime == "over-expanded" and setup.sheet.flow.model == "inviscid":
             yield Finding("warn", "air.total_pressure", "The exit pressure of the full nozzle is less than 0.4 of the ambient's: a real boundary layer separates inside. Inviscid flow cannot show it.")
         if theory.regime == "over-expanded" and setup.sheet.flow.model != "inviscid" and not setup.has_jet:
-            yield Finding("warn", "domain.kind", "The nozzle is over-expanded and its walls have friction: the layer separates inside, up to the exit, where this duct ends. Air would have to come back through the end of the grid. "
-                          "Take the jet in the open.")
+            yield Finding("warn", "domain.kind", "The nozzle is over-expanded and its walls have friction: the layer separates inside, up to the exit, where this duct ends. Air comes back there as from a room at rest, and the run may take long. "
+                          "Take the jet in the open to see what the air around does.")
     if air.mach_ideal > 4:
         yield Finding("warn", "air.total_pressure", f"The loss-free jet has Mach {air.mach_ideal:.2f}: beyond 4 the air gets so cold that a perfect gas without condensation is doubtful.")
     if air.mach_ideal < 0.05:
@@ -93,8 +95,8 @@ def _instruments(setup):
             yield Finding("warn", "instruments.stations", f"“{station.name}” at x = {station.x:g} m lies behind the domain; its readings are those of the end.")
 
 
-def judge_nozzle(setup, last, stopped, undefined):
-    """The verdict of a nozzle's run from its last level."""
+def judge_nozzle(setup, last, stopped, undefined, weakest):
+    """The verdict of a nozzle's run from its last level; `weakest` is the least total pressure that reached the exit lately, Pa."""
     worst = max(last.changes.values(), default=0.0)
     c = last.coefficients
     if stopped:
@@ -110,7 +112,7 @@ def judge_nozzle(setup, last, stopped, undefined):
     words += f" What comes in and what leaves the nozzle agree within {100 * abs(gap):.2g} %."
     if abs(gap) > 2e-3:
         found.append(f"Mass in and mass out differ by {100 * gap:.2g} %: the flow has not come to rest.")
-    return Verdict(bool(last.settled), words, found + list(_doubts(setup, last)))
+    return Verdict(bool(last.settled), words, found + list(_doubts(setup, last, weakest)))
 
 
 def _imbalance(setup, c):
@@ -118,13 +120,19 @@ def _imbalance(setup, c):
     return (c["mass_flow_out"] - through) / max(abs(c["mass_flow_out"]), 1e-30)
 
 
-def _doubts(setup, last):
+def _doubts(setup, last, weakest):
     model, theory, c = setup.sheet.flow.model, setup.theory, last.coefficients
     if model == "inviscid":
         yield "Inviscid: no boundary layer. A real nozzle passes one or two per cent less air, and a strong shock separates the layer."
     for shock in last.shocks:
         if shock["mach_ahead"] > 1.3 and model == "inviscid":
             yield f"The Mach number ahead of the shock is {shock['mach_ahead']:.2f}: above about 1.3 a real boundary layer separates under it and the shock stands further upstream."
+    if c["exit_back_flow"] > 0:
+        yield f"Air comes back through {100 * c['exit_back_flow']:.2g} % of the exit." + ("" if setup.has_jet else " It is taken to come from a room at rest with the back pressure as its total pressure.")
+    behind = setup.derived()["back_pressure"]
+    if model == "inviscid" and last.shocks and not setup.has_jet and not last.settled and weakest < TIRED * behind:
+        yield (f"Behind the shock some of the air has a total pressure of only {weakest / 1e3:.5g} kPa, against {behind / 1e3:.5g} kPa behind the exit: it comes to rest on its way, "
+               "and without friction nothing takes it along, so that the flow may have no steady state. Take the turbulent model.")
     if theory and not setup.sheet.shape.ports:
         expected = setup.derived()["mass_flow"]
         off = c["mass_flow"] / expected - 1 if expected else 0.0

@@ -10,6 +10,7 @@ from ..flow.stream import FreeStream
 from ..grids.lattice import NozzleGridPlan, generate_levels
 from ..grids.section import LEVELS
 from ..instruments.balance import channel_name
+from ..instruments.sections import AVERAGES
 from ..shapes.coordinates import ShapeError
 from ..shapes.nozzles import NozzleContour, build_nozzle
 from ..theory import choked_mass_flow, mach_of_area, nozzle_theory
@@ -17,7 +18,6 @@ from ..theory import choked_mass_flow, mach_of_area, nozzle_theory
 # The reference pressure is the one behind the exit, but not less than this share of the supply's.
 LEAST_REFERENCE = 0.02
 VISCOUS = ("laminar", "turbulent")
-AVERAGES = ("mach", "p", "p_total", "t", "t_total")
 
 
 @dataclass(frozen=True)
@@ -179,12 +179,13 @@ def theory_result(setup):
 
 def nozzle_channels(setup):
     """Names of the channels that a nozzle's run records by itself."""
-    names = ["step", "residual", "courant", "mass_flow", "mass_flow_out", "thrust", "discharge", "thrust_coefficient", "pressure_ratio"]
-    names += [f"{place}_{what}" for place in ("inlet", "exit") for what in AVERAGES]
+    names = ["step", "residual", "courant", "mass_flow", "mass_flow_out", "thrust", "discharge", "thrust_coefficient", "pressure_ratio", "exit_back_flow", "exit_p_total_least"]
+    means = [*AVERAGES, *(f"{what}_{other}" for what, (_, other) in AVERAGES.items())]
+    names += [f"{place}_{what}" for place in ("inlet", "exit") for what in means]
     names += [channel_name(f"mass_flow_{p.name}") for p in setup.sheet.shape.ports]
     for station in setup.sheet.instruments.stations:
         name = channel_name(station.name)
-        names += [f"{name}_mass_flow"] + [f"{name}_{what}" for what in AVERAGES]
+        names += [f"{name}_mass_flow"] + [f"{name}_{what}" for what in means]
     if setup.plan.plate:
         names += ["plate_force", "plate_shear", "plate_peak_shear"]
     elif setup.has_jet:
@@ -316,13 +317,15 @@ def _boundaries(setup):
         if given.outlet == "mass flow":
             out["outlet"] = Boundary("mass outlet", mass_flow=given.outlet_mass_flow / (float(setup.area(setup.contour.exit_radius)) * unit_flow))
         else:
-            out["outlet"] = Boundary("outlet", pressure=gauge(back_pressure(sheet, air.ambient_pressure)), temperature=1.0)
+            out["outlet"] = Boundary("plenum", pressure=gauge(back_pressure(sheet, air.ambient_pressure)), temperature=1.0)
     else:
         total = Boundary("total inlet", pressure=ambient_gauge, temperature=1.0)
         moving = stream.coflow > 0
         # Still air is drawn in with its total pressure; moving air comes with its own state.
         around = Boundary("far field") if moving else total
-        out |= {"surroundings": around, "behind": around, "downstream": Boundary("outlet", pressure=ambient_gauge, temperature=1.0)}
+        # A sharp inviscid edge that rolls up draws air in there from step to step, and fails when its pressure falls with its speed.
+        end = "plenum" if sheet.flow.model == "turbulent" else "outlet"
+        out |= {"surroundings": around, "behind": around, "downstream": Boundary(end, pressure=ambient_gauge, temperature=1.0)}
     for port in sheet.shape.ports:
         out[port.name] = Boundary("total inlet", pressure=ambient_gauge, temperature=1.0)
     if sheet.flow.model in VISCOUS and given.wall_heat != "adiabatic":

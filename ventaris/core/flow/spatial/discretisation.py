@@ -6,7 +6,7 @@ import numpy as np
 from .. import kernels as k
 from ..discretisation import LIMIT_ABOVE, PRECONDITION_BELOW, STRONG_ABOVE
 from ..shear_stress_transport import SHOCK_SHEAR_LIMIT
-from ..shocks import mark_shocks
+from ..shocks import AROUND_BODIES, mark_shocks
 from . import held
 from . import kernels as s
 from . import relaxation as r
@@ -212,7 +212,7 @@ class SpatialDiscretisation:
             self.wall_treatment.update(state)
             self.closure.update(state, self.molecular, raw)
         if self.has_strong_shocks:
-            mark_shocks(state, self.face_start, self.faces, self.sign, m.left, m.right, m.normal, inner, c[k.GAMMA], not first, self.limiter_frozen, self.grad, self.shock)
+            mark_shocks(state, self.face_start, self.faces, self.sign, m.left, m.right, m.normal, inner, c[k.GAMMA], AROUND_BODIES, not first, self.limiter_frozen, self.grad, self.shock)
         s.interior_fluxes(state, self.grad, raw, self.eddy, self.shock, m.left[:inner], m.right[:inner], m.normal, m.area, m.face_centre, m.centre, c, self.flux)
         s.boundary_fluxes(state, self.grad, m.left[inner:], self.kind, self.ghost, self.wall_treatment.shear, self.gap, m.normal[inner:],
                           m.area[inner:], m.face_centre[inner:], m.centre, c, self.flux[inner:], self.wall_pressure)
