@@ -278,16 +278,56 @@ class WholePath(InBrowser):
         self.assertGreater(float(page.locator("[name='instruments.microphones[].r']").last.input_value()), 0.05)
         self.wait_until(lambda: page.locator("svg[data-place] circle").count() == before + 1)
 
-    def test_a_run_can_be_paused_and_resumed_from_the_page(self):
+    def test_what_is_typed_before_the_scripts_arrive_is_saved(self):
+        page = self.page
+        self.open_a_sheet_of_its_own("Slow line")
+        line = page.context.new_cdp_session(page)
+        line.send("Network.enable")
+        line.send("Network.setCacheDisabled", {"cacheDisabled": True})
+        line.send("Network.emulateNetworkConditions", {"offline": False, "latency": 300, "downloadThroughput": 100_000, "uploadThroughput": 1_000_000})
+        page.reload(wait_until="commit")
+        page.fill("[name='grid.around']", "416")
+        page.press("[name='grid.around']", "Tab")
+        self.assertEqual(page.evaluate("typeof htmx"), "undefined")
+        page.wait_for_selector(".cost:has-text('32 768')")
+        page.wait_for_selector("#saved:has-text('saved')")
+        page.reload()
+        self.assertEqual(page.input_value("[name='grid.around']"), "416")
+
+    def test_a_run_does_not_start_with_a_change_that_could_not_be_saved(self):
+        page = self.page
+        self.open_a_sheet_of_its_own("Cut line")
+        address = page.url
+        page.context.set_offline(True)
+        page.fill("[name='grid.around']", "416")
+        page.click("[data-start]")
+        page.wait_for_selector("#saved:has-text('not saved')")
+        page.wait_for_selector("[data-start]:not([disabled])")
+        self.assertEqual(page.url, address)
+        self.assertIn("What you typed is still here", page.inner_text("#notices"))
+        page.context.set_offline(False)
+        page.fill("[name='grid.layers']", "64")
+        page.press("[name='grid.layers']", "Tab")
+        page.wait_for_selector("#saved:has(svg)")
+        page.reload()
+        self.assertEqual(page.input_value("[name='grid.around']"), "416")
+
+    def open_a_sheet_of_its_own(self, name):
+        """The run sheet of the only variant and point of a new campaign."""
         page = self.page
         self.go("/")
-        page.fill("#name", "Long run")
+        page.fill("#name", name)
         page.click("text=Begin")
         page.fill("#name", "base")
         page.click("text=Add and open its sheet")
         page.fill("#name", "fast")
         page.fill("#mach", "0.8")
         page.click("text=Add and open its sheet")
+        page.wait_for_selector("#drawing svg")
+
+    def test_a_run_can_be_paused_and_resumed_from_the_page(self):
+        page = self.page
+        self.open_a_sheet_of_its_own("Long run")
         for name, value in (("grid.around", "416"), ("grid.layers", "128"), ("grid.wake", "96")):
             page.fill(f"[name='{name}']", value)
             page.press(f"[name='{name}']", "Tab")

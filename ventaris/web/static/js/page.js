@@ -21,7 +21,11 @@ document.addEventListener("htmx:beforeSwap", (event) => {
     window.scrollTo({ top: 0, behavior: "smooth" });
   }
 });
-document.addEventListener("htmx:sendError", () => notice("The server does not answer. What you typed is still here; start it again with ./start."));
+const silent = () => notice("The server does not answer. What you typed is still here; start it again with ./start.");
+document.addEventListener("htmx:sendError", silent);
+window.addEventListener("unhandledrejection", (event) => {
+  if (event.reason instanceof TypeError && /fetch|network|load failed/i.test(event.reason.message)) { event.preventDefault(); silent(); }
+});
 
 // A file that is too large is refused before it is sent: nothing typed is lost to a failed upload.
 document.addEventListener("submit", (event) => {

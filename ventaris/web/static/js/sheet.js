@@ -71,12 +71,16 @@ form.addEventListener("input", (event) => {
 });
 form.addEventListener("change", () => { applyConditions(); draw(); document.getElementById("saved").textContent = "saving"; });
 document.addEventListener("htmx:afterSettle", placeProblems);
+const NOT_SAVED = "not saved";
+for (const failed of ["htmx:responseError", "htmx:sendError"]) form.addEventListener(failed, () => { document.getElementById("saved").textContent = NOT_SAVED; });
 for (const tab of document.querySelectorAll("[data-tab]")) tab.addEventListener("click", () => look(tab.dataset.tab));
 
 form.addEventListener("click", async (event) => {
   if (event.target.closest("[data-start]")) {
-    event.target.closest("[data-start]").disabled = true;
+    const button = event.target.closest("[data-start]");
+    button.disabled = true;
     await settle();
+    if (document.getElementById("saved").textContent === NOT_SAVED) { button.disabled = false; return; }
     const start = document.createElement("form");
     start.method = "post";
     start.action = `${base}/run`;
@@ -124,13 +128,9 @@ function changed() {
   draw();
 }
 
-// A change that is still on its way must be stored before the run starts.
-function settle() {
-  return new Promise((done) => {
-    if (!form.classList.contains("htmx-request")) { setTimeout(done, 30); return; }
-    document.addEventListener("htmx:afterSettle", () => done(), { once: true });
-    setTimeout(done, 3000);
-  });
+// A change that is still on its way, or waits behind one, must be stored before the run starts.
+async function settle() {
+  do await new Promise((done) => setTimeout(done, 30)); while (form.classList.contains("htmx-request"));
 }
 
 document.querySelector("[data-quality]").addEventListener("click", async (event) => {
@@ -139,6 +139,13 @@ document.querySelector("[data-quality]").addEventListener("click", async (event)
   event.target.disabled = false;
 });
 form.addEventListener("submit", (event) => event.preventDefault());
+
+// What was typed while the scripts were still on their way is stored as soon as they are here.
+function differs(control) {
+  if (control.options) return control.value !== ([...control.options].find((option) => option.defaultSelected) ?? control.options[0])?.value;
+  return control.type === "checkbox" ? control.checked !== control.defaultChecked : "defaultValue" in control && control.value !== control.defaultValue;
+}
+document.addEventListener("DOMContentLoaded", () => { if ([...form.elements].some(differs)) changed(); });
 
 applyConditions();
 placeProblems();
