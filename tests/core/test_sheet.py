@@ -1,7 +1,7 @@
 import unittest
 
-from ventaris.core.sheet import SECTIONS, SheetError, differing_inputs, read_sheet, read_toml, write_toml
-from ventaris.core.sheet.fields import SheetSection
+from ventaris.core.sheet import SECTIONS, SECTIONS_OF, SheetError, differing_inputs, read_sheet, read_toml, write_toml
+from ventaris.core.sheet.fields import SheetSection, shown_when
 
 FULL = """
 format = 1
@@ -89,3 +89,23 @@ class Declarations(unittest.TestCase):
         self.assertEqual(differing_inputs(one, other), [])
         third = read_sheet({"format": 1, "air": {"motion": "mach", "mach": 0.6}})
         self.assertEqual([d[0] for d in differing_inputs(one, third)], ["air.mach"])
+
+
+class Conditions(unittest.TestCase):
+    def test_every_condition_names_a_choice_and_values_that_it_has(self):
+        for space, sections in SECTIONS_OF.items():
+            for section, model in sections.items():
+                for field in model.model_fields:
+                    meta = model.meta(field)
+                    if meta.get("kind") not in ("number", "choice"):
+                        continue
+                    for name, allowed in ((n, a) for one in shown_when(section, meta) for n, a in one.items()):
+                        asked, key = name.split(".")
+                        options = sections[asked].meta(key)["options"]
+                        self.assertLessEqual(set(allowed), set(options), f"{space}: {section}.{field} asks for {name}")
+
+    def test_own_conditions_join_each_alternative_of_the_others(self):
+        meta = {"when": {"kind": "open air"}, "seen": [{"flow.model": "noise"}, {"flow.model": ("laminar", "turbulent"), "flow.closure": "sst"}]}
+        self.assertEqual(shown_when("domain", meta), [{"domain.kind": ("open air",), "flow.model": ("noise",)},
+                                                      {"domain.kind": ("open air",), "flow.model": ("laminar", "turbulent"), "flow.closure": ("sst",)}])
+        self.assertEqual(shown_when("air", {"when": {}, "seen": {}}), [])

@@ -279,16 +279,15 @@ class WholePath(InBrowser):
         self.wait_until(lambda: page.locator("svg[data-place] circle").count() == before + 1)
 
     def test_what_is_typed_before_the_scripts_arrive_is_saved(self):
-        page = self.page
+        page, held = self.page, []
         self.open_a_sheet_of_its_own("Slow line")
-        line = page.context.new_cdp_session(page)
-        line.send("Network.enable")
-        line.send("Network.setCacheDisabled", {"cacheDisabled": True})
-        line.send("Network.emulateNetworkConditions", {"offline": False, "latency": 300, "downloadThroughput": 100_000, "uploadThroughput": 1_000_000})
+        page.route("**/htmx.min.js*", lambda route: held.append(route))
         page.reload(wait_until="commit")
         page.fill("[name='grid.around']", "416")
         page.press("[name='grid.around']", "Tab")
-        self.assertEqual(page.evaluate("typeof htmx"), "undefined")
+        self.wait_until(lambda: held)
+        held[0].continue_()
+        page.unroute("**/htmx.min.js*")
         page.wait_for_selector(".cost:has-text('32 768')")
         page.wait_for_selector("#saved:has-text('saved')")
         page.reload()
@@ -298,19 +297,39 @@ class WholePath(InBrowser):
         page = self.page
         self.open_a_sheet_of_its_own("Cut line")
         address = page.url
-        page.context.set_offline(True)
+        page.route("**/sheet/**", lambda route: route.abort())
         page.fill("[name='grid.around']", "416")
         page.click("[data-start]")
         page.wait_for_selector("#saved:has-text('not saved')")
         page.wait_for_selector("[data-start]:not([disabled])")
         self.assertEqual(page.url, address)
         self.assertIn("What you typed is still here", page.inner_text("#notices"))
-        page.context.set_offline(False)
+        page.unroute("**/sheet/**")
         page.fill("[name='grid.layers']", "64")
         page.press("[name='grid.layers']", "Tab")
         page.wait_for_selector("#saved:has(svg)")
         page.reload()
         self.assertEqual(page.input_value("[name='grid.around']"), "416")
+
+    def test_fields_that_do_not_act_are_not_shown(self):
+        page = self.page
+        self.go("/")
+        page.locator("a", has_text="Avalanche blaster, its noise").first.click()
+        page.wait_for_selector(".matrix")
+        self.go(page.locator("a[href^='/sheet/']").first.get_attribute("href"))
+        page.wait_for_selector("#drawing svg")
+        for hidden in ("grid.along", "domain.reach", "run.steps", "air.turbulence_intensity"):
+            self.assertFalse(page.is_visible(f"[name='{hidden}']"), hidden)
+        self.assertTrue(page.is_visible("[data-rows='instruments.microphones']"))
+        self.assertEqual(page.locator(".unneeded:visible").count(), 2)
+        page.select_option("[name='flow.exit_profile']", "computed")
+        for seen in ("grid.along", "run.steps", "air.turbulence_intensity"):
+            self.assertTrue(page.is_visible(f"[name='{seen}']"), seen)
+        # A field that only a hidden one asks for stays hidden with it.
+        page.select_option("[name='flow.model']", "inviscid")
+        self.assertFalse(page.is_visible("[name='air.turbulence_intensity']"))
+        self.assertFalse(page.is_visible("[data-rows='instruments.microphones']"))
+        self.assertEqual(page.locator(".unneeded:visible").count(), 0)
 
     def open_a_sheet_of_its_own(self, name):
         """The run sheet of the only variant and point of a new campaign."""

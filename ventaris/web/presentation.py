@@ -191,10 +191,16 @@ def asset_version():
 def register(app):
     """Make all of this known to the templates."""
     app.jinja_env.globals.update(icon=icon, outline_svg=outline_svg, matrix_quantities=MATRIX_QUANTITIES, headlines=HEADLINES, level_rows=LEVEL_ROWS, state_words=STATE_WORDS,
-                                 interval_of=_interval)
+                                 interval_of=_interval, condition_of=_condition)
     app.jinja_env.filters.update(fixed=fixed, section_means=section_means, with_error=with_error, quantity=quantity, duration=duration)
 
 
 def _interval(meta):
     from ..core.sheet.fields import interval_words
     return interval_words(meta)
+
+
+def _condition(section, meta):
+    """When the form shows a field, as the page's script reads it: a=x|y&b=z;c=w."""
+    from ..core.sheet.fields import shown_when
+    return ";".join("&".join(f"{name}={'|'.join(allowed)}" for name, allowed in one.items()) for one in shown_when(section, meta))

@@ -26,25 +26,34 @@ SHARED = {"shape": "belongs to the variant: the same along its whole row", "air"
           "domain": "shared by every run of the campaign", "grid": "shared by every run of the campaign", "flow": "shared by every run of the campaign",
           "instruments": "shared by every run of the campaign", "run": "shared by every run of the campaign"}
 
-# Parts of a section that come in any number: field, heading, what one is called, hint.
-LISTS = {"section": {"shape": [("elements", "Further elements", "element", "in chords of this one, set to each other by their slots"),
-                   ("surfaces", "Named surfaces", "surface", "stretches of a wall that do something of their own")],
-         "air": [("walls", "What walls do", "wall action", "blowing, suction, moving walls at this operating point")],
-         "grid": [("zones", "Refined zones", "zone", "on grids of triangles")],
-         "instruments": [("probes", "Probes", "probe", "in chords from the nose"),
-                         ("formulas", "Formula channels", "formula", "computed from the other channels at every step")]},
-    "body": {"shape": [("parts", "Parts", "part", "each made from parameters or imported; metres, x downstream, z up"),
-                       ("regions", "Named surfaces", "named surface", "picked in the picture, or by a box; forces are read for each"),
-                       ("edits", "Edits that make this variant", "edit", "applied to the assembled body, one after another")],
-             "grid": [("zones", "Refined zones", "zone", "regions with small cells")],
-             "instruments": [("probes", "Probes", "probe", "points at which the flow is read"),
-                             ("meters", "Flow meters", "flow meter", "rectangles across x: mass flow, mean velocity, total pressure"),
-                             ("formulas", "Formula channels", "formula", "computed from the other channels at every step")]}}
-LISTS["nozzle"] = {"shape": [("ports", "Intake ports", "port", "slots all round the wall, open to the air outside")],
-                   "instruments": [("microphones", "Microphones", "microphone", "points whose pressure is recorded; for noise runs"),
-                                   ("stations", "Stations", "station", "cross-sections over which the flow is averaged"),
-                                   ("probes", "Probes", "probe", "points at which the flow is read, in metres from the inlet and the axis"),
-                                   ("formulas", "Formula channels", "formula", "computed from the other channels at every step")]}
+class RowList(typing.NamedTuple):
+    """A part of a section that comes in any number; the form shows it always or under a condition (see `presentation`)."""
+
+    field: str
+    heading: str
+    noun: str
+    hint: str
+    condition: str = ""
+
+
+LISTS = {"section": {"shape": [RowList("elements", "Further elements", "element", "in chords of this one, set to each other by their slots"),
+                   RowList("surfaces", "Named surfaces", "surface", "stretches of a wall that do something of their own")],
+         "air": [RowList("walls", "What walls do", "wall action", "blowing, suction, moving walls at this operating point")],
+         "grid": [RowList("zones", "Refined zones", "zone", "on grids of triangles", "grid.kind=automatic|hybrid")],
+         "instruments": [RowList("probes", "Probes", "probe", "in chords from the nose"),
+                         RowList("formulas", "Formula channels", "formula", "computed from the other channels at every step")]},
+    "body": {"shape": [RowList("parts", "Parts", "part", "each made from parameters or imported; metres, x downstream, z up"),
+                       RowList("regions", "Named surfaces", "named surface", "picked in the picture, or by a box; forces are read for each"),
+                       RowList("edits", "Edits that make this variant", "edit", "applied to the assembled body, one after another")],
+             "grid": [RowList("zones", "Refined zones", "zone", "regions with small cells")],
+             "instruments": [RowList("probes", "Probes", "probe", "points at which the flow is read"),
+                             RowList("meters", "Flow meters", "flow meter", "rectangles across x: mass flow, mean velocity, total pressure"),
+                             RowList("formulas", "Formula channels", "formula", "computed from the other channels at every step")]}}
+LISTS["nozzle"] = {"shape": [RowList("ports", "Intake ports", "port", "slots all round the wall, open to the air outside")],
+                   "instruments": [RowList("microphones", "Microphones", "microphone", "points whose pressure is recorded", "flow.model=noise"),
+                                   RowList("stations", "Stations", "station", "cross-sections over which the flow is averaged"),
+                                   RowList("probes", "Probes", "probe", "points at which the flow is read, in metres from the inlet and the axis"),
+                                   RowList("formulas", "Formula channels", "formula", "computed from the other channels at every step")]}
 DRAW = {"section": draw, "body": draw_body, "nozzle": draw_nozzle}
 ROW_MODELS = {space: {f"{section}.{field}": typing.get_args(SECTIONS_OF[space][section].model_fields[field].annotation)[0]
                       for section, fields in lists.items() for field, *_ in fields} for space, lists in LISTS.items()}

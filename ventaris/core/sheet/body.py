@@ -241,6 +241,9 @@ class BodyFlow(SheetSection):
         when={"model": "turbulent"}, mean="mean flow", detached="detached eddies")
 
 
+IN_TIME = {"flow.wake": "detached"}
+
+
 class BodyRun(SheetSection):
     """How long, and how."""
 
@@ -251,9 +254,9 @@ class BodyRun(SheetSection):
     courant_most: float | None = number(None, "", 1, 1e6, "Largest Courant number", "Empty takes 1000 with a closure (80 from Mach 1.2 on), 100 000 without.")
     first_order_steps: int = number(8, "", 0, 500, "First-order steps", "On the coarse level before second order takes over.", whole=True)
     krylov_vectors: int | None = number(None, "", 4, 100, "Krylov vectors", "Most vectors of one linear solution; empty takes 20 with a closure (12 from Mach 1.2 on), 30 without.", whole=True)
-    duration: float = number(6.0, "", 0.2, 1000, "Time to follow", "In body lengths travelled by the stream, after the steady start. Detached eddies only.")
-    time_step: float | None = number(None, "", 1e-5, 10, "Time step", "In body lengths travelled by the stream; empty takes one and a half cells on the body. Detached eddies only.")
-    discard: float = number(0.4, "", 0, 0.95, "Start-up left out", "Share of the time before statistics begin. Detached eddies only.")
+    duration: float = number(6.0, "", 0.2, 1000, "Time to follow", "In body lengths travelled by the stream, after the steady start.", seen=IN_TIME)
+    time_step: float | None = number(None, "", 1e-5, 10, "Time step", "In body lengths travelled by the stream; empty takes one and a half cells on the body.", seen=IN_TIME)
+    discard: float = number(0.4, "", 0, 0.95, "Start-up left out", "Share of the time before statistics begin.", seen=IN_TIME)
 
 
 class BodySheet(SheetBase):

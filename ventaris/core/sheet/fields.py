@@ -26,7 +26,7 @@ class SheetError(ValueError):
 
 
 def number(default, unit="", low=None, high=None, label="", help="", above=None, when=None, whole=False, multiple=None,
-           hint=""):
+           hint="", seen=None):
     """A numeric field.
 
     Parameters
@@ -43,19 +43,29 @@ def number(default, unit="", low=None, high=None, label="", help="", above=None,
         The mend, said when the value lies outside the interval.
     when : dict
         {other field of the section: accepted values}: when this field applies.
+    seen : dict or list of dict
+        {"section.field": accepted values} of other sections; the form shows the field only where one of them holds.
     """
-    meta = dict(kind="number", unit=unit, low=low, high=high, above=above, label=label, help=help, when=when or {},
+    meta = dict(kind="number", unit=unit, low=low, high=high, above=above, label=label, help=help, when=when or {}, seen=seen or {},
                 whole=whole, multiple=multiple, hint=hint, optional=default is None)
     return Field(default, json_schema_extra=meta)
 
 
-def choice(default, label="", help="", when=None, **options):
+def choice(default, label="", help="", when=None, seen=None, **options):
     """A field with a closed set of values; `options` maps them to what the page shows."""
-    return Field(default, json_schema_extra=dict(kind="choice", label=label, help=help, when=when or {}, options=options))
+    return Field(default, json_schema_extra=dict(kind="choice", label=label, help=help, when=when or {}, seen=seen or {}, options=options))
 
 
 def text(default, label="", help="", most=80):
     return Field(default, json_schema_extra=dict(kind="text", label=label, help=help, when={}, most=most))
+
+
+def shown_when(section, meta):
+    """Alternatives of {"section.field": accepted values (tuple)} under which the form shows a field; empty: always."""
+    own = {f"{section}.{key}": allowed for key, allowed in meta["when"].items()}
+    elsewhere = meta.get("seen") or {}
+    alternatives = [{**own, **other} for other in (elsewhere if isinstance(elsewhere, list) else [elsewhere])]
+    return [{key: (allowed,) if isinstance(allowed, str) else tuple(allowed) for key, allowed in one.items()} for one in alternatives if one]
 
 
 def interval_words(meta):

@@ -80,6 +80,12 @@ class Shape(SheetSection):
                                  f"there {'are' if elements else 'is'} {', '.join(['main', *elements])}")
 
 
+# Where the form shows a field.
+VISCOUS = {"flow.model": ("laminar", "turbulent")}
+TURBULENT = {"flow.model": "turbulent"}
+IN_TIME = {"flow.time": "unsteady"}
+
+
 class Air(SheetSection):
     """The fluid, its ambient state, and the motion through it."""
 
@@ -112,13 +118,13 @@ class Air(SheetSection):
     viscosity: float = number(1.81e-5, "Pa*s", 1e-9, 1e3, "Dynamic viscosity", "", when={"viscosity_law": "constant"})
     reynolds: float = number(1e6, "", 0.1, 1e10, "Reynolds number", "On the chord; the viscosity is set to meet it exactly.",
                              when={"viscosity_law": "from Reynolds number"})
-    prandtl: float = number(0.72, "", 0.1, 10, "Prandtl number", "0.72 for air.")
+    prandtl: float = number(0.72, "", 0.1, 10, "Prandtl number", "0.72 for air.", seen=VISCOUS)
     turbulence_intensity: float = number(
         0.1, "%", 0.001, 30, "Turbulence intensity", "Velocity fluctuations over the speed. Calm air and good tunnels: 0.03 to 0.1 %; ordinary tunnels: 0.2 to 0.5 %; "
-        "behind grids, fans or other bodies: 1 to 10 %.", hint="Write 0.1 for a tenth of a per cent")
+        "behind grids, fans or other bodies: 1 to 10 %.", hint="Write 0.1 for a tenth of a per cent", seen=TURBULENT)
     viscosity_ratio: float = number(
         0.21, "", 1e-4, 1000, "Eddy over molecular viscosity", "Of the oncoming air. External flow: 0.01 to 1 (0.21 keeps a boundary layer fully turbulent without "
-        "thickening the stream); internal or upstream-disturbed flow: 1 to 100.")
+        "thickening the stream); internal or upstream-disturbed flow: 1 to 100.", seen=TURBULENT)
     walls: list[WallAction] = Field(default_factory=list, max_length=40)
 
 
@@ -153,11 +159,11 @@ class Grid(SheetSection):
     first_height: float | None = number(None, "", 1e-7, 0.02, "First layer's height", "In chords, fine level; empty lets the program choose.")
     nose_size: float | None = number(None, "", 1e-5, 0.05, "Cell at the nose", "In chords; empty lets the program choose.")
     tail_size: float | None = number(None, "", 1e-5, 0.05, "Cell at the trailing edge", "In chords; empty lets the program choose.")
-    least_size: float = number(3e-4, "", 1e-6, 0.05, "Smallest wall cell", "In chords; curvature and slots ask for no less. Triangles only.")
-    layer_growth: float = number(1.3, "", 1.02, 1.8, "Growth of the layers", "At most, each over the one before. Triangles only.")
-    growth: float = number(0.17, "", 0.03, 0.6, "Growth of the triangles", "Share of the distance from what is small. Triangles only.")
-    gap_cells: float = number(4.5, "", 1, 30, "Wall cells per slot gap", "How long wall cells may be where another wall is near. Triangles only.")
-    wake_size: float = number(0.03, "", 0, 1, "Cells in the wakes", "In chords, two chords behind every element; 0 leaves them out. Triangles only.")
+    least_size: float = number(3e-4, "", 1e-6, 0.05, "Smallest wall cell", "In chords; curvature and slots ask for no less. Triangles only.", when={"kind": ("automatic", "hybrid")})
+    layer_growth: float = number(1.3, "", 1.02, 1.8, "Growth of the layers", "At most, each over the one before. Triangles only.", when={"kind": ("automatic", "hybrid")})
+    growth: float = number(0.17, "", 0.03, 0.6, "Growth of the triangles", "Share of the distance from what is small. Triangles only.", when={"kind": ("automatic", "hybrid")})
+    gap_cells: float = number(4.5, "", 1, 30, "Wall cells per slot gap", "How long wall cells may be where another wall is near. Triangles only.", when={"kind": ("automatic", "hybrid")})
+    wake_size: float = number(0.03, "", 0, 1, "Cells in the wakes", "In chords, two chords behind every element; 0 leaves them out. Triangles only.", when={"kind": ("automatic", "hybrid")})
     planned_speed: float | None = number(None, "m/s", above=0, high=5000, label="Layers planned at", help="The speed for which the boundary-layer planner filled this section; a note to yourself that the preflight compares.")
     zones: list[RefinedZone] = Field(default_factory=list, max_length=20)
 
@@ -207,12 +213,12 @@ class Run(SheetSection):
     steps: int = number(150, "", 5, 5000, "Most steps per level", "The level ends here even if it has not settled.", whole=True)
     courant_start: float = number(10.0, "", 0.1, 1000, "Courant number at the start", "Smaller is slower and safer.")
     first_order_steps: int = number(25, "", 0, 500, "First-order steps", "Steps on the coarse level before second order takes over.", whole=True)
-    duration: float = number(60.0, "", 0.5, 5000, "Time to follow", "In chords travelled by the stream, after the steady start. Unsteady only.")
-    time_step: float | None = number(None, "", 1e-5, 10, "Time step", "In chords travelled by the stream; empty follows the target Courant number. Unsteady only.")
-    time_courant: float = number(20.0, "", 0.1, 5000, "Target Courant number in time", "Of the stream in a typical cell near the body, where no step is given. Unsteady only.")
-    disturbance: float = number(0.05, "", 0, 0.5, "Puff at the start", "Cross wind behind the body at time zero, as a share of the speed, so that shedding need not wait for rounding errors. Unsteady only.")
-    discard: float = number(0.5, "", 0, 0.95, "Start-up left out", "Share of the time before statistics begin. Unsteady only.")
-    frames: int = number(40, "", 0, 120, "Frames to keep", "Of the last part of the run, to play back. Unsteady only.", whole=True)
+    duration: float = number(60.0, "", 0.5, 5000, "Time to follow", "In chords travelled by the stream, after the steady start.", seen=IN_TIME)
+    time_step: float | None = number(None, "", 1e-5, 10, "Time step", "In chords travelled by the stream; empty follows the target Courant number.", seen=IN_TIME)
+    time_courant: float = number(20.0, "", 0.1, 5000, "Target Courant number in time", "Of the stream in a typical cell near the body, where no step is given.", seen=IN_TIME)
+    disturbance: float = number(0.05, "", 0, 0.5, "Puff at the start", "Cross wind behind the body at time zero, as a share of the speed, so that shedding need not wait for rounding errors.", seen=IN_TIME)
+    discard: float = number(0.5, "", 0, 0.95, "Start-up left out", "Share of the time before statistics begin.", seen=IN_TIME)
+    frames: int = number(40, "", 0, 120, "Frames to keep", "Of the last part of the run, to play back.", whole=True, seen=IN_TIME)
     krylov_vectors: int = number(40, "", 5, 200, "Krylov vectors", "Most vectors of one linear solution.", whole=True)
 
 

@@ -57,6 +57,16 @@ class NozzleShape(SheetSection):
         return self
 
 
+# Where the form shows a field. A jet in time whose exit is computed takes the turbulent run of the inside with it.
+COMPUTED_EXIT = {"flow.exit_profile": "computed"}
+STEADY = {"flow.model": ("inviscid", "laminar", "turbulent")}
+STEADY_OR_INSIDE = [STEADY, COMPUTED_EXIT]
+VISCOUS_OR_INSIDE = [{"flow.model": ("laminar", "turbulent")}, COMPUTED_EXIT]
+TURBULENT_OR_INSIDE = [{"flow.model": "turbulent"}, COMPUTED_EXIT]
+AROUND = {**STEADY, "domain.kind": ("open air", "plate")}
+INSIDE_ALONE = {"domain.kind": "duct"}
+
+
 class NozzleAir(SheetSection):
     """The air around, and what is supplied."""
 
@@ -67,7 +77,7 @@ class NozzleAir(SheetSection):
     temperature: float = number(288.15, "K", 10, 3000, "Temperature", "Static temperature of the air around.", hint="Temperatures are absolute; write degrees Celsius as -5 degC",
                                 when={"state": "pressure and temperature"})
     pressure: float = number(101325.0, "Pa", 1e-3, 1e9, "Pressure (absolute)", "Static pressure of the air around.", when={"state": "pressure and temperature"})
-    coflow: float = number(0.0, "m/s", 0, 3000, "Air around moves at", "Along the axis; 0 is still air. Felt where air surrounds the nozzle.")
+    coflow: float = number(0.0, "m/s", 0, 3000, "Air around moves at", "Along the axis; 0 is still air. Felt where air surrounds the nozzle.", seen={"domain.kind": ("open air", "plate")})
     given_as: Literal["absolute", "relative"] = choice("absolute", "Pressures below are", "Supply and back pressure: absolute, or above the ambient pressure. Both are always shown.",
                                                        absolute="absolute", relative="relative to ambient")
     supply: Literal["total", "mass flow", "supersonic"] = choice(
@@ -78,19 +88,19 @@ class NozzleAir(SheetSection):
     mass_flow: float = number(1.0, "kg/s", above=0, high=1e6, label="Mass flow", help="Of the whole nozzle; per metre of width where it is flat.", when={"supply": "mass flow"})
     inlet_mach: float = number(2.0, "", 1.01, 10, "Mach number of the supply", "", when={"supply": "supersonic"})
     inlet_pressure: float = number(101325.0, "Pa", -1e9, 1e9, "Static pressure of the supply", "", when={"supply": "supersonic"})
-    outlet: Literal["pressure", "mass flow"] = choice("pressure", "Exit held by", "For a duct alone; a jet meets the air around.", **{"pressure": "back pressure", "mass flow": "mass flow"})
+    outlet: Literal["pressure", "mass flow"] = choice("pressure", "Exit held by", "For a duct alone; a jet meets the air around.", **{"pressure": "back pressure", "mass flow": "mass flow"}, seen=INSIDE_ALONE)
     back_pressure: float | None = number(None, "Pa", -1e9, 1e9, "Back pressure", "Static pressure behind the exit of a duct; empty takes the ambient's.", when={"outlet": "pressure"})
     outlet_mass_flow: float = number(1.0, "kg/s", above=0, high=1e6, label="Mass flow out", help="", when={"outlet": "mass flow"})
-    wall_heat: Literal["adiabatic", "temperature", "heat flux"] = choice("adiabatic", "Walls", "Of viscous flow.", **{"adiabatic": "adiabatic", "temperature": "held at a temperature", "heat flux": "heated"})
+    wall_heat: Literal["adiabatic", "temperature", "heat flux"] = choice("adiabatic", "Walls", "Of viscous flow.", **{"adiabatic": "adiabatic", "temperature": "held at a temperature", "heat flux": "heated"}, seen=VISCOUS_OR_INSIDE)
     wall_temperature: float = number(288.15, "K", 10, 3000, "Wall temperature", "", when={"wall_heat": "temperature"})
     wall_flux: float = number(0.0, "W/m^2", -1e8, 1e8, "Heat into the flow", "Negative cools it.", when={"wall_heat": "heat flux"})
     gamma: float = number(1.4, "", 1.05, 1.67, "Ratio of specific heats", "1.4 for air.")
     gas_constant: float = number(AIR_CONSTANT, "J/(kg*K)", 10, 5000, "Gas constant", "287.05 J/(kg·K) for air.")
     viscosity_law: Literal["sutherland", "constant"] = choice("sutherland", "Viscosity", "", sutherland="Sutherland (air)", constant="Constant")
     viscosity: float = number(1.81e-5, "Pa*s", 1e-9, 1e3, "Dynamic viscosity", "", when={"viscosity_law": "constant"})
-    prandtl: float = number(0.72, "", 0.1, 10, "Prandtl number", "0.72 for air.")
-    turbulence_intensity: float = number(1.0, "%", 0.001, 30, "Turbulence intensity", "Of what comes in.")
-    viscosity_ratio: float = number(3.0, "", 1e-4, 1000, "Eddy over molecular viscosity", "Of what comes in.")
+    prandtl: float = number(0.72, "", 0.1, 10, "Prandtl number", "0.72 for air.", seen=VISCOUS_OR_INSIDE)
+    turbulence_intensity: float = number(1.0, "%", 0.001, 30, "Turbulence intensity", "Of what comes in.", seen=TURBULENT_OR_INSIDE)
+    viscosity_ratio: float = number(3.0, "", 1e-4, 1000, "Eddy over molecular viscosity", "Of what comes in.", seen=TURBULENT_OR_INSIDE)
 
 
 class NozzleDomain(SheetSection):
@@ -100,20 +110,20 @@ class NozzleDomain(SheetSection):
         "duct", "Computed", "The inside alone, or with the air around; lengths below are in exit diameters (flat: exit heights).",
         **{"duct": "the inside alone", "open air": "jet in the open", "plate": "jet on a plate"})
     distance: float = number(4.0, "", 0.2, 100, "Plate behind the exit", "In exit diameters.", when={"kind": "plate"})
-    reach: float = number(20.0, "", 2, 200, "Air behind the exit", "In exit diameters.", when={"kind": "open air"})
-    width: float = number(8.0, "", 1, 200, "Air to the side", "In exit diameters, from the wall.", when={"kind": ("open air", "plate")})
-    ahead: float = number(1.5, "", 0.2, 50, "Air ahead of the exit", "In exit diameters; at most as long as the nozzle.", when={"kind": ("open air", "plate")})
+    reach: float = number(20.0, "", 2, 200, "Air behind the exit", "In exit diameters.", when={"kind": "open air"}, seen=STEADY)
+    width: float = number(8.0, "", 1, 200, "Air to the side", "In exit diameters, from the wall.", when={"kind": ("open air", "plate")}, seen=STEADY)
+    ahead: float = number(1.5, "", 0.2, 50, "Air ahead of the exit", "In exit diameters; at most as long as the nozzle.", when={"kind": ("open air", "plate")}, seen=STEADY)
 
 
 class NozzleGrid(SheetSection):
     """The cells; counts are those of the fine level."""
 
-    level: Literal["coarse", "medium", "fine"] = choice("fine", "Climb to", "The run solves coarse, medium and fine in turn and stops here.", coarse="coarse", medium="medium", fine="fine")
-    along: int = number(160, "", 32, 1600, "Cells along the nozzle", "", whole=True, multiple=8)
-    across: int | None = number(None, "", 8, 400, "Cells from axis to wall", "Empty takes 24, or 56 where the wall layer is resolved.", whole=True, multiple=4)
-    first_height: float | None = number(None, "m", 1e-9, 0.1, "First cell at the walls", "Empty lets the program choose.")
-    jet: int = number(160, "", 32, 1600, "Cells along the jet", "Where air surrounds the nozzle.", whole=True, multiple=8)
-    outside: int = number(56, "", 16, 400, "Cells to the side", "From the nozzle's outer wall to the border.", whole=True, multiple=4)
+    level: Literal["coarse", "medium", "fine"] = choice("fine", "Climb to", "The run solves coarse, medium and fine in turn and stops here.", coarse="coarse", medium="medium", fine="fine", seen=STEADY_OR_INSIDE)
+    along: int = number(160, "", 32, 1600, "Cells along the nozzle", "", whole=True, multiple=8, seen=STEADY_OR_INSIDE)
+    across: int | None = number(None, "", 8, 400, "Cells from axis to wall", "Empty takes 24, or 56 where the wall layer is resolved.", whole=True, multiple=4, seen=STEADY_OR_INSIDE)
+    first_height: float | None = number(None, "m", 1e-9, 0.1, "First cell at the walls", "Empty lets the program choose.", seen=STEADY_OR_INSIDE)
+    jet: int = number(160, "", 32, 1600, "Cells along the jet", "Where air surrounds the nozzle.", whole=True, multiple=8, seen=AROUND)
+    outside: int = number(56, "", 16, 400, "Cells to the side", "From the nozzle's outer wall to the border.", whole=True, multiple=4, seen=AROUND)
 
 
 class NozzleProbe(SheetSection):
@@ -142,7 +152,7 @@ class Station(SheetSection):
 class NozzleInstruments(SheetSection):
     """What is measured; inlet and exit always are."""
 
-    width: float = number(1.0, "m", above=0, high=1000, label="Width", help="Of a flat nozzle, for mass flow and forces.")
+    width: float = number(1.0, "m", above=0, high=1000, label="Width", help="Of a flat nozzle, for mass flow and forces.", seen={"shape.form": "planar"})
     stations: list[Station] = Field(default_factory=list, max_length=12)
     microphones: list[Microphone] = Field(default_factory=list, max_length=8)
     probes: list[NozzleProbe] = Field(default_factory=list, max_length=20)
@@ -160,7 +170,7 @@ class NozzleFlow(SheetSection):
     exit_profile: Literal["theory", "computed"] = choice("theory", "What leaves the exit", "One-dimensional theory, or what a steady turbulent run of the nozzle's inside finds across its exit; that run comes first and takes some seconds.",
                                                          when={"model": "noise"}, theory="from theory", computed="from the inside")
     exit_layer: float | None = number(None, "", 0, 0.45, "Boundary layer at the exit", "In exit diameters, to 99 % of the speed; for the theory's exit. Empty takes what a wall of one diameter grows at the Reynolds number below (0.1 at 2500); 0 is none.",
-                                      when={"model": "noise"})
+                                      when={"model": "noise", "exit_profile": "theory"})
     cells_per_diameter: int = number(24, "", 8, 64, "Cells per exit diameter", "Along the axis, over the first seven diameters; a third more across.", when={"model": "noise"}, whole=True)
     duration: float = number(180.0, "", 5, 2000, "Time to follow", "In exit diameters over the ambient speed of sound.", when={"model": "noise"})
     discard: float = number(80.0, "", 0, 1000, "Start-up left out", "At least, in the same unit; more is left out while the signals still grow.", when={"model": "noise"})
@@ -171,13 +181,13 @@ class NozzleFlow(SheetSection):
 class NozzleRun(SheetSection):
     """How long, and how."""
 
-    residual: float = number(1e-6, "", 1e-12, 1e-2, "Residual to reach", "Share of the impulsive start's residual.")
-    steady: float = number(1e-4, "", 1e-8, 1e-1, "Instruments steady within", "Share of mass flow and thrust over the last steps.")
-    steps: int = number(300, "", 5, 5000, "Most steps per level", "The level ends here even if it has not settled.", whole=True)
-    courant_start: float = number(5.0, "", 0.1, 1000, "Courant number at the start", "Smaller is slower and safer.")
-    courant_most: float | None = number(None, "", 1, 1e8, "Largest Courant number", "Empty takes a million, and 200 where a jet meets the air around without turbulence.")
-    first_order_steps: int = number(15, "", 0, 500, "First-order steps", "Steps on the coarse level before second order takes over.", whole=True)
-    krylov_vectors: int = number(40, "", 5, 200, "Krylov vectors", "Most vectors of one linear solution.", whole=True)
+    residual: float = number(1e-6, "", 1e-12, 1e-2, "Residual to reach", "Share of the impulsive start's residual.", seen=STEADY_OR_INSIDE)
+    steady: float = number(1e-4, "", 1e-8, 1e-1, "Instruments steady within", "Share of mass flow and thrust over the last steps.", seen=STEADY_OR_INSIDE)
+    steps: int = number(300, "", 5, 5000, "Most steps per level", "The level ends here even if it has not settled.", whole=True, seen=STEADY_OR_INSIDE)
+    courant_start: float = number(5.0, "", 0.1, 1000, "Courant number at the start", "Smaller is slower and safer.", seen=STEADY_OR_INSIDE)
+    courant_most: float | None = number(None, "", 1, 1e8, "Largest Courant number", "Empty takes a million, and 200 where a jet meets the air around without turbulence.", seen=STEADY_OR_INSIDE)
+    first_order_steps: int = number(15, "", 0, 500, "First-order steps", "Steps on the coarse level before second order takes over.", whole=True, seen=STEADY_OR_INSIDE)
+    krylov_vectors: int = number(40, "", 5, 200, "Krylov vectors", "Most vectors of one linear solution.", whole=True, seen=STEADY_OR_INSIDE)
 
 
 class NozzleSheet(SheetBase):
