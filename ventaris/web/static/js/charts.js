@@ -4,7 +4,7 @@ export const PENS = ["#0E4B45", "#C77700", "#5A4B8A", "#A63D2F", "#2F6B9A", "#6B
 const FONT = { family: "IBM Plex Sans, sans-serif", size: 12, color: INK };
 
 export function axis(title, more = {}) {
-  return { title: { text: title, font: { family: "Barlow, sans-serif", size: 13 }, standoff: 8 }, gridcolor: "#EBE7DC", linecolor: INK, zeroline: false, showline: true,
+  return { ...(title && { title: { text: title, font: { family: "Barlow, sans-serif", size: 13 }, standoff: 8 } }), gridcolor: "#EBE7DC", linecolor: INK, zeroline: false, showline: true,
     ticks: "outside", ticklen: 4, tickcolor: INK, tickfont: { family: "IBM Plex Mono, monospace", size: 11 }, automargin: true, ...more };
 }
 

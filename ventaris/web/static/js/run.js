@@ -10,14 +10,18 @@ let last = 0, version = 0, view = null, busy = false, state = root.dataset.state
 const history = [];
 const ENDED = ["settled", "stopped", "failed"];
 
+// A thin line wherever the climb reaches the next level; a name that would run into the one before it stands a line lower.
+const NAME_WIDTH = 0.13, LINE = 0.1;
 function levels() {
-  // A thin line wherever the climb reaches the next level.
-  const shapes = [], notes = [];
+  const shapes = [], notes = [], span = Math.max(history.length - 1, 1);
+  let row = 0, end = 0;
   history.forEach((h, k) => {
-    if (k === 0 || h.level !== history[k - 1].level) {
-      if (k) shapes.push({ type: "line", x0: h.step - 0.5, x1: h.step - 0.5, yref: "paper", y0: 0, y1: 1, line: { color: "#B9B3A4", width: 1, dash: "dot" } });
-      notes.push({ x: h.step - 0.4, xanchor: "left", yref: "paper", y: 0.99, yanchor: "top", text: h.level, showarrow: false, font: { size: 11, color: "#5B676B" } });
-    }
+    if (k && h.level === history[k - 1].level) return;
+    if (k) shapes.push({ type: "line", x0: h.step - 0.5, x1: h.step - 0.5, yref: "paper", y0: 0, y1: 1, line: { color: "#B9B3A4", width: 1, dash: "dot" } });
+    row = k / span < end ? row + 1 : 0;
+    end = k / span + NAME_WIDTH;
+    const late = k / span > 1 - NAME_WIDTH;
+    notes.push({ x: h.step - 0.4, xanchor: late ? "right" : "left", yref: "paper", y: 0.99 - LINE * row, yanchor: "top", text: h.level, showarrow: false, font: { size: 11, color: "#5B676B" } });
   });
   return { shapes, annotations: notes };
 }
@@ -31,7 +35,7 @@ function drawCharts() {
     const low = values[Math.floor(values.length * 0.04)], high = values[Math.ceil(values.length * 0.96) - 1], pad = Math.max(0.25 * (high - low), 1e-5 + 0.02 * Math.abs(high));
     return [low - pad, high + pad];
   };
-  const narrow = { margin: { l: 62, r: 62, t: 26, b: 34 }, legend: { orientation: "h", x: 1, xanchor: "right", y: 1.02, yanchor: "bottom", font: { size: 11 } } };
+  const narrow = { margin: { l: 62, r: 62, t: 26, b: 24 }, legend: { orientation: "h", x: 1, xanchor: "right", y: 1.02, yanchor: "bottom", font: { size: 11 } } };
   // What is watched of sections and bodies is lift and drag; of nozzles thrust and mass flow.
   const nozzle = root.dataset.space === "nozzle", [one, other] = nozzle ? ["thrust", "mass_flow"] : ["lift", "drag"], [first, second] = nozzle ? ["thrust, N", "kg/s"] : ["CL", "CD"];
   if (root.dataset.space === "noise") { drawSignals(narrow); return; }
@@ -69,7 +73,7 @@ function drawOther(x, tail, narrow) {
   document.getElementById("other-box").hidden = document.getElementById("chart-other").hidden = false;
   const name = chooser.value;
   const trace = { x, y: history.map((h) => h[name] ?? null), name, mode: "lines", line: { color: PENS[2], width: 1.6 } };
-  window.Plotly.react("chart-other", [trace], layout(axis(""), axis(name, { range: tail(name) }), { ...narrow, shapes: levels().shapes, showlegend: false, margin: { l: 62, r: 62, t: 6, b: 30 } }), OPTIONS);
+  window.Plotly.react("chart-other", [trace], layout(axis(""), axis("", { range: tail(name) }), { ...narrow, shapes: levels().shapes, showlegend: false, margin: { l: 62, r: 62, t: 8, b: 24 } }), OPTIONS);
 }
 
 async function showField() {
