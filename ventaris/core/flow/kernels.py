@@ -303,6 +303,16 @@ def blown_flux(p, t, ghost, nx, ny, constants):
 
 
 @njit(**fast)
+def flux_from_rest(total_p, total_t, speed, dx, dy, nx, ny, constants):
+    """Flux of air that comes without loss from rest at a total state to `speed` along (dx, dy), no faster than sound."""
+    g = constants[GAMMA]
+    speed = min(speed, np.sqrt(2.0 * total_t / (g + 1.0)))
+    t = total_t - 0.5 * (g - 1.0) * speed * speed
+    p = (total_p + 1.0 / g) * (t / total_t) ** (g / (g - 1.0)) - 1.0 / g
+    return exact_flux(p, t, speed * dx, speed * dy, nx, ny, constants)
+
+
+@njit(**fast)
 def open_flux(kind, p, t, u, v, ghost, nx, ny, constants):
     """Flux through a unit of an opening, given the state just inside it: mass, energy, momentum x, y.
 
@@ -319,12 +329,9 @@ def open_flux(kind, p, t, u, v, ghost, nx, ny, constants):
         if un * un > t and un > 0.0:
             return exact_flux(p, t, u, v, nx, ny, constants)
         if un < 0.0:
-            # Air that comes back brings its own temperature and comes straight in, from a room no faster than sound.
+            # Air that comes back brings its own temperature and comes straight in.
             if kind == PLENUM:
-                speed = min(-un, np.sqrt(2.0 * ghost[1] / (g + 1.0)))
-                cold = ghost[1] - 0.5 * (g - 1.0) * speed * speed
-                falls = (cold / ghost[1]) ** (g / (g - 1.0))
-                return exact_flux((ghost[0] + 1.0 / g) * falls - 1.0 / g, cold, -speed * nx, -speed * ny, nx, ny, constants)
+                return flux_from_rest(ghost[0], ghost[1], -un, -nx, -ny, nx, ny, constants)
             return exact_flux(ghost[0], ghost[1], un * nx, un * ny, nx, ny, constants)
         # The wave that leaves expands or compresses the air to the pressure outside, but no further than to the speed of sound.
         q, c = 2.0 / (g - 1.0), np.sqrt(t)
@@ -364,10 +371,7 @@ def open_flux(kind, p, t, u, v, ghost, nx, ny, constants):
     if normal_speed <= 0.0:
         # Air leaves against the pressure outside.
         return exact_flux(ghost[0], t, u, v, nx, ny, constants)
-    speed = min(normal_speed / inward, np.sqrt(ghost[1] * 2.0 / (g + 1.0)))
-    tb = ghost[1] - 0.5 * (g - 1.0) * speed * speed
-    pb = (ghost[0] + 1.0 / g) * (tb / ghost[1]) ** (g / (g - 1.0)) - 1.0 / g
-    return exact_flux(pb, tb, speed * dx, speed * dy, nx, ny, constants)
+    return flux_from_rest(ghost[0], ghost[1], normal_speed / inward, dx, dy, nx, ny, constants)
 
 
 @njit(parallel=True, **fast)
