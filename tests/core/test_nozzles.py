@@ -2,6 +2,7 @@
 import unittest
 
 import numpy as np
+from scipy.optimize import brentq
 
 from tests.marks import slow
 from tests.nozzles import CONE, nozzle_sheet, run_nozzle
@@ -15,7 +16,7 @@ from ventaris.core.grids.lattice import NozzleGridPlan, generate_levels
 from ventaris.core.grids.mesh import MeshError, mesh_from_cells, revolve
 from ventaris.core.grids.section import SectionGridPlan
 from ventaris.core.grids.revolved import generate_revolved_levels
-from ventaris.core.instruments.sections import Sections, shock_cells, shock_on_line
+from ventaris.core.instruments.sections import Sections, mach_disc, shock_cells, shock_on_line
 from ventaris.core.shapes.coordinates import ShapeError
 from ventaris.core.shapes.families import NOSES, four_digit, revolution_body
 from ventaris.core.shapes.nozzles import NozzleContour, build_nozzle, wall_pieces
@@ -209,8 +210,21 @@ class Openings(unittest.TestCase):
 
     def test_air_that_leaves_against_it_meets_its_pressure(self):
         m, _, fx, _ = self.flux(k.TOTAL_INLET, (0.05, 1.0, -0.3, 0.0), (0.02, 1.0, 0.0, 0.0))
-        self.assertGreater(m, 0)
-        self.assertAlmostEqual(fx, -m * 0.3 - 0.02, places=12)
+        # An isentropic wave takes the air to the pressure outside.
+        there = ((0.02 + 1 / 1.4) / (0.05 + 1 / 1.4)) ** (1 / 7)
+        speed = 0.3 + 5 * (1 - there)
+        self.assertAlmostEqual(m, 1.4 * (0.02 + 1 / 1.4) / there**2 * speed, places=12)
+        self.assertAlmostEqual(fx, -m * speed - 0.02, places=12)
+
+    def test_openings_have_no_jump_where_the_air_turns_back(self):
+        """Mass, energy and momentum change by no more than the speed does, from air that leaves to air that comes."""
+        for kind in (k.OUTLET, k.TOTAL_INLET):
+            for p, t in ((0.1, 1.0), (0.02, 1.3), (0.05, 0.8)):
+                speeds = np.linspace(-0.3, 0.3, 1201)
+                flux = np.array([k.open_flux(kind, p, t, un, 0.05, np.array([0.05, 0.9, 0.0, 0.0]), 1.0, 0.0, self.constants) for un in speeds])
+                # The momentum along holds half the square of the speed of what comes at another temperature.
+                self.assertLess(np.abs(np.diff(flux, axis=0)).max(), 8 * (speeds[1] - speeds[0]), (kind, p, t))
+                self.assertTrue((np.diff(flux[:, 0]) > 0).all(), (kind, p, t))
 
     def test_a_mass_flow_brings_its_total_temperature(self):
         m, e, _, _ = self.flux(k.MASS_INLET, (0.1, 1.0, 0.2, 0.0), (0.35, 1.1, 0.0, 0.0))
@@ -218,28 +232,33 @@ class Openings(unittest.TestCase):
         m, _, _, _ = k.open_flux(k.MASS_OUTLET, 0.1, 1.0, 0.2, 0.1, np.array([0.35, 1.0, 0.0, 0.0]), 1.0, 0.0, self.constants)
         self.assertAlmostEqual(m, 0.35, places=12)
 
-    def test_an_outlet_lets_air_back_with_its_own_temperature(self):
-        m, e, _, fy = k.open_flux(k.OUTLET, 0.1, 1.3, -0.2, 0.3, np.array([0.05, 0.9, 0.0, 0.0]), 1.0, 0.0, self.constants)
-        self.assertLess(m, 0)
-        self.assertAlmostEqual(e / m, 2.5 * 0.9 + 0.5 * 0.04, places=12)
-        self.assertEqual(fy, 0.0)
-        fast = k.open_flux(k.OUTLET, 0.1, 1.0, 1.5, 0.0, np.array([9.0, 1.0, 0.0, 0.0]), 1.0, 0.0, self.constants)
-        np.testing.assert_allclose(fast, k.exact_flux(0.1, 1.0, 1.5, 0.0, 1.0, 0.0, self.constants))
+    @staticmethod
+    def met(p, t, un, outside):
+        """Outward speed to which the leaving wave brings the air at an absolute pressure outside."""
+        return un + 5 * np.sqrt(t) * (1 - (outside / (p + 1 / 1.4)) ** (1 / 7))
 
-    def test_a_room_gives_air_back_with_its_total_state(self):
-        room = np.array([0.05, 0.9, 0.0, 0.0])
-        m, e, fx, fy = k.open_flux(k.PLENUM, 0.1, 1.3, -0.2, 0.3, room, 1.0, 0.0, self.constants)
+    def test_an_outlet_gives_air_back_from_a_room_at_rest(self):
+        room = np.array([0.05, 0.9, 0.3, 0.0])
+        m, e, fx, fy = k.open_flux(k.OUTLET, 0.1, 1.3, -0.4, 0.3, room, 1.0, 0.0, self.constants)
         self.assertAlmostEqual(e / m, 2.5 * 0.9, places=12)
         self.assertEqual(fy, 0.0)
-        cold = 0.9 - 0.2 * 0.04
-        pressure = (0.05 + 1 / 1.4) * (cold / 0.9) ** 3.5
-        self.assertAlmostEqual(m, -0.2 * 1.4 * pressure / cold, places=12)
-        self.assertAlmostEqual(fx, -0.2 * m + pressure - 1 / 1.4, places=12)
+        pressure = lambda speed: (0.05 + 1 / 1.4) * ((0.9 - 0.2 * speed**2) / 0.9) ** 3.5
+        speed = brentq(lambda speed: speed + self.met(0.1, 1.3, -0.4, pressure(speed)), 0, 0.8)
+        self.assertAlmostEqual(m, -speed * 1.4 * pressure(speed) / (0.9 - 0.2 * speed**2), places=10)
+        self.assertAlmostEqual(fx, -speed * m + pressure(speed) - 1 / 1.4, places=10)
         # However hard it is pulled, it comes no faster than sound.
-        pulled = k.open_flux(k.PLENUM, 0.1, 1.3, -5.0, 0.0, room, 1.0, 0.0, self.constants)
+        pulled = k.open_flux(k.OUTLET, 0.1, 1.3, -5.0, 0.0, room, 1.0, 0.0, self.constants)
         self.assertAlmostEqual(pulled[0], -1.4 * (0.05 + 1 / 1.4) / np.sqrt(0.9) * (1 / 1.2) ** 3, places=12)
-        still, outlet = (k.open_flux(kind, 0.1, 1.3, 0.3, 0.1, room, 1.0, 0.0, self.constants) for kind in (k.PLENUM, k.OUTLET))
-        np.testing.assert_array_equal(still, outlet)
+        # At supersonic speed nothing comes from outside; below, the leaving air meets the pressure there, if sound can.
+        fast = k.open_flux(k.OUTLET, 0.1, 1.0, 1.5, 0.0, np.array([9.0, 1.0, 0.0, 0.0]), 1.0, 0.0, self.constants)
+        np.testing.assert_allclose(fast, k.exact_flux(0.1, 1.0, 1.5, 0.0, 1.0, 0.0, self.constants))
+        m, _, _, fy = k.open_flux(k.OUTLET, 0.1, 1.3, 0.3, 0.1, room, 1.0, 0.0, self.constants)
+        there = 1.3 * ((0.05 + 1 / 1.4) / (0.1 + 1 / 1.4)) ** (2 / 7)
+        self.assertAlmostEqual(m, 1.4 * (0.05 + 1 / 1.4) / there * self.met(0.1, 1.3, 0.3, 0.05 + 1 / 1.4), places=12)
+        self.assertAlmostEqual(fy, 0.1 * m, places=12)
+        choked = k.open_flux(k.OUTLET, 0.1, 1.0, 0.9, 0.0, np.array([-0.6, 1.0, 0.0, 0.0]), 1.0, 0.0, self.constants)
+        sonic = (0.9 + 5) / 6
+        self.assertAlmostEqual(choked[0], 1.4 * (0.1 + 1 / 1.4) * sonic**7 / sonic**2 * sonic, places=12)
 
     def test_a_warm_wall_heats_the_air_beside_it(self):
         mesh = box_mesh(names=("floor", "far field", "far field", "far field"))
@@ -280,6 +299,18 @@ class Readings(unittest.TestCase):
         cells = shock_cells(row, 0.5, 1e5)
         self.assertAlmostEqual(cells["spacing"], 0.25, delta=1e-4)
         self.assertIsNone(shock_cells({"s": x, "pressure": np.full(801, 1e5)}, 0.5, 1e5))
+
+    def test_the_first_strong_shock_behind_the_exit_is_the_mach_disc(self):
+        x = np.linspace(0, 2, 401)
+        step = lambda at: 1 / (1 + np.exp(-(x - at) / 0.006))
+        # Sonic at the exit (0.5), Mach 3 at the disc (0.9), below 1 behind it, supersonic again, a second one at 1.5.
+        mach = np.where(x < 0.5, 0.4 + 1.2 * x, 1.0 + 5 * (x - 0.5)) * (1 - step(0.9)) + 0.5 * step(0.9) + 1.2 * step(1.2) - 1.0 * step(1.5)
+        row = {"s": x, "mach": mach, "pressure": 1e5 * (0.2 + 0.8 * step(0.9) - 0.5 * step(1.2) + 0.5 * step(1.5))}
+        disc = mach_disc(row, 0.5)
+        self.assertAlmostEqual(disc["x"], 0.4, delta=3e-3)
+        self.assertAlmostEqual(disc["mach_ahead"], 3.0, delta=0.25)
+        weak = {**row, "mach": np.minimum(mach, 1.3)}
+        self.assertIsNone(mach_disc(weak, 0.5))
 
 
 class Pictures(unittest.TestCase):
@@ -413,6 +444,16 @@ class Runs(unittest.TestCase):
         # The plate turns the jet by a right angle: it takes its whole momentum, and some of what it drew in.
         self.assertAlmostEqual(c["plate_force"] / c["thrust"], 1.0, delta=0.06)
         self.assertGreater(c["plate_shear"], 0)
+
+    @slow
+    def test_a_strong_jet_ends_its_first_cell_in_a_mach_disc(self):
+        run = run_nozzle(shape={**CONE, "diverge_length": 0.0}, air={"total_pressure": 15 * 101325}, domain={"kind": "open air", "reach": 10, "width": 6}, flow={"model": "turbulent"},
+                         grid={"along": 48, "across": 20, "jet": 128, "outside": 40, "level": "medium"})
+        r = run.result
+        self.assertLess(r["levels"][-1]["residual"], 1e-4)
+        self.assertAlmostEqual(r["coefficients"]["mach_disc"] / r["theory"]["mach_disc"], 1.0, delta=0.1)
+        self.assertAlmostEqual(r["theory"]["mach_disc"], 0.67 * np.sqrt(15) * 0.06, places=9)
+        self.assertGreater(r["coefficients"]["mach_disc_ahead"], 2.5)
 
     @slow
     def test_a_supersonic_jet_has_shock_cells(self):

@@ -66,6 +66,22 @@ class NozzleTheory:
     ideal_mach: float
 
 
+def mach_disc_distance(ratio):
+    """Distance of the Mach disc from a round sonic exit, in exit diameters.
+
+    Parameters
+    ----------
+    ratio : float
+        Total pressure of the supply over the ambient pressure.
+
+    References
+    ----------
+    Ashkenas, Sherman: Rarefied gas dynamics, 4th symposium, vol. 2, 1966, p. 84, from measurements at ratios of 15 to 17 000;
+    Crist, Sherman, Glass, AIAA J. 4, 1966, p. 68.
+    """
+    return 0.67 * np.sqrt(ratio)
+
+
 def nozzle_theory(x, area, back, gamma=1.4):
     """Solve a nozzle whose back pressure is given.
 

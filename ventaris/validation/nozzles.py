@@ -9,7 +9,7 @@ from ..core.grids.revolved import generate_revolved_levels
 from ..core.instruments.taps import read_taps
 from ..core.shapes.families import ellipse
 from ..core.shapes.section import Section
-from ..core.theory import cone_flow, mach_of_area
+from ..core.theory import cone_flow, mach_disc_distance, mach_of_area
 from .case import Case, Check, run_sheet, trends_of
 from .shock_layer import EXACT_LAYER, solve_sphere
 from .shocks import CASES as SHOCKS
@@ -188,5 +188,24 @@ def wall_jet():
                 ("log10 of the radius over the height", "log10 of the shear over that at one height"))
 
 
+def mach_discs():
+    """Where the first cell of sonic jets ends, at high pressure ratios."""
+    checks, lines, seconds, cells = [], [], 0.0, 0
+    ratios = (15.0, 25.0, 40.0)
+    for ratio in ratios:
+        expected = mach_disc_distance(ratio)
+        run = run_sheet(space="nozzle", shape={"kind": "conical", "inlet_radius": 0.02, "inlet_length": 0.02, "converge_length": 0.04, "throat_radius": 0.01, "diverge_length": 0.0},
+                        air={"total_pressure": ratio * 101325}, domain={"kind": "open air", "reach": 4 * expected, "width": 8}, flow={"model": "turbulent"}, grid={"level": "medium"})
+        found = run.result["coefficients"]["mach_disc"] / 0.02
+        checks.append(Check(f"ratio {ratio:g}: exit diameters to the disc over 0.67 times the ratio's square root", found / expected, 0.95, 1.05,
+                            "Ashkenas, Sherman, Rarefied gas dynamics 4, vol. 2, 1966; Crist, Sherman, Glass, AIAA J. 4, 1966; 5 % allowed"))
+        row = run.rows()["axis"]
+        x = (row["s"] - run.setup.contour.length) / 0.02
+        lines.append((f"ratio {ratio:g}", x[x > 0], row["mach"][x > 0], "computed"))
+        seconds, cells = seconds + run.result["seconds"], run.result["cells"]
+    return Case("nozzle-disc", "Mach discs of sonic jets", f"{cells} cells (medium grid); round convergent nozzle of 20 mm, Spalart-Allmaras", checks, seconds, lines,
+                ("exit diameters behind the exit", "Mach number on the axis"))
+
+
 CASES = {"nozzle-shock": nozzle_shock, "nozzle-supersonic": nozzle_supersonic, "nozzle-pipe": pipe, "nozzle-cones": cones, "nozzle-wedge": wedge, "nozzle-stream": round_stream,
-         "nozzle-sphere": slip_sphere, "nozzle-blunt": blunt_body, "nozzle-wall-jet": wall_jet, **SHOCKS}
+         "nozzle-sphere": slip_sphere, "nozzle-blunt": blunt_body, "nozzle-wall-jet": wall_jet, "nozzle-disc": mach_discs, **SHOCKS}

@@ -6,7 +6,7 @@ import numpy as np
 from . import kernels as k
 
 KINDS = {"slip": k.SLIP, "no-slip": k.NO_SLIP, "far field": k.FAR_FIELD, "blown": k.BLOWN, "outlet": k.OUTLET, "inlet": k.INLET,
-         "total inlet": k.TOTAL_INLET, "mass inlet": k.MASS_INLET, "mass outlet": k.MASS_OUTLET, "plenum": k.PLENUM}
+         "total inlet": k.TOTAL_INLET, "mass inlet": k.MASS_INLET, "mass outlet": k.MASS_OUTLET}
 
 
 @dataclass(frozen=True)
@@ -17,8 +17,8 @@ class Boundary:
     ----------
     kind : one of KINDS
         "total inlet" is also the entrainment boundary: total pressure where air comes in, the same as
-        static pressure where it leaves. "plenum" is an outlet into a room at rest: air that comes back brings the room's
-        pressure as its total pressure, "outlet" one with nothing behind it, where it stays the static pressure.
+        static pressure where it leaves. "outlet" leads into a room at rest: air that comes back brings the room's pressure
+        as its total pressure and comes straight in.
     velocity : tuple
         Of a no-slip wall that slides, over a_inf.
     tangential : float
@@ -62,7 +62,7 @@ class Boundary:
             rows[:, 2:] = np.asarray(self.velocity) + self.tangential * along
         elif self.kind == "blown":
             rows[:] = [self.blown, self.temperature, float(self.by_speed), 0.0]
-        elif self.kind in ("outlet", "plenum"):
+        elif self.kind == "outlet":
             rows[:, :2] = self.pressure, self.temperature
         elif self.kind == "total inlet":
             rows[:] = [self.pressure, self.temperature, *self.velocity]

@@ -14,7 +14,7 @@ from numba import njit, prange
 
 # The others find these here.
 from .positions import (AXISYMMETRIC, BLOWN, CENTRED, FAR_FIELD, FIRST_ORDER, GAMMA, INLET, LIMIT, MACH, MASS_INLET, MASS_OUTLET, NO_SLIP, NV,
-                        N_CONSTANTS, OUTLET, PLENUM, PRANDTL, PRECONDITION, SLIP, SUTHERLAND, TOTAL_INLET, TURBULENT_PRANDTL, VISCOSITY, VISCOUS, fast)
+                        N_CONSTANTS, OUTLET, PRANDTL, PRECONDITION, SLIP, SUTHERLAND, TOTAL_INLET, TURBULENT_PRANDTL, VISCOSITY, VISCOUS, fast)
 from .shocks import energy_at_shock
 
 
@@ -313,8 +313,30 @@ def flux_from_rest(total_p, total_t, speed, dx, dy, nx, ny, constants):
 
 
 @njit(**fast)
+def speed_from_rest(total_p, total_t, p, c, un, leaving, inward, g):
+    """Speed at which air from rest meets the wave that leaves the domain.
+
+    Behind that wave the pressure is the one to which the air outside has fallen on its way in, and both move alike across
+    the opening.  `total_p` and `p` absolute; `c`, `un` sound and outward speed inside, `leaving` the outward speed if the
+    pressure were the total one, `inward` the inward part of the direction of what comes in.
+    """
+    q = 2.0 / (g - 1.0)
+    most = np.sqrt(2.0 * total_t / (g + 1.0))
+    speed = min(-leaving / inward, most)
+    for _ in range(4):
+        t = total_t - 0.5 * (g - 1.0) * speed * speed
+        there = c * (total_p / p) ** (1.0 / (g * q)) * np.sqrt(t / total_t)
+        gap = speed * inward + un + q * (c - there)
+        speed = min(max(speed - gap / (inward + there * speed / t), 0.0), most)
+    return speed
+
+
+@njit(**fast)
 def open_flux(kind, p, t, u, v, ghost, nx, ny, constants):
     """Flux through a unit of an opening, given the state just inside it: mass, energy, momentum x, y.
+
+    What passes an opening that holds a pressure depends on the speed that the wave leaving the domain gives the air there,
+    not on the speed of the cell: so the flux has no jump where the air turns back.
 
     References
     ----------
@@ -325,28 +347,12 @@ def open_flux(kind, p, t, u, v, ghost, nx, ny, constants):
     un = u * nx + v * ny
     if kind == INLET:
         return exact_flux(p, ghost[1], ghost[2], ghost[3], nx, ny, constants)
-    if kind == OUTLET or kind == PLENUM:
-        if un * un > t and un > 0.0:
-            return exact_flux(p, t, u, v, nx, ny, constants)
-        if un < 0.0:
-            # Air that comes back brings its own temperature and comes straight in.
-            if kind == PLENUM:
-                return flux_from_rest(ghost[0], ghost[1], -un, -nx, -ny, nx, ny, constants)
-            return exact_flux(ghost[0], ghost[1], un * nx, un * ny, nx, ny, constants)
-        # The wave that leaves expands or compresses the air to the pressure outside, but no further than to the speed of sound.
-        q, c = 2.0 / (g - 1.0), np.sqrt(t)
-        inside = max(p + 1.0 / g, 1e-12)
-        sonic = (un + q * c) / (1.0 + q)
-        outside = max(ghost[0] + 1.0 / g, inside * (sonic / c) ** (g * q))
-        there = c * (outside / inside) ** (1.0 / (g * q))
-        gain = q * (c - there)
-        return exact_flux(outside - 1.0 / g, there * there, u + gain * nx, v + gain * ny, nx, ny, constants)
     if kind == MASS_OUTLET:
         own = g * (p + 1.0 / g) / t * un
         through = (ghost[0] - own) * t / (g * (p + 1.0 / g))
         return exact_flux(p, t, u + through * nx, v + through * ny, nx, ny, constants)
     dx, dy = -nx, -ny
-    if ghost[2] != 0.0 or ghost[3] != 0.0:
+    if kind != OUTLET and (ghost[2] != 0.0 or ghost[3] != 0.0):
         dx, dy = ghost[2], ghost[3]
     inward = -(dx * nx + dy * ny)
     if kind == MASS_INLET:
@@ -359,19 +365,20 @@ def open_flux(kind, p, t, u, v, ghost, nx, ny, constants):
             tb = (-cp + np.sqrt(cp * cp + 2.0 * pull * pull * cp * ghost[1])) / (pull * pull)
         speed = pull * tb
         return exact_flux(p, tb, speed * dx, speed * dy, nx, ny, constants)
-    # A total state: the invariant that leaves, with the total enthalpy that comes in.
-    q = 2.0 / (g - 1.0)
-    invariant = -un - q * np.sqrt(t)
-    a = 0.5 * q + 0.5 * q * q / (inward * inward)
-    b = q * invariant / (inward * inward)
-    c0 = 0.5 * invariant * invariant / (inward * inward) - 0.5 * q * ghost[1]
-    root = b * b - 4.0 * a * c0
-    c = (-b + np.sqrt(max(root, 0.0))) / (2.0 * a)
-    normal_speed = invariant + q * c
-    if normal_speed <= 0.0:
-        # Air leaves against the pressure outside.
-        return exact_flux(ghost[0], t, u, v, nx, ny, constants)
-    return flux_from_rest(ghost[0], ghost[1], normal_speed / inward, dx, dy, nx, ny, constants)
+    q, c = 2.0 / (g - 1.0), np.sqrt(t)
+    if un > c:
+        return exact_flux(p, t, u, v, nx, ny, constants)
+    # The wave that leaves expands or compresses the air to the pressure outside, but no further than to the speed of sound.
+    inside = max(p + 1.0 / g, 1e-12)
+    sonic = max((un + q * c) / (1.0 + q), 1e-6)
+    outside = max(ghost[0] + 1.0 / g, inside * (sonic / c) ** (g * q))
+    there = c * (outside / inside) ** (1.0 / (g * q))
+    gain = q * (c - there)
+    leaving = un + gain
+    if leaving >= 0.0:
+        return exact_flux(outside - 1.0 / g, there * there, u + gain * nx, v + gain * ny, nx, ny, constants)
+    speed = speed_from_rest(ghost[0] + 1.0 / g, ghost[1], inside, c, un, leaving, inward, g)
+    return flux_from_rest(ghost[0], ghost[1], speed, dx, dy, nx, ny, constants)
 
 
 @njit(parallel=True, **fast)

@@ -9,6 +9,8 @@ from .balance import channel_name
 
 # A peak of the axis pressure counts as the end of a shock cell from this share of the surrounding pressure on.
 LEAST_PEAK = 0.04
+# A normal shock on the axis of a jet counts as its Mach disc from this Mach number ahead of it.
+DISC_FROM = 1.6
 # Means over a cross-section: what a bare name stands for, and the other one.
 AVERAGES = {"mach": ("mass", "area"), "p": ("area", "mass"), "p_total": ("mass", "area"), "t": ("mass", "area"), "t_total": ("mass", "area")}
 
@@ -228,21 +230,43 @@ def find_nozzle_shocks(flow, state, setup):
             "mach_ahead": float(strongest)}
 
 
-def shock_on_line(x, pressure, mach):
-    """(station, Mach number ahead) of the last drop through Mach 1 that a pressure rise goes with; (None, 0) without one."""
+def shock_on_line(x, pressure, mach, first=False, least=1.03):
+    """(station, Mach number ahead) of the last (or first) drop through Mach 1 that a pressure rise goes with; (None, 0) without one.
+
+    `least` is the Mach number that the air ahead of it must have.
+    """
     falls = np.nonzero((mach[:-1] > 1.0) & (mach[1:] <= 1.0))[0]
-    for i in falls[::-1]:
+    for i in falls if first else falls[::-1]:
         ahead = behind = i
         while ahead > 0 and i - ahead < 6 and pressure[ahead - 1] < pressure[ahead]:
             ahead -= 1
         behind = i + 1
         while behind < len(x) - 1 and behind - i < 6 and pressure[behind + 1] > pressure[behind] + 0.02 * (pressure[i + 1] - pressure[ahead]):
             behind += 1
-        if mach[ahead] < 1.03 or behind - ahead < 1:
+        if mach[ahead] < least or behind - ahead < 1:
             continue
         stretch = slice(ahead, behind + 1)
         return float(np.interp(0.5 * (pressure[ahead] + pressure[behind]), pressure[stretch], x[stretch])), float(mach[ahead])
     return None, 0.0
+
+
+def mach_disc(row, exit_at):
+    """The normal shock that closes the first cell of a strong jet on its axis.
+
+    Parameters
+    ----------
+    row : dict, the "axis" of `read_rows`
+    exit_at : float
+        Metres.
+
+    Returns
+    -------
+    dict or None
+        ``x`` (m behind the exit), ``mach_ahead``.
+    """
+    behind = row["s"] > exit_at
+    place, ahead = shock_on_line(row["s"][behind], row["pressure"][behind], row["mach"][behind], first=True, least=DISC_FROM)
+    return None if place is None else {"x": place - exit_at, "mach_ahead": ahead}
 
 
 def shock_cells(row, exit_at, ambient):

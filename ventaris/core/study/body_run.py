@@ -176,7 +176,7 @@ class BodyExecution(Climb):
             return False
         if level.march.residual <= run.residual and max(self._changes(3).values()) <= patience * run.steady:
             return True
-        if len(level.recent) <= STEADY_OVER:
+        if len(level.recent) <= STEADY_OVER or not self._steps_move(STEADY_OVER):
             return False
         if max(self._changes().values()) <= patience * run.steady and (len(level.recent) >= LEAST_RECORD or patience > 1):
             return True

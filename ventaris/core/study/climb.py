@@ -10,6 +10,9 @@ from ..sheet import write_toml
 from .channels import Channels, FormulaError
 from .progress import Checkpoint, LevelResult, MarchedLevel, Progress, RunFailed
 
+# Courant number below which steps hardly move the flow: that nothing changes over such steps says nothing.
+LEAST_COURANT = 2.0
+
 
 class Climb:
     """One run, as an iterator of `Progress` that can be left and resumed at any step.
@@ -125,6 +128,10 @@ class Climb:
         entry = {"step": len(self.history) + 1, "level": level.name, "residual": residual, "courant": courant, **channels, **(more or {})}
         self.history.append(entry)
         return Progress(entry["step"], level.name, level.steps, residual, courant, channels, share, message)
+
+    def _steps_move(self, over):
+        """Whether the last steps were long enough for values that stand still over them to mean something."""
+        return float(np.mean([h["courant"] for h in self.history[-over:]])) >= LEAST_COURANT
 
     def _criteria_met(self):
         """Whether the formula channels that must stand still do."""

@@ -221,7 +221,7 @@ class Execution(Climb):
     def _has_stalled(self):
         """Whether a small limit cycle keeps the residual up while the forces no longer move."""
         march = self._level.march
-        return (self.sheet.flow.model == "turbulent" and march.residual < STALLED_BELOW
+        return (self.sheet.flow.model == "turbulent" and march.residual < STALLED_BELOW and self._steps_move(self.stalled_over)
                 and max(self._changes(self.stalled_over).values()) <= self.sheet.run.steady)
 
     def _has_served(self):

@@ -10,7 +10,7 @@ from ..flow.steady import MarchControls, SteadyMarch
 from ..grids.quality import measure_quality
 from ..instruments.balance import channel_name
 from ..instruments.probe import containing_cell
-from ..instruments.sections import NozzleBalance, find_nozzle_shocks, read_rows, shock_cells
+from ..instruments.sections import NozzleBalance, find_nozzle_shocks, mach_disc, read_rows, shock_cells
 from .climb import Climb
 from .nozzle_verdict import judge_nozzle
 from .nozzles import nozzle_channels, prepare_nozzle, start_state, theory_result
@@ -20,7 +20,7 @@ from .trend import grid_trend
 # What must stand still, with the share of change that is asked of it over that of the sheet: a jet's far half hovers longest.
 WATCHED = {"mass_flow": 1.0, "thrust": 1.0, "axis_speed": 10.0, "plate_force": 3.0}
 STEADY_OVER = 3
-# Largest Courant number, and that of jets which do not mix: their edges roll up when steps are larger.
+# Largest Courant number, and that of jets which do not mix: there larger steps cost more Krylov vectors than they save steps.
 COURANT_MOST, COURANT_SHARP_JET = 1e6, 200.0
 # Values that stand still for long settle a level although its residual has stalled below this, without and with a jet.
 STALLED_BELOW, STALLED_JET = 3e-2, 0.1
@@ -105,7 +105,7 @@ class NozzleExecution(Climb):
         if march.flow.first_order or not self._criteria_met() or max(self._changes().values()) > run.steady:
             return False
         stalled = STALLED_JET if self.setup.has_jet else STALLED_BELOW
-        return march.residual <= run.residual or (march.residual < stalled and max(self._changes(self.stalled_over).values()) <= run.steady)
+        return march.residual <= run.residual or (march.residual < stalled and self._steps_move(self.stalled_over) and max(self._changes(self.stalled_over).values()) <= run.steady)
 
     def _has_served(self):
         """Whether a level that is only a start for the next one has given what it can."""
@@ -122,6 +122,9 @@ class NozzleExecution(Climb):
         if shock:
             coefficients["shock"] = shock["mean"]
         rows = read_rows(level.flow, level.march.state, self.setup)
+        disc = mach_disc(rows["axis"], self.setup.contour.length) if self.setup.has_jet else None
+        if disc:
+            coefficients["mach_disc"], coefficients["mach_disc_ahead"] = disc["x"], disc["mach_ahead"]
         y_plus = np.concatenate([r["y_plus"] for r in rows.values() if "y_plus" in r]) if level.flow.closure is not None else None
         self.finished.append(LevelResult(
             level.name, level.flow.n_cells, level.steps, level.march.residual, self._is_settled(), round(level.seconds, 3), coefficients, self._changes(),

@@ -13,11 +13,13 @@ from ..instruments.balance import channel_name
 from ..instruments.sections import AVERAGES
 from ..shapes.coordinates import ShapeError
 from ..shapes.nozzles import NozzleContour, build_nozzle
-from ..theory import choked_mass_flow, mach_of_area, nozzle_theory
+from ..theory import choked_mass_flow, mach_disc_distance, mach_of_area, nozzle_theory
 
 # The reference pressure is the one behind the exit, but not less than this share of the supply's.
 LEAST_REFERENCE = 0.02
 VISCOUS = ("laminar", "turbulent")
+# Pressure ratio from which the published place of the Mach disc is given beside the computed one.
+DISC_RATIO = 5.0
 
 
 @dataclass(frozen=True)
@@ -174,7 +176,10 @@ def theory_result(setup):
     if setup.theory is None:
         return None
     derived = setup.derived()
-    return {name: derived[name] for name in ("regime", "mass_flow", "exit_mach", "exit_pressure", "shock", "thrust")}
+    out = {name: derived[name] for name in ("regime", "mass_flow", "exit_mach", "exit_pressure", "shock", "thrust")}
+    if setup.has_jet and setup.is_round and not setup.plan.plate and derived["exit_mach"] < 1.001 and derived["ratio"] >= DISC_RATIO:
+        out["mach_disc"] = mach_disc_distance(derived["ratio"]) * setup.scale
+    return out
 
 
 def nozzle_channels(setup):
@@ -317,15 +322,13 @@ def _boundaries(setup):
         if given.outlet == "mass flow":
             out["outlet"] = Boundary("mass outlet", mass_flow=given.outlet_mass_flow / (float(setup.area(setup.contour.exit_radius)) * unit_flow))
         else:
-            out["outlet"] = Boundary("plenum", pressure=gauge(back_pressure(sheet, air.ambient_pressure)), temperature=1.0)
+            out["outlet"] = Boundary("outlet", pressure=gauge(back_pressure(sheet, air.ambient_pressure)), temperature=1.0)
     else:
         total = Boundary("total inlet", pressure=ambient_gauge, temperature=1.0)
         moving = stream.coflow > 0
         # Still air is drawn in with its total pressure; moving air comes with its own state.
         around = Boundary("far field") if moving else total
-        # A sharp inviscid edge that rolls up draws air in there from step to step, and fails when its pressure falls with its speed.
-        end = "plenum" if sheet.flow.model == "turbulent" else "outlet"
-        out |= {"surroundings": around, "behind": around, "downstream": Boundary(end, pressure=ambient_gauge, temperature=1.0)}
+        out |= {"surroundings": around, "behind": around, "downstream": Boundary("outlet", pressure=ambient_gauge, temperature=1.0)}
     for port in sheet.shape.ports:
         out[port.name] = Boundary("total inlet", pressure=ambient_gauge, temperature=1.0)
     if sheet.flow.model in VISCOUS and given.wall_heat != "adiabatic":
