@@ -5,7 +5,7 @@ import numpy as np
 from scipy.optimize import brentq
 
 from tests.marks import slow
-from tests.nozzles import CONE, nozzle_sheet, run_nozzle
+from tests.nozzles import CONE, SMALL, nozzle_sheet, run_nozzle
 from ventaris.core import gas
 from ventaris.core.gas import expansion
 from ventaris.core.flow import kernels as k
@@ -444,6 +444,14 @@ class Runs(unittest.TestCase):
         # The plate turns the jet by a right angle: it takes its whole momentum, and some of what it drew in.
         self.assertAlmostEqual(c["plate_force"] / c["thrust"], 1.0, delta=0.06)
         self.assertGreater(c["plate_shear"], 0)
+
+    def test_values_that_stand_still_on_tiny_steps_have_not_settled(self):
+        run = run_nozzle(air={"total_pressure": 1.2e5}, grid={**SMALL, "level": "coarse"})
+        level = run._level
+        level.march.residual, level.recent = 1e-2, [dict(level.recent[-1]) for _ in range(run.stalled_over + 1)]
+        for courant, settled in ((10.0, True), (0.1, False)):
+            run.history = [{**run.history[-1], "courant": courant} for _ in range(run.stalled_over)]
+            self.assertEqual(run._is_settled(), settled)
 
     @slow
     def test_a_strong_jet_ends_its_first_cell_in_a_mach_disc(self):
