@@ -204,6 +204,15 @@ class Runs(unittest.TestCase):
         short = examine(noise_sheet())[1]
         self.assertTrue(any("left: spectra need" in f.message for f in short))
 
+    def test_doubts_about_a_jet_are_said_first(self):
+        at = lambda mach: {"total_pressure": 101325 * (1 + 0.2 * mach**2) ** 3.5}
+        said = lambda mach, **flow: [f.message for f in examine(noise_sheet(air=at(mach), flow={"model": "noise", **flow}))[1] if f.grade == "warn"]
+        self.assertEqual(said(1.15), [])
+        self.assertIn("220 or more", "".join(said(1.10)))
+        self.assertEqual(said(1.10, duration=220), [])
+        self.assertIn("helical", "".join(said(1.35)))
+        self.assertIn("16 cells", "".join(said(1.15, cells_per_diameter=12)))
+
     def test_the_formula_and_the_estimate(self):
         # Fully expanded Mach 1.15 from a cold convergent nozzle: f D / a = 0.5577 for u_c = 0.7 u_j.
         setup = prepare(noise_sheet(air={"total_pressure": 101325 * (1 + 0.2 * 1.15**2) ** 3.5}))
