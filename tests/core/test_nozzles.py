@@ -222,8 +222,8 @@ class Openings(unittest.TestCase):
             for p, t in ((0.1, 1.0), (0.02, 1.3), (0.05, 0.8)):
                 speeds = np.linspace(-0.3, 0.3, 1201)
                 flux = np.array([k.open_flux(kind, p, t, un, 0.05, np.array([0.05, 0.9, 0.0, 0.0]), 1.0, 0.0, self.constants) for un in speeds])
-                # The momentum along holds half the square of the speed of what comes at another temperature.
-                self.assertLess(np.abs(np.diff(flux, axis=0)).max(), 8 * (speeds[1] - speeds[0]), (kind, p, t))
+                # Energy changes the fastest: nearly three times as fast as the speed.
+                self.assertLess(np.abs(np.diff(flux, axis=0)).max(), 4 * (speeds[1] - speeds[0]), (kind, p, t))
                 self.assertTrue((np.diff(flux[:, 0]) > 0).all(), (kind, p, t))
 
     def test_a_mass_flow_brings_its_total_temperature(self):

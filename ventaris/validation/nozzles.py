@@ -170,12 +170,17 @@ def blunt_body():
     return Case("nozzle-blunt", "Sphere, M 3, inviscid, axisymmetric", "2 496 cells (medium)", checks, run.result["seconds"])
 
 
+# A round convergent nozzle with an exit of 20 mm.
+CONVERGENT = {"kind": "conical", "inlet_radius": 0.02, "inlet_length": 0.02, "converge_length": 0.04, "throat_radius": 0.01, "diverge_length": 0.0}
+EXIT = 2 * CONVERGENT["throat_radius"]
+
+
 def wall_jet():
     """Shear under a jet on a plate, far out where the jet has become one along the wall."""
-    run = run_sheet(space="nozzle", shape={"kind": "conical", "inlet_radius": 0.02, "inlet_length": 0.02, "converge_length": 0.04, "throat_radius": 0.01, "diverge_length": 0.0, "lip": 0.002},
+    run = run_sheet(space="nozzle", shape={**CONVERGENT, "lip": 0.002},
                     air={"total_pressure": 1.03 * 101325}, domain={"kind": "plate", "distance": 6, "width": 30}, flow={"model": "turbulent"},
                     grid={"along": 64, "jet": 144, "outside": 112, "across": 40}, run={"steps": 400})
-    plate, height = run.rows()["plate"], 6 * 0.02
+    plate, height = run.rows()["plate"], 6 * EXIT
     out = plate["s"] / height
     far = (out > 1) & (out < 4)
     fall = float(np.polyfit(np.log(out[far]), np.log(plate["shear"][far]), 1)[0])
@@ -191,16 +196,15 @@ def wall_jet():
 def mach_discs():
     """Where the first cell of sonic jets ends, at high pressure ratios."""
     checks, lines, seconds, cells = [], [], 0.0, 0
-    ratios = (15.0, 25.0, 40.0)
-    for ratio in ratios:
+    for ratio in (15.0, 25.0, 40.0):
         expected = mach_disc_distance(ratio)
-        run = run_sheet(space="nozzle", shape={"kind": "conical", "inlet_radius": 0.02, "inlet_length": 0.02, "converge_length": 0.04, "throat_radius": 0.01, "diverge_length": 0.0},
+        run = run_sheet(space="nozzle", shape=CONVERGENT,
                         air={"total_pressure": ratio * 101325}, domain={"kind": "open air", "reach": 2.5 * expected, "width": 8}, flow={"model": "turbulent"}, grid={"level": "medium"})
-        found = run.result["coefficients"]["mach_disc"] / 0.02
+        found = run.result["coefficients"]["mach_disc"] / EXIT
         checks.append(Check(f"ratio {ratio:g}: exit diameters to the disc over 0.67 times the ratio's square root", found / expected, 0.95, 1.05,
                             "Ashkenas, Sherman, Rarefied gas dynamics 4, vol. 2, 1966; Crist, Sherman, Glass, AIAA J. 4, 1966; 5 % allowed"))
         row = run.rows()["axis"]
-        x = (row["s"] - run.setup.contour.length) / 0.02
+        x = (row["s"] - run.setup.contour.length) / EXIT
         lines.append((f"ratio {ratio:g}", x[x > 0], row["mach"][x > 0], "computed"))
         seconds, cells = seconds + run.result["seconds"], run.result["cells"]
     return Case("nozzle-disc", "Mach discs of sonic jets", f"{cells} cells (medium grid); round convergent nozzle of 20 mm, Spalart-Allmaras", checks, seconds, lines,

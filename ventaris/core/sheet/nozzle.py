@@ -63,7 +63,8 @@ STEADY = {"flow.model": ("inviscid", "laminar", "turbulent")}
 STEADY_OR_INSIDE = [STEADY, COMPUTED_EXIT]
 VISCOUS_OR_INSIDE = [{"flow.model": ("laminar", "turbulent")}, COMPUTED_EXIT]
 TURBULENT_OR_INSIDE = [{"flow.model": "turbulent"}, COMPUTED_EXIT]
-AROUND = {**STEADY, "domain.kind": ("open air", "plate")}
+AIR_AROUND = {"domain.kind": ("open air", "plate")}
+STEADY_AROUND = {**STEADY, **AIR_AROUND}
 INSIDE_ALONE = {"domain.kind": "duct"}
 
 
@@ -77,7 +78,7 @@ class NozzleAir(SheetSection):
     temperature: float = number(288.15, "K", 10, 3000, "Temperature", "Static temperature of the air around.", hint="Temperatures are absolute; write degrees Celsius as -5 degC",
                                 when={"state": "pressure and temperature"})
     pressure: float = number(101325.0, "Pa", 1e-3, 1e9, "Pressure (absolute)", "Static pressure of the air around.", when={"state": "pressure and temperature"})
-    coflow: float = number(0.0, "m/s", 0, 3000, "Air around moves at", "Along the axis; 0 is still air. Felt where air surrounds the nozzle.", seen={"domain.kind": ("open air", "plate")})
+    coflow: float = number(0.0, "m/s", 0, 3000, "Air around moves at", "Along the axis; 0 is still air. Felt where air surrounds the nozzle.", seen=AIR_AROUND)
     given_as: Literal["absolute", "relative"] = choice("absolute", "Pressures below are", "Supply and back pressure: absolute, or above the ambient pressure. Both are always shown.",
                                                        absolute="absolute", relative="relative to ambient")
     supply: Literal["total", "mass flow", "supersonic"] = choice(
@@ -122,8 +123,8 @@ class NozzleGrid(SheetSection):
     along: int = number(160, "", 32, 1600, "Cells along the nozzle", "", whole=True, multiple=8, seen=STEADY_OR_INSIDE)
     across: int | None = number(None, "", 8, 400, "Cells from axis to wall", "Empty takes 24, or 56 where the wall layer is resolved.", whole=True, multiple=4, seen=STEADY_OR_INSIDE)
     first_height: float | None = number(None, "m", 1e-9, 0.1, "First cell at the walls", "Empty lets the program choose.", seen=STEADY_OR_INSIDE)
-    jet: int = number(160, "", 32, 1600, "Cells along the jet", "Where air surrounds the nozzle.", whole=True, multiple=8, seen=AROUND)
-    outside: int = number(56, "", 16, 400, "Cells to the side", "From the nozzle's outer wall to the border.", whole=True, multiple=4, seen=AROUND)
+    jet: int = number(160, "", 32, 1600, "Cells along the jet", "Where air surrounds the nozzle.", whole=True, multiple=8, seen=STEADY_AROUND)
+    outside: int = number(56, "", 16, 400, "Cells to the side", "From the nozzle's outer wall to the border.", whole=True, multiple=4, seen=STEADY_AROUND)
 
 
 class NozzleProbe(SheetSection):
