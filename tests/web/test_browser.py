@@ -169,7 +169,6 @@ class WholePath(InBrowser):
         page.fill("[name='shape.thickness']", "0.065")
         page.press("[name='shape.thickness']", "Tab")
         page.wait_for_selector("#saved:has-text('saved')")
-        page.wait_for_timeout(400)
         other.fill("[name='shape.thickness']", "0.07")
         other.press("[name='shape.thickness']", "Tab")
         other.wait_for_selector("text=changed in another window")
@@ -310,6 +309,62 @@ class WholePath(InBrowser):
         page.wait_for_selector("#saved:has(svg)")
         page.reload()
         self.assertEqual(page.input_value("[name='grid.around']"), "416")
+
+    def hold_saving(self):
+        """The requests that store the open sheet, each held back until it is continued."""
+        held, address = [], self.page.url
+        self.page.route(address, lambda route: held.append(route) if route.request.method == "POST" else route.continue_())
+        return held
+
+    def type_into(self, name, value):
+        self.page.fill(f"[name='{name}']", value)
+        self.page.press(f"[name='{name}']", "Tab")
+
+    def test_saved_is_not_said_while_a_later_change_waits(self):
+        page = self.page
+        self.open_a_sheet_of_its_own("Two changes")
+        held = self.hold_saving()
+        self.type_into("grid.around", "416")
+        self.wait_until(lambda: len(held) == 1)
+        self.type_into("grid.layers", "64")
+        held[0].continue_()
+        # The second goes out after the answer to the first.
+        self.wait_until(lambda: len(held) == 2)
+        self.assertEqual(page.inner_text("#saved"), "saving")
+        held[1].continue_()
+        page.wait_for_selector("#saved:has(svg)")
+        page.reload()
+        self.assertEqual([page.input_value(f"[name='grid.{name}']") for name in ("around", "layers")], ["416", "64"])
+
+    def test_a_link_followed_at_once_waits_for_the_change(self):
+        page = self.page
+        self.open_a_sheet_of_its_own("In a hurry")
+        sheet, held = page.url, self.hold_saving()
+        self.type_into("grid.around", "416")
+        page.click("nav >> text=In a hurry")
+        self.wait_until(lambda: held)
+        self.assertEqual(page.url, sheet)
+        held[0].continue_()
+        page.wait_for_selector(".matrix")
+        page.unroute(sheet)
+        page.goto(sheet)
+        self.assertEqual(page.input_value("[name='grid.around']"), "416")
+
+    def test_who_leaves_a_change_that_is_not_stored_is_asked(self):
+        page, asked = self.page, []
+        self.open_a_sheet_of_its_own("Leaving")
+        sheet = page.url
+        page.on("dialog", lambda dialog: (asked.append(dialog.type), dialog.dismiss()))
+        self.type_into("air.incidence", "90")
+        page.wait_for_selector("[data-problem='air.incidence']:not([hidden])")
+        page.click("nav >> text=Leaving")
+        self.wait_until(lambda: asked)
+        self.assertEqual((asked, page.url), (["beforeunload"], sheet))
+        self.type_into("air.incidence", "2")
+        page.wait_for_selector("#saved:has(svg)")
+        page.click("nav >> text=Leaving")
+        page.wait_for_selector(".matrix")
+        self.assertEqual(len(asked), 1)
 
     def test_fields_that_do_not_act_are_not_shown(self):
         page = self.page

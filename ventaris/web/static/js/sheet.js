@@ -72,10 +72,8 @@ form.addEventListener("input", (event) => {
   const box = event.target.closest(".with-unit");
   if (box) box.classList.toggle("typed", /[a-z°%µ]/i.test(event.target.value.replace(/e[-+]?\d+$/i, "")));
 });
-form.addEventListener("change", () => { applyConditions(); draw(); document.getElementById("saved").textContent = "saving"; });
+form.addEventListener("change", seen, true);  // Before the request that the same event sets off.
 document.addEventListener("htmx:afterSettle", placeProblems);
-const NOT_SAVED = "not saved";
-for (const failed of ["htmx:responseError", "htmx:sendError"]) form.addEventListener(failed, () => { document.getElementById("saved").textContent = NOT_SAVED; });
 for (const tab of document.querySelectorAll("[data-tab]")) tab.addEventListener("click", () => look(tab.dataset.tab));
 
 form.addEventListener("click", async (event) => {
@@ -83,19 +81,16 @@ form.addEventListener("click", async (event) => {
     const button = event.target.closest("[data-start]");
     button.disabled = true;
     await settle();
-    if (document.getElementById("saved").textContent === NOT_SAVED) { button.disabled = false; return; }
+    if (unsaved()) { button.disabled = false; return; }
     const start = document.createElement("form");
     start.method = "post";
     start.action = `${base}/run`;
     start.innerHTML = `<input type="hidden" name="csrf_token" value="${token()}">`;
     document.body.append(start);
-    if (!document.querySelector("#problem-list li")) start.submit();
+    start.submit();
   } else if (event.target.closest("[data-force]")) {
-    const flag = document.createElement("input");
-    flag.type = "hidden"; flag.name = "force"; flag.value = "1";
-    form.append(flag);
-    htmx.trigger(form, "rows-changed");
-    document.addEventListener("htmx:afterSettle", () => flag.remove(), { once: true });
+    force = true;
+    changed();
   } else if (event.target.closest("[data-plan]")) {
     await post(`${base}/plan`, document.getElementById("plan"));
   } else if (event.target.closest("[data-fill]")) {
@@ -124,17 +119,50 @@ function placeAt(event) {
 }
 document.addEventListener("click", placeAt);
 
-function changed() {
+// Every change is counted, and so is the one that a request carries: the word "saved" of an answer counts only
+// when nothing was changed since, for a later change may still wait behind that request.
+let changes = 0, sent = 0, stored = 0, force = false;
+const unsaved = () => stored < changes;
+const say = (word) => { document.getElementById("saved").textContent = word; };
+
+function seen() {
+  changes += 1;
   applyConditions();
-  document.getElementById("saved").textContent = "saving";
-  htmx.trigger(form, "rows-changed");
+  say("saving");
   draw();
 }
 
-// A change that is still on its way, or waits behind one, must be stored before the run starts.
+function changed() {
+  seen();
+  htmx.trigger(form, "rows-changed");
+}
+
+form.addEventListener("htmx:configRequest", (event) => {
+  sent = changes;
+  if (force) event.detail.parameters.force = "1";
+  force = false;
+});
+form.addEventListener("htmx:afterRequest", (event) => {
+  if (!event.detail.successful) say("not saved");
+  else if (sent < changes) say("saving");
+  else if (!form.querySelector("#problem-list li, [data-force]")) stored = sent;
+});
+
+// A change that is still on its way, or waits behind one, is awaited.
 async function settle() {
   do await new Promise((done) => setTimeout(done, 30)); while (form.classList.contains("htmx-request"));
 }
+
+// Whoever follows a link with a change on its way finds it stored; whoever leaves what cannot be stored is asked first.
+document.addEventListener("click", async (event) => {
+  const link = event.target.closest("a[href]");
+  if (!link || !unsaved() || link.target || event.ctrlKey || event.metaKey || event.shiftKey) return;
+  if ("discard" in link.dataset) { stored = changes; return; }
+  event.preventDefault();
+  await settle();
+  location.assign(link.href);
+});
+window.addEventListener("beforeunload", (event) => { if (unsaved()) event.preventDefault(); });
 
 document.querySelector("[data-quality]").addEventListener("click", async (event) => {
   event.target.disabled = true;
