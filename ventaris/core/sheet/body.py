@@ -54,7 +54,8 @@ class Part(SheetSection):
     flap_deflection: float = number(25.0, "deg", -90, 90, "Flap deflection", "Positive turns its tail to the pressure side of a cambered wing.", when={"kind": "wing"})
     flap_gap: float = number(0.02, "", 0.002, 0.5, "Slot gap", "In chords.", when={"kind": "wing"})
     flap_overlap: float = number(0.0, "", -0.5, 0.5, "Overlap", "In chords.", when={"kind": "wing"})
-    source: str = text("", "Surface", "Name or number of the imported surface; on the command line a file beside the sheet.", 200)
+    source: str = text("", "Surface", "Name or number of the imported surface; on the command line a file beside the sheet.", 200,
+                       when={"kind": "surface"})
     unit: Literal["m", "mm", "cm", "in", "ft"] = choice("m", "File's unit", "", when={"kind": "surface"}, m="metre", mm="millimetre", cm="centimetre", **{"in": "inch"}, ft="foot")
     downstream: Literal["+x", "-x", "+y", "-y", "+z", "-z"] = choice("+x", "Downstream is the file's", "", when={"kind": "surface"}, **{a: a for a in ("+x", "-x", "+y", "-y", "+z", "-z")})
     up: Literal["+x", "-x", "+y", "-y", "+z", "-z"] = choice("+z", "Up is the file's", "", when={"kind": "surface"}, **{a: a for a in ("+z", "-z", "+y", "-y", "+x", "-x")})

@@ -56,8 +56,8 @@ def choice(default, label="", help="", when=None, seen=None, **options):
     return Field(default, json_schema_extra=dict(kind="choice", label=label, help=help, when=when or {}, seen=seen or {}, options=options))
 
 
-def text(default, label="", help="", most=80):
-    return Field(default, json_schema_extra=dict(kind="text", label=label, help=help, when={}, most=most))
+def text(default, label="", help="", most=80, when=None):
+    return Field(default, json_schema_extra=dict(kind="text", label=label, help=help, when=when or {}, most=most))
 
 
 def shown_when(section, meta):

@@ -6,20 +6,19 @@ const form = document.getElementById("sheet");
 const base = form.dataset.base;
 let section = "shape";
 
-// "a=x|y&b=z;c=w": one of the alternatives holds. A field that is itself hidden fulfils nothing.
+// "a=x|y&b=z;c=w": one of the alternatives holds. A name with [] is that of a field of the same row. A field that is
+// itself hidden fulfils nothing.
 function holds(part) {
   return part.dataset.when.split(";").some((alternative) => alternative.split("&").every((term) => {
-    const [name, allowed] = term.split("="), control = form.elements[name], above = control?.closest("[data-when]");
+    const [name, allowed] = term.split("=");
+    const control = name.includes("[]") ? part.closest(".row-card").querySelector(`[name="${name}"]`) : form.elements[name];
+    const above = control?.closest("[data-when]");
     return control && allowed.split("|").includes(control.value) && (!above || above === part || holds(above));
   }));
 }
 
 function applyConditions() {
   for (const part of form.querySelectorAll("[data-when]")) part.hidden = !holds(part);
-  for (const part of form.querySelectorAll("[data-row-when]")) {
-    const control = part.closest(".row-card").querySelector(`[name="${part.dataset.rowWhen}"]`);
-    part.hidden = !part.dataset.is.split("|").includes(control.value);
-  }
 }
 
 function placeProblems() {
