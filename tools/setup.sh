@@ -38,7 +38,7 @@ install() {
 
 warm() {
   echo "Compiling the flow solver's loops …"
-  .venv/bin/python -c 'from ventaris.worker.loop import warm_up; warm_up(whole=True)'
+  .venv/bin/python tools/warm.py
 }
 
 browser() {

@@ -376,6 +376,8 @@ class WholePath(InBrowser):
         for hidden in ("grid.along", "domain.reach", "run.steps", "air.turbulence_intensity"):
             self.assertFalse(page.is_visible(f"[name='{hidden}']"), hidden)
         self.assertTrue(page.is_visible("[data-rows='instruments.microphones']"))
+        for steady_only in ("stations", "probes"):
+            self.assertFalse(page.is_visible(f"[data-rows='instruments.{steady_only}']"), steady_only)
         self.assertEqual(page.locator(".unneeded:visible").count(), 2)
         page.select_option("[name='flow.exit_profile']", "computed")
         for seen in ("grid.along", "run.steps", "air.turbulence_intensity"):

@@ -36,7 +36,7 @@ HEADLINES = {"section": COEFFICIENTS, "body": COEFFICIENTS, "nozzle": (("mass_fl
 BY_LEVEL = (("lift", "CL", 5), ("drag", "CD", 5), ("drag_pressure", "CD, pressure", 5), ("drag_friction", "CD, friction", 5), ("moment", "CM", 5))
 LEVEL_ROWS = {"section": BY_LEVEL, "body": (*BY_LEVEL, ("side", "CY", 5)),
               "nozzle": (("mass_flow", "mass flow, kg/s", 5), ("thrust", "thrust, N", 3), ("exit_mach", "exit Mach number", 4), ("exit_p", "exit pressure, Pa", 0), ("pressure_ratio", "total pressure kept", 5),
-                         ("shock", "shock at x, m", 5), ("mach_disc", "Mach disc behind the exit, m", 5), ("axis_speed", "axis speed half-way, m/s", 2), ("plate_shear", "shear on the plate, N", 5), ("plate_force", "push on the plate, N", 4), ("tone", "tone, Hz", 0), ("tone_level", "its level, dB", 1), ("sound_level", "level, dB", 1))}
+                         ("shock", "shock at x, m", 5), ("mach_disc", "Mach disc behind the exit, m", 5), ("shock_cell", "shock cells apart, m", 5), ("axis_speed", "axis speed half-way, m/s", 2), ("plate_shear", "shear on the plate, N", 5), ("plate_force", "push on the plate, N", 4), ("tone", "tone, Hz", 0), ("tone_level", "its level, dB", 1), ("sound_level", "level, dB", 1))}
 
 
 def quantity_of(result, key):

@@ -49,10 +49,12 @@ LISTS = {"section": {"shape": [RowList("elements", "Further elements", "element"
              "instruments": [RowList("probes", "Probes", "probe", "points at which the flow is read"),
                              RowList("meters", "Flow meters", "flow meter", "rectangles across x: mass flow, mean velocity, total pressure"),
                              RowList("formulas", "Formula channels", "formula", "computed from the other channels at every step")]}}
+# A jet in time has its microphones instead.
+STEADY_NOZZLE = "flow.model=inviscid|laminar|turbulent"
 LISTS["nozzle"] = {"shape": [RowList("ports", "Intake ports", "port", "slots all round the wall, open to the air outside")],
                    "instruments": [RowList("microphones", "Microphones", "microphone", "points whose pressure is recorded", "flow.model=noise"),
-                                   RowList("stations", "Stations", "station", "cross-sections over which the flow is averaged"),
-                                   RowList("probes", "Probes", "probe", "points at which the flow is read, in metres from the inlet and the axis"),
+                                   RowList("stations", "Stations", "station", "cross-sections over which the flow is averaged", STEADY_NOZZLE),
+                                   RowList("probes", "Probes", "probe", "points at which the flow is read, in metres from the inlet and the axis", STEADY_NOZZLE),
                                    RowList("formulas", "Formula channels", "formula", "computed from the other channels at every step")]}
 DRAW = {"section": draw, "body": draw_body, "nozzle": draw_nozzle}
 ROW_MODELS = {space: {f"{section}.{field}": typing.get_args(SECTIONS_OF[space][section].model_fields[field].annotation)[0]

@@ -39,7 +39,7 @@ class NozzleExecution(Climb):
         setup = prepare_nozzle(sheet)
         super().__init__(sheet, setup, nozzle_channels(setup), resume, extra_steps)
         self.balance = NozzleBalance(setup)
-        self.meshes = None
+        self.meshes = self._cells = None
 
     def __iter__(self):
         self._start_clock()
@@ -122,14 +122,23 @@ class NozzleExecution(Climb):
         if shock:
             coefficients["shock"] = shock["mean"]
         rows = read_rows(level.flow, level.march.state, self.setup)
-        disc = mach_disc(rows["axis"], self.setup.contour.length) if self.setup.has_jet else None
-        if disc:
-            coefficients["mach_disc"], coefficients["mach_disc_ahead"] = disc["x"], disc["mach_ahead"]
+        if self.setup.has_jet:
+            coefficients.update(self._read_jet(rows["axis"]))
         y_plus = np.concatenate([r["y_plus"] for r in rows.values() if "y_plus" in r]) if level.flow.closure is not None else None
         self.finished.append(LevelResult(
             level.name, level.flow.n_cells, level.steps, level.march.residual, self._is_settled(), round(level.seconds, 3), coefficients, self._changes(),
             [shock] if shock else [], [], measure_quality(level.flow.mesh).as_dict(),
             None if y_plus is None else {"largest": float(y_plus.max()), "mean": float(y_plus.mean())}))
+
+    def _read_jet(self, axis):
+        """Quantities of the shocks along the jet's axis, by name; the cells themselves are kept for the result."""
+        exit_at, out = self.setup.contour.length, {}
+        self._cells, disc = shock_cells(axis, exit_at, self.setup.air.ambient_pressure), mach_disc(axis, exit_at)
+        if self._cells:
+            out["shock_cell"] = self._cells["spacing"]
+        if disc:
+            out["mach_disc"], out["mach_disc_ahead"] = disc["x"], disc["mach_ahead"]
+        return out
 
     def _share(self):
         level = self._level
@@ -153,16 +162,12 @@ class NozzleExecution(Climb):
         names = [n for n, v in last.coefficients.items() if isinstance(v, float)]
         steady = [f for f in self.finished if f is last or f.settled or max(f.changes.values()) < 5e-3]
         trends = {n: grid_trend([f.coefficients[n] for f in steady]).as_dict() for n in names if all(isinstance(f.coefficients.get(n), float) for f in steady)}
-        cells = shock_cells(self.rows()["axis"], setup.contour.length, setup.air.ambient_pressure) if setup.has_jet else None
-        if cells:
-            last.coefficients["shock_cell"] = cells["spacing"]
-            trends["shock_cell"] = grid_trend([cells["spacing"]]).as_dict()
         # Steps of a checkpoint from an earlier version do not have it.
         weakest = min(r["exit_p_total_least"] for r in (last.coefficients, *level.recent) if "exit_p_total_least" in r)
         verdict = judge_nozzle(setup, last, stopped, self._undefined(), weakest)
         return {
             "format": 1, "space": "nozzle", "title": sheet.title, "coefficients": last.coefficients, "trends": trends, "forces": {}, "control_volume": None, "layer": [],
             "unsteady": None, "formulas": [f.name for f in sheet.instruments.formulas], "levels": [{k: v for k, v in vars(f).items() if k != "changes"} for f in self.finished],
-            "verdict": verdict.as_dict(), "shocks": last.shocks, "separations": [], "shock_cells": cells, "theory": theory_result(setup),
+            "verdict": verdict.as_dict(), "shocks": last.shocks, "separations": [], "shock_cells": self._cells, "theory": theory_result(setup),
             "probes": {p.name: self._probe(p) for p in sheet.instruments.probes}, "air": setup.derived(), "shape": setup.measures(), "y_plus": last.y_plus,
             "cells": last.cells, "steps": len(self.history), "seconds": round(self._clock(), 2), "cost_per_cell_step": last.seconds / max(last.cells * last.steps, 1)}
