@@ -1,9 +1,11 @@
+import re
 import tempfile
 import unittest
 import xml.etree.ElementTree as ET
 from pathlib import Path
 from unittest import mock
 
+from tests.validation.test_cases import LEFT_TO_THE_REPORT
 from ventaris.core.study.trend import grid_trend
 from ventaris.validation import report
 from ventaris.validation.case import Case, Check
@@ -74,11 +76,18 @@ class Report(unittest.TestCase):
 
 
 class Stored(unittest.TestCase):
+    def setUp(self):
+        self.text = "".join((Path(__file__).parents[2] / "docs" / name).read_text() for name in ("validation.md", "validation-bodies.md", "validation-nozzles.md", "validation-noise.md"))
+
     def test_the_reports_in_the_docs_cover_every_case_and_all_were_accepted(self):
-        text = "".join((Path(__file__).parents[2] / "docs" / name).read_text() for name in ("validation.md", "validation-bodies.md", "validation-nozzles.md", "validation-noise.md"))
         for key in CASES:
-            self.assertIn(f'id="{key}"', text)
-        self.assertNotIn("**no**", text)
+            self.assertIn(f'id="{key}"', self.text)
+        self.assertNotIn("**no**", self.text)
+
+    def test_cases_of_minutes_are_left_to_the_report(self):
+        seconds = {key: float(took) for key, took in re.findall(r"\(#([\w-]+)\) \| [^|]+ \| ([\d.]+) s \|", self.text)}
+        self.assertEqual(set(seconds), set(CASES))
+        self.assertEqual({key for key, took in seconds.items() if took > 60} - LEFT_TO_THE_REPORT, set())
 
     def test_plate_mesh_has_its_names_and_sizes(self):
         mesh = plate_mesh(ahead=8, along=20, layers=12)
