@@ -201,6 +201,13 @@ class Runs(unittest.TestCase):
                 self.assertTrue(any(f.grade == "stop" and words in f.message for f in findings), [f.message for f in findings])
         with self.assertRaises(RunFailed):
             execute(noise_sheet(instruments={}))
+        # Where there is no jet there is no estimate either, and no drawing of it is tried.
+        for change, field in (({"air": {"supply": "supersonic"}}, "air.supply"), ({"air": {"total_pressure": 1.2e5}}, "air.total_pressure"), ({"shape": {**QUICK["shape"], "lip": 1.0}}, "shape.lip")):
+            setup, findings = examine(noise_sheet(**change))
+            self.assertEqual([f.path for f in findings if f.grade == "stop"], [field])
+            self.assertIsNone(estimate(setup))
+            with self.assertRaises(RunFailed):
+                make_flow(setup)
         short = examine(noise_sheet())[1]
         self.assertTrue(any("left: spectra need" in f.message for f in short))
 

@@ -34,6 +34,6 @@ def examine(sheet):
 
 
 def estimate(setup, cost=None):
-    """Cells, time, memory and disk of a climb; `cost` in seconds per cell and step as measured on this machine, or None."""
+    """Cells, time, memory and disk of a climb, or None where nothing can be run; `cost` in seconds per cell and step as measured on this machine, or None."""
     compute, default = ESTIMATES[setup.sheet.space]
     return compute(setup, cost or default)

@@ -17,7 +17,8 @@ SCREECH_SOURCE = "f = u_c / (L (1 + u_c / a)), u_c = 0.7 u_j, L = 1.306 sqrt(MjÂ
 
 # Jets below this fully expanded Mach number build up their tone slowly and want a record of this length, in exit diameters over the speed of sound.
 WEAK_JET, WEAK_RECORD = 1.13, 220.0
-CHOKED_ONLY = "The jet's noise is computed of choked nozzles (sonic or supersonic at the exit). Raise the supply's total pressure."
+# Thickest lip, in exit diameters: half of the air between the nozzle's edge and the absorbing zone.
+MOST_LIP = 0.5 * (SIDEWAYS - ABSORB_SIDEWAYS - 0.5)
 
 
 def noise_channels(setup):
@@ -25,11 +26,24 @@ def noise_channels(setup):
     return ["step", "residual", "courant"] + [channel_name(f"p_{m.name}") for m in setup.sheet.instruments.microphones]
 
 
+def no_jet(setup):
+    """Why a sheet's jet cannot be followed in time, as (field, message); None where it can."""
+    lip = setup.sheet.shape.lip
+    if setup.sheet.air.supply == "supersonic":
+        return "air.supply", "The jet's noise takes its exit from a supply that is given by its total pressure or its mass flow. Choose one of them."
+    if setup.theory.regime == "subsonic":
+        return "air.total_pressure", "The jet's noise is computed of choked nozzles (sonic or supersonic at the exit). Raise the supply's total pressure."
+    if lip > MOST_LIP * setup.scale:
+        return "shape.lip", f"The lip is {lip / setup.scale:.3g} exit diameters thick: it would fill the air in which the sound is computed. Give {MOST_LIP * setup.scale:.3g} m or less."
+    return None
+
+
 def make_flow(setup):
-    """The `JetFlow` of a nozzle's exit by one-dimensional theory; raises RunFailed where the exit is subsonic."""
+    """The `JetFlow` of a nozzle's exit by one-dimensional theory; raises RunFailed where there is none (`no_jet`)."""
     theory, air, flow = setup.theory, setup.air, setup.sheet.flow
-    if theory is None or theory.regime == "subsonic":
-        raise RunFailed(CHOKED_ONLY)
+    missing = no_jet(setup)
+    if missing:
+        raise RunFailed(missing[1])
     warmth = air.supply_temperature / air.temperature
     gain = 0.5 * (air.gamma - 1)
     jet = JetFlow(theory.exit_mach, theory.exit_pressure * air.supply_pressure / air.ambient_pressure, warmth / (1 + gain * theory.exit_mach**2), air.mach_ideal,
@@ -66,7 +80,9 @@ def screech_formula(setup):
 
 
 def estimate_noise(setup, cost=DEFAULT_COST):
-    """Cells, time, memory and disk; `cost` in seconds per cell and step."""
+    """Cells, time, memory and disk, or None without a jet to follow; `cost` in seconds per cell and step."""
+    if no_jet(setup):
+        return None
     flow = make_flow(setup)
     steps = setup.sheet.flow.duration / flow.step
     samples = steps / SAMPLE_EVERY * max(len(setup.sheet.instruments.microphones), 1)
@@ -82,8 +98,9 @@ def preflight_noise(setup):
         yield Finding("stop", "domain.kind", "The jet's noise needs the jet in the open. Choose it in the domain section.")
     if sheet.air.coflow > 0 or sheet.air.gamma != 1.4:
         yield Finding("stop", "air.coflow", "The jet's noise is computed in still air with a ratio of specific heats of 1.4. Set both back.")
-    if setup.theory is None or setup.theory.regime == "subsonic":
-        yield Finding("stop", "air.total_pressure", CHOKED_ONLY)
+    missing = no_jet(setup)
+    if missing:
+        yield Finding("stop", *missing)
         return
     if not sheet.instruments.microphones:
         yield Finding("stop", "instruments.microphones", "A noise run needs a microphone. Add one, for example two exit diameters beside the exit.")
