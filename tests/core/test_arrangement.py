@@ -223,6 +223,14 @@ class Hybrid(unittest.TestCase):
             self.assertIn("Make the gap wider", str(error))
 
 
+class TooFine(unittest.TestCase):
+    def test_zones_that_no_run_could_carry_are_refused_before_they_are_filled(self):
+        setup, findings = examine(sheet(grid={**SMALL, "kind": "hybrid", "zones": [{"size": 1e-4}]}))
+        self.assertIsNone(setup)
+        self.assertEqual([f.path for f in findings], ["grid.zones"])
+        self.assertRegex(findings[0].message, "too many for a run. Give zones with larger cells")
+
+
 class Planner(unittest.TestCase):
     def test_the_laminar_layer_is_blasius(self):
         setup = prepare(sheet(flow={"model": "laminar"}, air={"motion": "mach", "mach": 0.1, "viscosity_law": "from Reynolds number", "reynolds": 1e4}))

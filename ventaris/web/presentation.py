@@ -106,13 +106,15 @@ def with_error(value, error, decimals=4):
     """Value and error bar as markup, in the same number of digits."""
     if value is None:
         return Markup("–")
+    return Markup('<span class="num">{}</span>{}{}').format(fixed(value, decimals), "" if error is None else " ", error_bar(error, decimals))
+
+
+def error_bar(error, decimals=4):
+    """The error bar alone as markup; nothing where none is known."""
     if error is None:
-        bar = ""
-    elif 0 < error < 0.5 * 10.0**-decimals:
-        bar = Markup(' <span class="err">± under {}</span>').format(fixed(10.0**-decimals, decimals))
-    else:
-        bar = Markup(' <span class="err">± {}</span>').format(fixed(error, decimals))
-    return Markup('<span class="num">{}</span>{}').format(fixed(value, decimals), bar)
+        return Markup("")
+    small = 0 < error < 0.5 * 10.0**-decimals
+    return Markup('<span class="err">± {}{}</span>').format("under " if small else "", fixed(10.0**-decimals if small else error, decimals))
 
 
 def quantity(value, unit="", digits=4):
@@ -192,7 +194,7 @@ def register(app):
     """Make all of this known to the templates."""
     app.jinja_env.globals.update(icon=icon, outline_svg=outline_svg, matrix_quantities=MATRIX_QUANTITIES, headlines=HEADLINES, level_rows=LEVEL_ROWS, state_words=STATE_WORDS,
                                  interval_of=_interval, condition_of=_condition)
-    app.jinja_env.filters.update(fixed=fixed, section_means=section_means, with_error=with_error, quantity=quantity, duration=duration)
+    app.jinja_env.filters.update(fixed=fixed, section_means=section_means, with_error=with_error, error_bar=error_bar, quantity=quantity, duration=duration)
 
 
 def _interval(meta):

@@ -14,16 +14,20 @@ from ..shapes.outline import crossed_oddly
 from .mesh import MeshError
 
 RELAXATIONS = 24
+# Beyond so many points at once nobody waits for the count, let alone the grid.
+MOST_SEEDS = 600_000
 STRETCH = 1.15
 
 
 def seed_points(size, low, high):
-    """Centres of the leaves of a quadtree whose leaves are about as large as the size field asks."""
+    """Centres of the leaves of a quadtree whose leaves are about as large as the size field asks; raises `MeshError` where they would be far too many."""
     width = float(np.max(high - low))
     centres, out = np.array([0.5 * (low + high)]), []
     for _ in range(40):
         if not len(centres):
             break
+        if len(centres) > MOST_SEEDS:
+            raise MeshError(f"grid.zones: at cells of {width:.2g} chords there are {len(centres)} and more of them, too many for a run. Give zones with larger cells or of smaller extent, or a larger growth of the cells.")
         split = width > 1.25 * size(centres)
         keep = centres[~split]
         # A little shear keeps rows of leaves from lining up.
