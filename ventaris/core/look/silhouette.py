@@ -1,7 +1,7 @@
 """What a body looks like from a side: outlines of its shadow, and its sharp edges."""
 import numpy as np
 from contourpy import contour_generator
-from PIL import Image, ImageDraw
+from numba import njit
 
 PIXELS = 360
 FINER = 4
@@ -32,20 +32,31 @@ def silhouette(corners, view="side", pixels=PIXELS):
     # Drawn finer and averaged, so that slanting outlines are not stairs.
     step = max(float((high - low).max()), 1e-9) / (pixels * FINER)
     shape = (np.ceil((high - low) / step / FINER).astype(int) + 3) * FINER
-    placed = (flat - low) / step + FINER
-    small = np.ptp(placed, axis=1).max(axis=1) < 1.0
-    image = Image.new("1", (int(shape[0]), int(shape[1])))
-    pen = ImageDraw.Draw(image)
-    for triangle in placed[~small]:
-        pen.polygon([tuple(p) for p in triangle], fill=1, outline=1)
-    shadow = np.array(image, dtype=float)
-    # Triangles within a pixel are a dot; a fine mesh has a million of them.
-    dots = np.round(placed[small].reshape(-1, 2)).astype(int)
-    shadow[dots[:, 1], dots[:, 0]] = 1.0
+    shadow = np.zeros((int(shape[1]), int(shape[0])))
+    _paint((flat - low) / step + FINER, shadow)
     shadow = shadow.reshape(shape[1] // FINER, FINER, shape[0] // FINER, FINER).mean(axis=(1, 3))
     lines = contour_generator(z=shadow).lines(0.5)
     # The middle of an averaged pixel lies half of it further on.
     return [low + ((line + 0.5) * FINER - 0.5 - FINER) * step for line in lines if len(line) > 5]
+
+
+@njit(cache=True)
+def _paint(triangles, shadow):
+    """Set the pixels within triangles and along their edges, so that plates seen from their side are there too; corners in pixels, shape (n, 3, 2)."""
+    for t in range(len(triangles)):
+        a, b, c = triangles[t, 0], triangles[t, 1], triangles[t, 2]
+        for row in range(int(np.ceil(min(a[1], b[1], c[1]))), int(np.floor(max(a[1], b[1], c[1]))) + 1):
+            first, last = np.inf, -np.inf
+            for p, q in ((a, b), (b, c), (c, a)):
+                if (p[1] <= row) != (q[1] <= row):
+                    x = p[0] + (row - p[1]) / (q[1] - p[1]) * (q[0] - p[0])
+                    first, last = min(first, x), max(last, x)
+            if first <= last:
+                shadow[row, int(np.ceil(first)):int(np.floor(last)) + 1] = 1.0
+        for p, q in ((a, b), (b, c), (c, a)):
+            steps = int(np.ceil(max(abs(q[0] - p[0]), abs(q[1] - p[1])))) + 1
+            for k in range(steps + 1):
+                shadow[int(np.round(p[1] + k / steps * (q[1] - p[1]))), int(np.round(p[0] + k / steps * (q[0] - p[0])))] = 1.0
 
 
 def edges(surface, view="side", most=4000):
