@@ -276,7 +276,7 @@ class Safety(WithClient):
         self.assertEqual(client.get("/", headers={"Authorization": basic_header("alp")}).status_code, 200)
 
     def test_unknown_addresses_get_a_page(self):
-        for url in ("/campaigns/999", "/runs/999", "/sheet/9/9", "/nowhere", "/delete/table/1"):
+        for url in ("/campaigns/999", "/runs/999", "/runs/99999999999999999999", f"/campaigns/{self.campaign}/compare?run=99999999999999999999", "/sheet/9/9", "/nowhere", "/delete/table/1"):
             self.assertIn("nothing at this address", self.text(url, 404))
 
 

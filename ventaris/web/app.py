@@ -93,6 +93,9 @@ def _security(app, password, local):
         return response
 
 
+NOTHING_HERE = "There is nothing at this address. It may have been deleted, or the address is mistyped."
+
+
 def _errors(app):
     def page(status, message, problems=()):
         if request.headers.get("HX-Request"):
@@ -106,8 +109,13 @@ def _errors(app):
             message = (f"The upload is larger than {LARGEST_UPLOAD // 1_000_000} MB. Section coordinates need a few kilobytes, surfaces rarely more than 100 MB: "
                        "check that you chose the right file, or simplify it.")
         elif error.code == 404 and error.description == NotFound.description:
-            message = "There is nothing at this address. It may have been deleted, or the address is mistyped."
+            message = NOTHING_HERE
         return page(error.code, message)
+
+    @app.errorhandler(OverflowError)
+    def too_large(error):
+        # No row has a number beyond what the database can count to.
+        return page(404, NOTHING_HERE) if "SQLite" in str(error) else mistake(error)
 
     @app.errorhandler(CSRFError)
     def forged(error):
