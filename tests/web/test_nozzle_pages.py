@@ -79,6 +79,8 @@ class Sheets(WithNozzle):
 
     def test_a_grid_study_is_of_sections(self):
         self.assertIn("climb of a body or nozzle", self.text(f"{self.sheet_url}/study", 404))
+        for other in ("plan", "import", "body.bin"):
+            self.assertEqual(self.client.post(f"{self.sheet_url}/{other}").status_code, 404, other)
 
 
 class Results(WithNozzle):

@@ -22,7 +22,7 @@ UNDIVIDED = np.inf
 @pages.post("/sheet/<int:variant_id>/<int:point_id>/body.bin")
 def preview(variant_id, point_id):
     """The body of the form's values, for the canvas."""
-    campaign, variant, point = cell_or_404(variant_id, point_id)
+    campaign, variant, point = cell_or_404(variant_id, point_id, "body")
     values = form_values(request.form, stored_values(campaign, variant, point), "body")
     try:
         shape = read_section("shape", values["shape"], "body")
@@ -44,7 +44,7 @@ def preview(variant_id, point_id):
 @pages.post("/sheet/<int:variant_id>/<int:point_id>/import")
 def bring_in(variant_id, point_id):
     """Add an uploaded surface to the variant as a further part."""
-    _, variant, _ = cell_or_404(variant_id, point_id)
+    _, variant, _ = cell_or_404(variant_id, point_id, "body")
     try:
         part = import_part(request.files.get("file"), request.form)
         names = [p["name"] for p in variant["shape"]["parts"]]

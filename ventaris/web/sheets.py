@@ -61,11 +61,15 @@ ROW_MODELS = {space: {f"{section}.{field}": typing.get_args(SECTIONS_OF[space][s
                       for section, fields in lists.items() for field, *_ in fields} for space, lists in LISTS.items()}
 
 
-def cell_or_404(variant_id, point_id):
+def cell_or_404(variant_id, point_id, space=None):
+    """(campaign, variant, point) of a cell, in a campaign about `space` where that is given."""
     variant, point = store.variant(g.database, variant_id), store.point(g.database, point_id)
     if not variant or not point or variant["campaign_id"] != point["campaign_id"]:
         abort(404)
-    return campaigns.campaign_or_404(variant["campaign_id"]), variant, point
+    campaign = campaigns.campaign_or_404(variant["campaign_id"])
+    if space and campaign["space"] != space:
+        abort(404)
+    return campaign, variant, point
 
 
 @pages.get("/sheet/<int:variant_id>/<int:point_id>")
@@ -247,7 +251,7 @@ def quality(variant_id, point_id):
 @pages.post("/sheet/<int:variant_id>/<int:point_id>/plan")
 def plan(variant_id, point_id):
     """The boundary layer to expect for the form's values, and the wall layer of the grid that it needs."""
-    campaign, variant, point = cell_or_404(variant_id, point_id)
+    campaign, variant, point = cell_or_404(variant_id, point_id, "section")
     state = _examine(form_values(request.form, stored_values(campaign, variant, point), campaign["space"]), campaign["space"])
     if state["setup"] is None:
         return render_template("partials/drawing_none.html", problems=state["problems"])
