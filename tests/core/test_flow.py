@@ -1,4 +1,6 @@
 import unittest
+from types import SimpleNamespace
+from unittest import mock
 
 import numpy as np
 from scipy.sparse import bsr_matrix
@@ -20,6 +22,45 @@ MESHES = generate_levels(Section(four_digit(0.12)), PLAN)
 
 def constants(mach, precondition=True):
     return FreeStream(mach).constants(False, precondition)
+
+
+class Bend:
+    """Cells without neighbours. The residual of one is steep in the middle and flat on both sides, like a closure's source: a whole Newton step leads from one side to the other and back."""
+
+    n_cells, flow_columns, closure, krylov_type, column_scale = 6, 4, None, np.float64, np.ones(4)
+    stream, wall_treatment = SimpleNamespace(gamma=1.4), SimpleNamespace(shear=np.zeros(1))
+    HEIGHT, STEEPNESS = 0.05, 400.0
+
+    def uniform_state(self):
+        return np.tile([0.0, 1.0, 0.3, 0.0], (self.n_cells, 1))
+
+    def start(self):
+        state = self.uniform_state()
+        state[:, 2:] = 0.0
+        state[2, 3] = self.HEIGHT
+        return state
+
+    def residual(self, state):
+        out = state - [0.0, 1.0, 0.0, 0.0]
+        out[2, 3] += self.HEIGHT * np.tanh(self.STEEPNESS * state[2, 3])
+        return out
+
+    def linear_operator(self, state, residual):
+        slope = np.ones_like(state)
+        slope[2, 3] += self.HEIGHT * self.STEEPNESS / np.cosh(self.STEEPNESS * state[2, 3]) ** 2
+        return lambda vector: slope * vector
+
+    def prepare(self, state, courant):
+        """Nothing to factorise."""
+
+    def apply_factors(self, vector):
+        return vector
+
+    def clip_change(self, state, change, most):
+        return 0
+
+    def add_pseudo_time(self, vector, out):
+        """Courant numbers without bound."""
 
 
 class RoeFlux(unittest.TestCase):
@@ -173,6 +214,17 @@ class March(unittest.TestCase):
                 break
         self.assertLess(march.residual, 1e-10)
         self.assertLess(march.step_count, 30)
+
+    def test_steps_that_go_to_and_fro_over_a_bend_are_halved(self):
+        march = SteadyMarch(Bend(), Bend().start(), MarchControls(1e6))
+        while march.residual > 1e-12 and march.step_count < 12:
+            march.advance()
+        self.assertLess(march.residual, 1e-12)
+        with mock.patch.object(SteadyMarch, "_turns_back", lambda self, change: False):
+            march = SteadyMarch(Bend(), Bend().start(), MarchControls(1e6))
+            for _ in range(100):
+                march.advance()
+        self.assertGreater(march.residual, 0.1)
 
     def test_symmetric_flow_has_no_lift(self):
         flow = Discretisation(MESHES["coarse"], FreeStream(0.3))

@@ -15,6 +15,8 @@ from .krylov import gmres
 LIMITER_HELD_BELOW = 3e-3
 # After so many good steps earlier trouble no longer counts.
 FORGIVEN_AFTER = 10
+# A step that leaves more than this share of the residual has not helped.
+STALLING = 0.8
 # Residual over the lowest so far, and over the impulsive start's, from which on a march with held products takes the exact ones.
 RUNAWAY, RUNAWAY_FROM = 5.0, 0.1
 EXACT_COURANT, EXACT_VECTORS, EXACT_TOLERANCE = 80.0, 12, 0.1
@@ -103,7 +105,7 @@ class SteadyMarch:
         self.courant = controls.courant_start
         self.step_count = 0
         self.retries = self._good_steps = 0
-        self.lowest = np.inf
+        self.lowest, self._stalled = np.inf, None
         self.first_order_left = controls.first_order_steps
         self.reference = self._impulsive_start()
         self._evaluate()
@@ -155,11 +157,14 @@ class SteadyMarch:
         tolerance = c.krylov_tolerance if before > 1e-4 else 0.5 * c.krylov_tolerance
         change, vectors, self._unsolved = gmres(self.flow.linear_operator(self.state, self._vector), self.flow.apply_factors,
                                    -self._vector.astype(self.flow.krylov_type), tolerance, c.krylov_vectors, c.krylov_kept)
-        change = change * self.flow.column_scale
+        factor = 0.5 if self._turns_back(change) else 1.0
+        wanted, change = change, change * self.flow.column_scale
         clipped = self.flow.clip_change(self.state, change, c.most_change)
         if self.flow.closure is not None:
             self.flow.closure.clip(self.state, change)
-        accepted = self._take(change, before)
+        accepted = self._take(change, before, factor)
+        stalls = accepted and not first and self.residual > STALLING * before and self.flow.krylov_type != np.float32
+        self._stalled = wanted if stalls else None
         self.step_count += 1
         note = ""
         if accepted and not first and self._runs_away():
@@ -200,10 +205,14 @@ class SteadyMarch:
         self._evaluate()
         self._keep()
 
-    def _take(self, change, before):
-        """Add the change, halved while it makes the residual much worse; False if nothing helped."""
+    def _turns_back(self, change):
+        """Whether a step undoes the last one, which did not help: Newton's steps go to and fro over a bend of the closure's sources in a single cell for ever, and half of one ends it."""
+        last = self._stalled
+        return last is not None and np.vdot(change, last) < -0.5 * np.linalg.norm(change) * np.linalg.norm(last)
+
+    def _take(self, change, before, factor):
+        """Add so much of the change, halved while it makes the residual much worse; False if nothing helped."""
         old = self.state
-        factor = 1.0
         for _ in range(5):
             self.state = old + factor * change
             if np.isfinite(self.state).all() and self.state[:, 1].min() > 0.02 and self.state[:, 0].min() * self.flow.stream.gamma > -0.9995:
