@@ -25,29 +25,30 @@ def constants(mach, precondition=True):
 
 
 class Bend:
-    """Cells without neighbours. The residual of one is steep in the middle and flat on both sides, like a closure's source: a whole Newton step leads from one side to the other and back."""
+    """Cells without neighbours and with one further column. Its residual in one cell is steep in the middle and flat on both sides, like a closure's source: a whole Newton step leads from one side to the other and back."""
 
-    n_cells, flow_columns, closure, krylov_type, column_scale = 6, 4, None, np.float64, np.ones(4)
+    n_cells, flow_columns, closure, krylov_type, column_scale = 6, 4, None, np.float64, np.ones(5)
     stream, wall_treatment = SimpleNamespace(gamma=1.4), SimpleNamespace(shear=np.zeros(1))
     HEIGHT, STEEPNESS = 0.05, 400.0
 
     def uniform_state(self):
-        return np.tile([0.0, 1.0, 0.3, 0.0], (self.n_cells, 1))
+        return np.tile([0.0, 1.0, 0.3, 0.0, 0.0], (self.n_cells, 1))
 
     def start(self):
         state = self.uniform_state()
         state[:, 2:] = 0.0
-        state[2, 3] = self.HEIGHT
+        state[2, 4] = self.HEIGHT
         return state
 
     def residual(self, state):
-        out = state - [0.0, 1.0, 0.0, 0.0]
-        out[2, 3] += self.HEIGHT * np.tanh(self.STEEPNESS * state[2, 3])
+        out = state.copy()
+        out[:, 1] -= 1.0
+        out[2, 4:] += self.HEIGHT * np.tanh(self.STEEPNESS * state[2, 4:])
         return out
 
     def linear_operator(self, state, residual):
         slope = np.ones_like(state)
-        slope[2, 3] += self.HEIGHT * self.STEEPNESS / np.cosh(self.STEEPNESS * state[2, 3]) ** 2
+        slope[2, 4] += self.HEIGHT * self.STEEPNESS / np.cosh(self.STEEPNESS * state[2, 4]) ** 2
         return lambda vector: slope * vector
 
     def prepare(self, state, courant):

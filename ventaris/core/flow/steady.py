@@ -17,6 +17,8 @@ LIMITER_HELD_BELOW = 3e-3
 FORGIVEN_AFTER = 10
 # A step that leaves more than this share of the residual has not helped.
 STALLING = 0.8
+# A step that goes to and fro is halved when the closure holds this share of the residual's square, in so many cells, each weighed by its share.
+OF_THE_CLOSURE, FEW_CELLS = 0.9, 4
 # Residual over the lowest so far, and over the impulsive start's, from which on a march with held products takes the exact ones.
 RUNAWAY, RUNAWAY_FROM = 5.0, 0.1
 EXACT_COURANT, EXACT_VECTORS, EXACT_TOLERANCE = 80.0, 12, 0.1
@@ -206,9 +208,16 @@ class SteadyMarch:
         self._keep()
 
     def _turns_back(self, change):
-        """Whether a step undoes the last one, which did not help: Newton's steps go to and fro over a bend of the closure's sources in a single cell for ever, and half of one ends it."""
+        """Whether a step undoes the last one, which did not help, while what is left is the closure's residual in few cells.
+
+        Newton's steps go to and fro there over a bend of its sources for ever; half of one ends it. Where the flow itself swings (at a shock, at an exit with
+        back-flow), halved steps only let the Courant number grow: one duct of seven failed with them.
+        """
         last = self._stalled
-        return last is not None and np.vdot(change, last) < -0.5 * np.linalg.norm(change) * np.linalg.norm(last)
+        if last is None or np.vdot(change, last) > -0.5 * np.linalg.norm(change) * np.linalg.norm(last):
+            return False
+        share = (self._vector[:, self.flow.flow_columns:] ** 2).sum(axis=1)
+        return share.sum() ** 2 < FEW_CELLS * (share**2).sum() and share.sum() > OF_THE_CLOSURE * (self._vector**2).sum()
 
     def _take(self, change, before, factor):
         """Add so much of the change, halved while it makes the residual much worse; False if nothing helped."""
