@@ -24,6 +24,11 @@ class Numbers(unittest.TestCase):
         self.assertIn("± 0.00023", text)
         self.assertEqual(str(p.with_error(None, None)), "–")
 
+    def test_an_error_bar_is_never_a_bare_nought(self):
+        self.assertIn("± under 0.01", str(p.error_bar(0.003, 2)))
+        self.assertIn("± 0.01", str(p.error_bar(0.006, 2)))
+        self.assertEqual(str(p.error_bar(None)), "")
+
     def test_units_stand_apart(self):
         self.assertIn('class="unit">kg/m³', str(p.quantity(1.225, "kg/m^3")))
 
