@@ -157,6 +157,8 @@ class Runs(WithBody):
         for path, status in (("plane.bin?normal=w", 400), ("plane.bin?at=here", 400), ("plane.bin?q=nothing", 404), ("streams.bin?kind=cloud", 400), ("streams.bin?centre=1,2", 400), ("iso.bin?q=none", 404)):
             with self.subTest(path):
                 self.assertEqual(self.client.get(f"/runs/{run_id}/{path}").status_code, status)
+        for path in ("plane.bin?turn=nan", "plane.bin?tilt=inf", "plane.bin?reach=nan", "iso.bin?value=nan"):
+            self.assertEqual(self.client.get(f"/runs/{run_id}/{path}").status_code, 200, path)
         away = arrays(self.client.get(f"/runs/{run_id}/plane.bin?at=99").data)
         self.assertEqual(len(away["triangles"]), 0)
 

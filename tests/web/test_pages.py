@@ -191,6 +191,7 @@ class Runs(WithClient):
     def test_lines_and_pictures(self):
         run_id, _ = self.with_runs()
         lines = json.loads(self.text(f"/runs/{run_id}/lines?box=-0.5,1.5,-0.5,0.5&count=7"))["lines"]
+        self.assertIn("lines", json.loads(self.text(f"/runs/{run_id}/lines?x=nan&low=inf&high=-inf")))
         self.assertEqual(len(lines), 7)
         self.assertTrue(json.loads(self.text(f"/runs/{run_id}/lines?kind=vectors&box=-0.5,1.5,-0.5,0.5"))["start"])
         for form, start in (("png", b"\x89PNG"), ("svg", b"<?xml")):

@@ -55,6 +55,14 @@ def answered(head, arrays):
     return response
 
 
+def finite(text):
+    """A number of a query; ValueError, for which the default is taken, where it is none or without end."""
+    value = float(text)
+    if not np.isfinite(value):
+        raise ValueError(text)
+    return value
+
+
 def _numbers(name, default):
     """Numbers with units of a query parameter, in metres or degrees."""
     text = request.args.get(name, "")
@@ -118,7 +126,7 @@ def plane(run_id):
         abort(404, "This run has no such field.")
     normal = np.array(AXES.get(request.args.get("normal", "y")) or abort(400, "normal: x, y or z."))
     at = _numbers("at", (0.0,))[0] / field.scale
-    turn, tilt = (np.radians(request.args.get(name, 0.0, type=float) or 0.0) for name in ("turn", "tilt"))
+    turn, tilt = (np.radians(request.args.get(name, 0.0, type=finite) or 0.0) for name in ("turn", "tilt"))
     low, high = _window(field, drawn)
     middle = 0.5 * (drawn.points.min(axis=0) + drawn.points.max(axis=0))
     point = np.where(normal > 0, at, middle)
@@ -139,7 +147,7 @@ def plane(run_id):
 def _window(field, drawn):
     """The box in which planes and iso-surfaces are drawn: round the body, longer behind; or as far as ``reach`` body lengths."""
     low, high = drawn.points.min(axis=0), drawn.points.max(axis=0)
-    reach = float(np.clip(request.args.get("reach", 0.6, type=float) or 0.6, 0.05, 50.0))
+    reach = float(np.clip(request.args.get("reach", 0.6, type=finite) or 0.6, 0.05, 50.0))
     size = float((high - low).max())
     box = _domain(field)
     return np.maximum(low - reach * size, box[0]), np.minimum(high + reach * size * np.array([2.5, 1.0, 1.0]), box[1])
@@ -188,7 +196,7 @@ def iso(run_id):
     key = request.args.get("q", "loss")
     if key != "q" and key not in field.quantities:
         abort(404, "This run has no such field.")
-    value = request.args.get("value", 0.5, type=float)
+    value = request.args.get("value", 0.5, type=finite)
     low, high = _window(field, drawn)
     found = iso_surface(field, key, value if value is not None else 0.5, low, high)
     if found is None:

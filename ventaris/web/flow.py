@@ -18,7 +18,7 @@ from ..core.study.setup import prepare
 from ..store import runs
 from ..store.database import open_database
 from ..store.fields import frames_head, unpack_field, unpack_frames
-from .body_looks import body_of
+from .body_looks import body_of, finite
 from .campaigns import download, only_about, plain_name
 from .packing import packed
 from .runs import run_or_404
@@ -202,8 +202,8 @@ def lines(run_id):
         return jsonify(start=start.round(5).tolist(), velocity=(velocity / max(speed, 1e-9)).round(4).tolist(), fastest=float(speed))
     count = min(max(request.args.get("count", 24, type=int), 1), 120)
     # By default at the left edge of the window, or where the air begins.
-    x = request.args.get("x", max(box[0], float(picture.points[:, 0].min())) + 0.01 * (box[1] - box[0]), type=float)
-    low, high = request.args.get("low", box[2], type=float), request.args.get("high", box[3], type=float)
+    x = request.args.get("x", max(box[0], float(picture.points[:, 0].min())) + 0.01 * (box[1] - box[0]), type=finite)
+    low, high = request.args.get("low", box[2], type=finite), request.args.get("high", box[3], type=finite)
     step = (box[1] - box[0]) / 220
     traced = streamlines(sampler, rake(x, low, high, count), step, 500)
     return jsonify(lines=[line.round(5).tolist() for line in traced])
@@ -224,7 +224,7 @@ def picture(run_id, form):
     flag = lambda name: request.args.get(name, "0") == "1"
     span = None
     if "low" in request.args and "high" in request.args:
-        low, high = request.args.get("low", type=float), request.args.get("high", type=float)
+        low, high = request.args.get("low", type=finite), request.args.get("high", type=finite)
         span = (low, high) if low is not None and high is not None and high > low else None
     name = request.args.get("map")
     title = f"{run['campaign_name']}: {run['variant_name']} at {run['point_name']}, {level} grid"
