@@ -11,6 +11,10 @@ from ventaris.core.shapes.families import four_digit
 
 
 class WholePath(InBrowser):
+    def type_into(self, name, value):
+        self.page.fill(f"[name='{name}']", value)
+        self.page.press(f"[name='{name}']", "Tab")
+
     def test_from_coordinates_to_a_compared_answer(self):
         page = self.page
         self.go("/")
@@ -32,12 +36,10 @@ class WholePath(InBrowser):
         # The sheet: a change is saved at once; a mistake is named at its field.
         page.wait_for_selector("#drawing svg")
         self.assertEqual(page.input_value("[name='shape.chord']"), "1")
-        page.fill("[name='air.incidence']", "90")
-        page.press("[name='air.incidence']", "Tab")
+        self.type_into("air.incidence", "90")
         page.wait_for_selector("[data-problem='air.incidence']:not([hidden])")
         self.assertIn("-30 to 30", page.inner_text("[data-problem='air.incidence']"))
-        page.fill("[name='air.incidence']", "2")
-        page.press("[name='air.incidence']", "Tab")
+        self.type_into("air.incidence", "2")
         page.wait_for_selector("#saved:has-text('saved')")
         page.select_option("[name='grid.level']", "medium")
         page.wait_for_selector("text=cells on the finest level")
@@ -65,8 +67,7 @@ class WholePath(InBrowser):
         page.click("a[aria-label='New variant from imported']")
         page.fill("#name", "flapped")
         page.click("text=Add and open its sheet")
-        page.fill("[name='shape.edits.flap_deflection']", "6 deg")
-        page.press("[name='shape.edits.flap_deflection']", "Tab")
+        self.type_into("shape.edits.flap_deflection", "6 deg")
         page.wait_for_selector("#saved:has-text('saved')")
         page.click("nav >> text=Browser campaign")
         page.click("text=Run what is missing (1)")
@@ -166,8 +167,7 @@ class WholePath(InBrowser):
         for tab in (page, other):
             tab.goto(self.server.address + sheet)
             tab.wait_for_selector("#drawing svg")
-        page.fill("[name='shape.thickness']", "0.065")
-        page.press("[name='shape.thickness']", "Tab")
+        self.type_into("shape.thickness", "0.065")
         page.wait_for_selector("#saved:has-text('saved')")
         other.fill("[name='shape.thickness']", "0.07")
         other.press("[name='shape.thickness']", "Tab")
@@ -282,8 +282,7 @@ class WholePath(InBrowser):
         self.open_a_sheet_of_its_own("Slow line")
         page.route("**/htmx.min.js*", lambda route: held.append(route))
         page.reload(wait_until="commit")
-        page.fill("[name='grid.around']", "416")
-        page.press("[name='grid.around']", "Tab")
+        self.type_into("grid.around", "416")
         self.wait_until(lambda: held)
         held[0].continue_()
         page.unroute("**/htmx.min.js*")
@@ -304,8 +303,7 @@ class WholePath(InBrowser):
         self.assertEqual(page.url, address)
         self.assertIn("What you typed is still here", page.inner_text("#notices"))
         page.unroute("**/sheet/**")
-        page.fill("[name='grid.layers']", "64")
-        page.press("[name='grid.layers']", "Tab")
+        self.type_into("grid.layers", "64")
         page.wait_for_selector("#saved:has(svg)")
         page.reload()
         self.assertEqual(page.input_value("[name='grid.around']"), "416")
@@ -315,10 +313,6 @@ class WholePath(InBrowser):
         held, address = [], self.page.url
         self.page.route(address, lambda route: held.append(route) if route.request.method == "POST" else route.continue_())
         return held
-
-    def type_into(self, name, value):
-        self.page.fill(f"[name='{name}']", value)
-        self.page.press(f"[name='{name}']", "Tab")
 
     def test_saved_is_not_said_while_a_later_change_waits(self):
         page = self.page

@@ -202,7 +202,11 @@ def _interval(meta):
     return interval_words(meta)
 
 
+def condition_words(alternatives):
+    """When the form shows something, as the page's script reads it: a=x|y&b=z;c=w."""
+    return ";".join("&".join(f"{name}={'|'.join(allowed)}" for name, allowed in one.items()) for one in alternatives)
+
+
 def _condition(section, meta):
-    """When the form shows a field, as the page's script reads it: a=x|y&b=z;c=w."""
     from ..core.sheet.fields import shown_when
-    return ";".join("&".join(f"{name}={'|'.join(allowed)}" for name, allowed in one.items()) for one in shown_when(section, meta))
+    return condition_words(shown_when(section, meta))

@@ -10,6 +10,7 @@ from ..core.grids.embedded import mesh_quality
 from ..core.grids.quality import measure_quality
 from ..core.sheet import SECTIONS_OF, SHARED as SHARED_SECTIONS, SPACE_WORDS, SheetError, read_section, read_sheet, read_toml, write_toml
 from ..core.sheet.fields import SheetSection
+from ..core.sheet.nozzle import STEADY
 from ..core.study.air import derived_air
 from ..core.study.checks import estimate, examine
 from ..core.study.planner import plan_layer
@@ -18,6 +19,7 @@ from . import campaigns
 from .body_drawings import draw_body
 from .drawings import draw
 from .nozzle_drawings import draw_nozzle
+from .presentation import condition_words
 
 pages = Blueprint("sheets", __name__)
 HEADINGS = {"shape": "Shape", "air": "Air and motion", "domain": "Domain", "grid": "Grid", "instruments": "Instruments", "flow": "Flow", "run": "Run"}
@@ -50,7 +52,7 @@ LISTS = {"section": {"shape": [RowList("elements", "Further elements", "element"
                              RowList("meters", "Flow meters", "flow meter", "rectangles across x: mass flow, mean velocity, total pressure"),
                              RowList("formulas", "Formula channels", "formula", "computed from the other channels at every step")]}}
 # A jet in time has its microphones instead.
-STEADY_NOZZLE = "flow.model=inviscid|laminar|turbulent"
+STEADY_NOZZLE = condition_words([STEADY])
 LISTS["nozzle"] = {"shape": [RowList("ports", "Intake ports", "port", "slots all round the wall, open to the air outside")],
                    "instruments": [RowList("microphones", "Microphones", "microphone", "points whose pressure is recorded", "flow.model=noise"),
                                    RowList("stations", "Stations", "station", "cross-sections over which the flow is averaged", STEADY_NOZZLE),
