@@ -31,8 +31,8 @@ install() {
     "$PYTHON" -m venv .venv 2>/dev/null || { as_root apt-get install -y -qq python3-venv >/dev/null && "$PYTHON" -m venv .venv; } || {
       echo "The virtual environment could not be made. On Debian: apt-get install python3-venv" >&2; exit 1; }
   fi
-  .venv/bin/python -m pip install -q --disable-pip-version-check -r requirements.txt
-  .venv/bin/python -m pip install -q --disable-pip-version-check --no-deps -e .
+  .venv/bin/python -m pip install -qq --disable-pip-version-check -r requirements.txt
+  .venv/bin/python -m pip install -qq --disable-pip-version-check --no-deps -e .
   mkdir -p .setup && touch "$MARK"
 }
 

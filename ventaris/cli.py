@@ -6,6 +6,9 @@ import sys
 import time
 from pathlib import Path
 
+# Seconds between two lines of progress where there is no terminal.
+LINE_EVERY = 5.0
+
 
 def main(arguments=None):
     """Entry point; returns the exit code."""
@@ -15,13 +18,20 @@ def main(arguments=None):
     _add_service(verbs)
     _add_exchange(verbs)
     options = parser.parse_args(arguments)
+    from .store.database import StoreError
     try:
         return options.action(options) or 0
+    except StoreError as error:
+        return _fail(str(error))
+    except OSError as error:
+        if isinstance(error, BrokenPipeError):
+            return 1
+        return _fail(f"{error.filename or 'a file'}: {error.strerror or error}. Check the path and its permissions.")
+    except MemoryError:
+        return _fail("the machine ran out of memory. Use fewer cells.")
     except KeyboardInterrupt:
         print("\ninterrupted", file=sys.stderr)
         return 130
-    except BrokenPipeError:
-        return 1
 
 
 def _data_option(parser):
@@ -78,8 +88,6 @@ def _add_exchange(verbs):
 
 
 def _run(options):
-    from tqdm import tqdm
-
     from .core.grids.mesh import MeshError
     from .core.shapes.coordinates import ShapeError
     from .core.shapes.library import library
@@ -94,23 +102,29 @@ def _run(options):
     except SheetError as error:
         return _fail(str(error))
     library.folder = options.sheet.resolve().parent
+    problem = _unwritable(options.out)
+    if problem:
+        return _fail(problem)
+    resume = None
+    if options.resume:
+        try:
+            resume = options.resume.read_bytes()
+        except OSError as error:
+            return _fail(f"--resume {options.resume}: {error.strerror}. A run with --out keeps checkpoint.npz there until it ends; without --resume it begins afresh.")
     setup, findings = examine(sheet)
     for finding in findings:
         print(f"{finding.grade}: {finding.message}", file=sys.stderr)
     if setup is None or any(f.grade == "stop" for f in findings):
         return 2
     try:
-        run = execute(sheet, options.resume.read_bytes() if options.resume else None)
-        saved = time.monotonic()
-        with tqdm(total=100, disable=None, bar_format="{l_bar}{bar}| {elapsed} {postfix}", file=sys.stderr) as bar:
-            for step in run:
-                bar.n = round(100 * step.share)
-                bar.set_postfix_str(f"{step.level} step {step.level_step}  residual {step.residual:.1e}  "
-                                    f"CL {step.channels['lift']:.5f}  CD {step.channels['drag']:.5f}")
-                if options.out and time.monotonic() - saved > 5:
-                    saved = time.monotonic()
-                    _write(options.out, "checkpoint.npz", run.checkpoint().to_bytes())
-            bar.n = 100
+        run = execute(sheet, resume)
+        saved, watch = time.monotonic(), _Watch()
+        for step in run:
+            watch.show(step, run.headline_words(step.channels))
+            if options.out and time.monotonic() - saved > 5:
+                saved = time.monotonic()
+                _write(options.out, "checkpoint.npz", run.checkpoint().to_bytes())
+        watch.close()
     except (RunFailed, MeshError, ShapeError) as error:
         return _fail(str(error))
     if options.out:
@@ -122,16 +136,58 @@ def _run(options):
     return 0 if run.result["verdict"]["settled"] else 3
 
 
+class _Watch:
+    """The progress of a run on standard error: a bar on a terminal, a line now and then elsewhere."""
+
+    def __init__(self):
+        from tqdm import tqdm
+        self._bar = tqdm(total=100, bar_format="{l_bar}{bar}| {elapsed} {postfix}", file=sys.stderr) if sys.stderr.isatty() else None
+        self._said, self._began = -LINE_EVERY, time.monotonic()
+
+    def show(self, step, words):
+        line = f"{step.level} step {step.level_step}  " + (f"residual {step.residual:.1e}  " if step.residual else "") + words
+        if self._bar is not None:
+            self._bar.n = round(100 * step.share)
+            self._bar.set_postfix_str(line)
+            return
+        spent = time.monotonic() - self._began
+        if step.message:
+            print(step.message, file=sys.stderr, flush=True)
+        if spent - self._said >= LINE_EVERY:
+            self._said = spent
+            print(f"{100 * step.share:3.0f} %  {spent:5.0f} s  {line}", file=sys.stderr, flush=True)
+
+    def close(self):
+        if self._bar is not None:
+            self._bar.n = 100
+            self._bar.close()
+
+
+def _unwritable(folder):
+    """Why results cannot be written to a folder, or None."""
+    if folder is None:
+        return None
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+    except (FileExistsError, NotADirectoryError):
+        return f"--out {folder}: there is a file of that name. Give a folder."
+    except OSError as error:
+        return f"--out {folder}: {error.strerror}. Give a folder that can be written to."
+    return None if os.access(folder, os.W_OK) else f"--out {folder}: cannot be written to. Mend its permissions, or give another folder."
+
+
 def _report(run, as_json):
     if as_json:
         print(json.dumps(run.result, indent=1))
         return
-    for name in ("lift", "drag", "moment"):
-        trend = run.result["trends"][name]
-        error = f" ± {trend['error']:.5f}" if trend["error"] is not None else ""
-        print(f"{name:8s} {run.result['coefficients'][name]: .6f}{error}   {trend['words']}")
+    rows = run.report_rows()
+    width = max((len(row[0]) for row in rows), default=0)
+    for label, value, unit, decimals, trend in rows:
+        error = f" ± {trend['error']:.{max(decimals - 1, 0)}f}" if trend["error"] is not None else ""
+        print(f"{label:{width}s} {value: .{decimals}f}{error}{unit and ' ' + unit}   {trend['words']}")
     for shock in run.result["shocks"]:
-        print(f"shock    {shock['surface']} at x = {shock['x']:.4f} chords, Mach {shock['mach_ahead']:.3f} ahead of it")
+        if "surface" in shock:
+            print(f"shock    {shock['surface']} at x = {shock['x']:.4f} chords, Mach {shock['mach_ahead']:.3f} ahead of it")
     print(run.result["verdict"]["words"])
     for warning in run.result["verdict"]["warnings"]:
         print(f"note: {warning}")
@@ -155,6 +211,8 @@ def _validate(options):
 
 
 def _serve(options):
+    if not 0 <= options.port <= 65535:
+        return _fail(f"--port {options.port}: accepted: 1 to 65535, or 0 for any free one.")
     from .web.serve import serve
     return serve(options.data, options.host, options.port, demo=not options.no_demo, worker=not options.no_worker)
 
@@ -178,27 +236,29 @@ def _demo(options):
 def _export(options):
     from .store import archive, campaigns
     from .store.database import open_database
-    database = open_database(options.data)
+    database = open_database(options.data, create=False)
     found = [c for c in campaigns.all_campaigns(database) if options.campaign in (c["name"], str(c["id"]))]
     if not found:
         return _fail(f"no campaign “{options.campaign}” in {options.data}")
-    options.file.write_bytes(archive.export_campaign(database, found[0]["id"]))
+    _write(options.file.parent, options.file.name, archive.export_campaign(database, found[0]["id"]))
     return 0
 
 
 def _import(options):
     from .store import archive
     from .store.database import open_database
+    data = options.file.read_bytes()
     try:
-        print(archive.import_campaign(open_database(options.data), options.file.read_bytes()))
-    except (OSError, archive.ArchiveError) as error:
+        print(archive.import_campaign(open_database(options.data), data))
+    except archive.ArchiveError as error:
         return _fail(str(error))
     return 0
 
 
 def _backup(options):
     from .store.database import backup, open_database
-    backup(open_database(options.data), options.file)
+    options.file.parent.mkdir(parents=True, exist_ok=True)
+    backup(open_database(options.data, create=False), options.file)
     return 0
 
 

@@ -9,8 +9,19 @@ import re
 
 import pint
 
-NUMBER = re.compile(r"^\s*([-+−]?(?:\d+(?:[.,]\d*)?|[.,]\d+)(?:[eE][-+]?\d+)?)\s*(.*?)\s*$")
-UNIT = re.compile(r"^[A-Za-zµμ°%/*^0-9 ._()·²³-]{0,32}$")
+# What is typed is bounded before anything reads it: length, characters, and powers of units.
+LONGEST = 80
+NUMBER = re.compile(r"([-+−]?(?:[0-9]{1,40}(?:[.,][0-9]{0,40})?|[.,][0-9]{1,40})(?:[eE][-+]?[0-9]{1,4})?)(.*)", re.DOTALL)
+# Thousands set off by commas: 10,000 is as often ten thousand as it is ten. Spaces and apostrophes have one meaning only.
+THOUSANDS = re.compile(r"[-+−]?[1-9][0-9]{0,2}(?:,[0-9]{3})+(?![0-9])")
+SET_OFF = re.compile(r"[-+−]?[1-9][0-9]{0,2}(?:['’ \u00a0\u2009\u202f][0-9]{3})+(?![0-9])")
+UNIT = re.compile(r"[A-Za-zµμ°%/*^0-9 ._()·²³-]{0,32}")
+# Factors with powers of at most two digits, multiplied or divided: all that a unit needs.
+POWER = r"(?:\s?(?:\^|\*\*)\s?-?[0-9]{1,2}|[²³])?"
+FACTOR = rf"(?:[A-Za-zµμ°%][A-Za-z_µμ°%]{{0,24}}[0-9]?{POWER}|1)"
+SIGN = r"(?:\s?[*/·]\s?|\s)"
+BRACKET = rf"\({FACTOR}(?:{SIGN}{FACTOR}){{0,4}}\)"
+PRODUCT = re.compile(rf"(?:{FACTOR}|{BRACKET})(?:{SIGN}(?:{FACTOR}|{BRACKET})){{0,4}}")
 SPELLINGS = {"°C": "degC", "°F": "degF", "°": "deg", "%": "percent", "kts": "knot", "kn": "knot", "km/h": "kilometer_per_hour",
              "kph": "kilometer_per_hour", "chords": "", "chord": "", "degrees": "deg", "celsius": "degC", "Celsius": "degC"}
 KINDS = {"m": "length", "m/s": "speed", "Pa": "pressure", "K": "temperature", "deg": "angle", "rad": "angle",
@@ -55,17 +66,33 @@ def parse(value, unit):
     if isinstance(value, bool):
         raise UnitError(f"{value} is not a number")
     if isinstance(value, (int, float)):
+        if abs(value) > 1e300:
+            raise UnitError("is not a finite number")
         return _finite(float(value), value)
-    match = NUMBER.match(str(value))
-    if not match or not UNIT.match(match[2]):
-        raise UnitError(f"“{str(value)[:40]}” is not a number with a unit; write for example {EXAMPLES.get(unit, '1')}")
-    number = _finite(float(match[1].replace("−", "-").replace(",", ".")), value)
-    written = match[2]
+    if not isinstance(value, str):
+        raise UnitError(f"a {type(value).__name__} is not a number with a unit; write for example {EXAMPLES.get(unit, '1')}")
+    text = value.strip()
+    if len(text) > LONGEST:
+        raise UnitError(f"“{text[:40]}…” has {len(text)} characters and is not a number with a unit; write for example {EXAMPLES.get(unit, '1')}")
+    grouped = THOUSANDS.match(text)
+    if grouped:
+        plain = re.sub(r"[^-+0-9]", "", grouped[0].replace("−", "-"))
+        raise UnitError(f"“{text}” can be read in two ways: write {plain} for thousands, or a point for decimals ({grouped[0][:-4]}.{grouped[0][-3:]})")
+    apart = SET_OFF.match(text)
+    if apart:
+        text = re.sub(r"['’ \u00a0\u2009\u202f]", "", apart[0]) + text[apart.end():]
+    match = NUMBER.fullmatch(text)
+    written = match[2].strip() if match else ""
+    if not match or not UNIT.fullmatch(written):
+        raise UnitError(f"“{text[:40]}” is not a number with a unit; write for example {EXAMPLES.get(unit, '1')}")
+    number = _finite(float(match[1].replace("−", "-").replace(",", ".")), text)
     if not written:
         return number
     spelled = SPELLINGS.get(written, written.replace("·", "*").replace("²", "^2").replace("³", "^3").replace("°", "deg"))
     if spelled == "" and unit == "":
         return number
+    if not PRODUCT.fullmatch(spelled):
+        raise UnitError(f"“{written}” is not a unit known here; write for example {EXAMPLES.get(unit, unit) or '1'}")
     registry = _registry()
     try:
         quantity = registry.Quantity(number, registry.parse_units(spelled))

@@ -13,35 +13,94 @@ class StoreError(RuntimeError):
     """Something could not be stored; the message says what and what to do."""
 
 
-def open_database(folder, migrate=True):
-    """Open (and create) the database in a data folder.
+class DiskFull(StoreError):
+    """There is no room; what was stored before is whole."""
+
+
+class Unreachable(StoreError):
+    """The laboratory itself cannot be opened: moved, damaged, forbidden, or of a newer program."""
+
+
+class Vanished(StoreError):
+    """What something was to be stored with has been deleted meanwhile."""
+
+
+def open_database(folder, migrate=True, create=True):
+    """Open the database in a data folder.
+
+    Parameters
+    ----------
+    migrate : bool
+        Bring an older one up to date.
+    create : bool
+        Make one where there is none; otherwise that is an error.
 
     Returns
     -------
     sqlite3.Connection
         In autocommit mode, rows by name; use `transaction` for several statements.
+
+    Raises
+    ------
+    Unreachable
     """
     folder = Path(folder)
+    path = folder / FILE_NAME
     try:
-        folder.mkdir(parents=True, exist_ok=True)
+        if create:
+            folder.mkdir(parents=True, exist_ok=True)
+            # It holds the key of the cookies: nobody else on the machine may read it.
+            os.close(os.open(path, os.O_CREAT | os.O_RDWR, 0o600))
+        elif not path.is_file():
+            raise Unreachable(f"There is no laboratory in {folder} (no file {FILE_NAME}). If the folder was moved, move it back or name its new place with --data.")
     except OSError as error:
-        raise StoreError(f"The data folder {folder} cannot be made: {error.strerror}. Give another with --data.") from None
-    database = sqlite3.connect(folder / FILE_NAME, timeout=10, isolation_level=None, check_same_thread=False)
-    database.row_factory = sqlite3.Row
-    database.execute("PRAGMA journal_mode = WAL")
-    database.execute("PRAGMA synchronous = NORMAL")
-    database.execute("PRAGMA foreign_keys = ON")
-    database.execute("PRAGMA busy_timeout = 10000")
-    if migrate:
-        _migrate(database)
+        raise Unreachable(f"The data folder {folder} cannot be used: {error.strerror}. Mend its permissions, or give another with --data.") from None
+    database = None
+    try:
+        database = sqlite3.connect(path, timeout=10, isolation_level=None, check_same_thread=False)
+        database.row_factory = sqlite3.Row
+        database.execute("PRAGMA journal_mode = WAL")
+        database.execute("PRAGMA synchronous = NORMAL")
+        database.execute("PRAGMA foreign_keys = ON")
+        database.execute("PRAGMA busy_timeout = 10000")
+        if migrate:
+            _migrate(database)
+            _keep_private(path)
+    except (sqlite3.Error, StoreError) as error:
+        if database is not None:
+            database.close()
+        if isinstance(error, StoreError):
+            raise
+        raise _unreachable(folder, error) from error
     return database
+
+
+def _keep_private(path):
+    try:
+        if path.stat().st_mode & 0o077:
+            path.chmod(0o600)
+    except OSError:
+        # Somebody else's file, or a disk without permissions.
+        pass
+
+
+def _unreachable(folder, error):
+    """The words for a laboratory that SQLite cannot open."""
+    text = str(error)
+    if "full" in text or "disk I/O" in text:
+        return explain(error)
+    if "not a database" in text or "malformed" in text or "no such table" in text:
+        return Unreachable(f"The laboratory in {folder} is damaged ({text}). Put a backup in its place; copy the damaged file away first.")
+    if "readonly" in text or "unable to open" in text:
+        return Unreachable(f"The laboratory in {folder} cannot be written to. Mend the permissions of the folder and of {FILE_NAME}, or give another folder with --data.")
+    return Unreachable(f"The laboratory in {folder} cannot be opened: {text}.")
 
 
 def _migrate(database):
     version = database.execute("PRAGMA user_version").fetchone()[0]
     steps = sorted(MIGRATIONS.glob("*.sql"))
     if version > len(steps):
-        raise StoreError("The data folder was written by a newer Ventaris. Update the program.")
+        raise Unreachable("The data folder was written by a newer Ventaris. Update the program, or give another folder with --data.")
     for number, step in enumerate(steps, start=1):
         if number > version:
             with transaction(database):
@@ -86,9 +145,13 @@ def explain(error):
     """A `StoreError` for an SQLite error, in words that help."""
     text = str(error)
     if "full" in text or "disk I/O" in text:
-        return StoreError("The disk is full: nothing was stored, and nothing stored before is lost. Free some space, then try again.")
+        return DiskFull("The disk is full: nothing was stored, and nothing stored before is lost. Free some space, then try again.")
     if "readonly" in text:
-        return StoreError("The data folder cannot be written to. Check its permissions.")
+        return Unreachable("The data folder cannot be written to. Check its permissions.")
+    if "malformed" in text or "not a database" in text:
+        return Unreachable(f"The laboratory is damaged ({text}). Put a backup in its place; copy the damaged file away first.")
+    if "FOREIGN KEY" in text:
+        return Vanished("What this belongs to was deleted meanwhile; nothing was stored.")
     if "locked" in text:
         return StoreError("The database is busy. Try again in a moment.")
     return StoreError(f"The database refused: {text}")
@@ -98,9 +161,15 @@ def backup(database, path):
     """Copy the whole laboratory, while it is in use."""
     path = Path(path)
     partial = path.with_name(path.name + ".part")
+    os.close(os.open(partial, os.O_CREAT | os.O_RDWR | os.O_TRUNC, 0o600))
     copy = sqlite3.connect(partial)
-    with copy:
-        database.backup(copy)
+    try:
+        with copy:
+            database.backup(copy)
+    except sqlite3.Error as error:
+        copy.close()
+        partial.unlink(missing_ok=True)
+        raise explain(error) from error
     copy.close()
     os.replace(partial, path)
 

@@ -10,6 +10,7 @@ RESTORE = {"campaign": "UPDATE campaign SET deleted = NULL WHERE id = ?",
            "variant": "UPDATE variant SET deleted = NULL WHERE id = ?",
            "operating point": "UPDATE operating_point SET deleted = NULL WHERE id = ?",
            "measured data": "UPDATE measured SET deleted = NULL WHERE id = ?"}
+BASELINE = "UPDATE variant SET baseline = (id = ?) WHERE campaign_id = (SELECT campaign_id FROM variant WHERE id = ?)"
 PURGE = ("DELETE FROM campaign WHERE deleted IS NOT NULL", "DELETE FROM variant WHERE deleted IS NOT NULL",
          "DELETE FROM operating_point WHERE deleted IS NOT NULL", "DELETE FROM measured WHERE deleted IS NOT NULL")
 STOP = {"campaign": "UPDATE run SET request = 'stop' WHERE state IN ('gridding', 'running') AND campaign_id = ?",
@@ -25,18 +26,19 @@ def delete(database, kind, row_id, name):
         database.execute(MARK[kind], (row_id,))
         if kind in STOP:
             database.execute(STOP[kind], (row_id,))
-        if kind == "variant":
-            _next_baseline(database, row_id)
-    remember(database, "last_deletion", {"kind": kind, "id": row_id, "name": name})
+        was_baseline = kind == "variant" and _next_baseline(database, row_id)
+    remember(database, "last_deletion", {"kind": kind, "id": row_id, "name": name, "baseline": was_baseline})
 
 
 def _next_baseline(database, variant_id):
-    """When the baseline goes, the oldest variant left takes its place."""
+    """When the baseline goes, the oldest variant left takes its place; returns whether it went."""
     row = database.execute("SELECT campaign_id, baseline FROM variant WHERE id = ?", (variant_id,)).fetchone()
     if row and row["baseline"]:
         database.execute("UPDATE variant SET baseline = 0 WHERE id = ?", (variant_id,))
         database.execute("UPDATE variant SET baseline = 1 WHERE id = (SELECT min(id) FROM variant WHERE campaign_id = ? AND deleted IS NULL)",
                          (row["campaign_id"],))
+        return True
+    return False
 
 
 def last_deletion(database):
@@ -50,6 +52,8 @@ def undo(database):
     if last:
         with transaction(database):
             database.execute(RESTORE[last["kind"]], (last["id"],))
+            if last.get("baseline"):
+                database.execute(BASELINE, (last["id"], last["id"]))
         remember(database, "last_deletion", None)
     return last
 

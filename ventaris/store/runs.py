@@ -1,5 +1,6 @@
 """Runs: their states, histories, logs, results and arrays."""
 import json
+import math
 import time
 
 from .database import remember, setting, transaction
@@ -8,6 +9,8 @@ ACTIVE = ("waiting", "gridding", "running")
 ENDED = ("settled", "stopped", "failed")
 STALE_AFTER = 12.0
 MOST_ATTEMPTS = 3
+# Seconds that a run lets others pass for every second that it takes itself, and the share of what is left of a run below which another is much shorter.
+PATIENCE, SHORTER = 3.0, 0.25
 COST_NAMES = {"section": "cost_per_cell_step", "body": "cost_per_cell_step_in_space", "nozzle": "cost_per_cell_step_in_nozzles"}
 
 
@@ -15,11 +18,25 @@ class StateError(RuntimeError):
     """The run is not in a state in which this can be done."""
 
 
-def add_run(database, campaign_id, variant_id, point_id, sheet_toml, study=None):
-    """Put a run in the queue; returns its id.  `study` is the factor of a grid study's run or the mark of a search's, which are not the cell's answer."""
+def add_run(database, campaign_id, variant_id, point_id, sheet_toml, study=None, estimate=None):
+    """Put a run in the queue; returns its id, or that of a run of the same cell and sheet that is under way.
+
+    Parameters
+    ----------
+    study : float or None
+        The factor of a grid study's run or the mark of a search's, which are not the cell's answer.
+    estimate : float or None
+        Seconds that it will take, about: short runs go first.
+    """
     with transaction(database):
-        run_id = database.execute("INSERT INTO run (campaign_id, variant_id, point_id, sheet, study) VALUES (?, ?, ?, ?, ?)",
-                                  (campaign_id, variant_id, point_id, sheet_toml, study)).lastrowid
+        # Pressed twice, asked once.
+        same = database.execute("""
+            SELECT id FROM run WHERE variant_id = ? AND point_id = ? AND sheet = ? AND study IS ?
+            AND state IN ('waiting', 'gridding', 'running', 'paused') AND request = ''""", (variant_id, point_id, sheet_toml, study)).fetchone()
+        if same:
+            return same["id"]
+        run_id = database.execute("INSERT INTO run (campaign_id, variant_id, point_id, sheet, study, estimate) VALUES (?, ?, ?, ?, ?, ?)",
+                                  (campaign_id, variant_id, point_id, sheet_toml, study, estimate)).lastrowid
         _say(database, run_id, "Waiting for the worker")
     return run_id
 
@@ -64,7 +81,9 @@ def finished_of_variant(database, variant_id):
 
 def queue_position(database, run_id):
     """How many runs stand ahead of a waiting one."""
-    return database.execute("SELECT count(*) FROM run WHERE state IN ('waiting', 'gridding', 'running') AND id < ?", (run_id,)).fetchone()[0]
+    waiting = sorted((w["turn"], w["id"]) for w in _waiting(database))
+    before = next((k for k, (_, number) in enumerate(waiting) if number == run_id), 0)
+    return before + database.execute("SELECT count(*) FROM run WHERE state IN ('gridding', 'running')").fetchone()[0]
 
 
 def history(database, run_id, after=0):
@@ -85,7 +104,8 @@ def say(database, run_id, line):
 
 
 def _say(database, run_id, line):
-    database.execute("INSERT INTO log_line (run_id, line) VALUES (?, ?)", (run_id, line))
+    # A run may be deleted while the worker is still at it: then there is nothing to say it of.
+    database.execute("INSERT INTO log_line (run_id, line) SELECT id, ? FROM run WHERE id = ?", (line, run_id))
 
 
 # What a person may ask for.
@@ -134,17 +154,58 @@ def _set_state(database, run_id, state, line):
 # What the worker does.
 
 def claim(database, worker):
-    """Take the oldest waiting run, or None."""
+    """Take the next waiting run, or None: short ones before long ones, but none waits for ever."""
     with transaction(database):
+        first = _next_waiting(database)
+        if first is None:
+            return None
         row = database.execute("""
             UPDATE run SET state = 'gridding', worker = ?, heartbeat = ?, attempts = attempts + 1,
                 started = coalesce(started, strftime('%Y-%m-%dT%H:%M:%fZ', 'now'))
-            WHERE id = (SELECT run.id FROM run JOIN campaign ON campaign.id = run.campaign_id
-                        JOIN variant ON variant.id = run.variant_id JOIN operating_point ON operating_point.id = run.point_id
-                        WHERE state = 'waiting' AND campaign.deleted IS NULL AND variant.deleted IS NULL
-                        AND operating_point.deleted IS NULL ORDER BY run.id LIMIT 1)
-            RETURNING id""", (worker, time.time())).fetchone()
+            WHERE id = ? RETURNING id""", (worker, time.time(), first["id"])).fetchone()
     return run(database, row["id"]) if row else None
+
+
+def _next_waiting(database):
+    """The waiting run whose turn it is, or None."""
+    return min(_waiting(database), key=lambda w: (w["turn"], w["id"]), default=None)
+
+
+def _waiting(database):
+    """Waiting runs as dicts with `id`, `turn` and `estimate`."""
+    rows = database.execute("""
+        SELECT run.id, run.estimate, strftime('%s', run.created) AS made FROM run JOIN campaign ON campaign.id = run.campaign_id
+        JOIN variant ON variant.id = run.variant_id JOIN operating_point ON operating_point.id = run.point_id
+        WHERE state = 'waiting' AND campaign.deleted IS NULL AND variant.deleted IS NULL AND operating_point.deleted IS NULL ORDER BY run.id""").fetchall()
+    return [{"id": row["id"], "estimate": row["estimate"], "turn": turn_of(row["made"], row["estimate"])} for row in rows]
+
+
+def turn_of(made, estimate):
+    """When a run's turn is, s: the time it was asked for plus some of what it costs, by powers of four so that a series keeps its order."""
+    size = 4.0 ** math.floor(math.log(max(estimate, 1.0), 4)) if estimate else 1.0
+    return float(made or 0) + PATIENCE * size
+
+
+def shorter_waiting(database, run_id, left):
+    """Whether a much shorter run waits whose turn is before that of this one, which has `left` seconds to go."""
+    first = _next_waiting(database)
+    if first is None or not first["estimate"] or first["estimate"] > SHORTER * left:
+        return False
+    own = database.execute("SELECT estimate, strftime('%s', created) AS made FROM run WHERE id = ?", (run_id,)).fetchone()
+    return own is not None and first["turn"] < turn_of(own["made"], own["estimate"])
+
+
+def put_back(database, run_id, line):
+    """Let a run that is being executed wait again; it goes on from its checkpoint."""
+    with transaction(database):
+        database.execute("UPDATE run SET state = 'waiting', worker = '', attempts = max(attempts - 1, 0) WHERE id = ? AND state IN ('gridding', 'running')", (run_id,))
+        _say(database, run_id, line)
+
+
+def note_progress(database, run_id):
+    """A checkpoint beyond the one this attempt began with: should the worker die now, it was not for nothing."""
+    with transaction(database):
+        database.execute("UPDATE run SET attempts = 0 WHERE id = ?", (run_id,))
 
 
 def recover(database, alive=lambda worker: False):
@@ -162,9 +223,9 @@ def recover(database, alive=lambda worker: False):
                 continue
             if row["attempts"] >= MOST_ATTEMPTS:
                 database.execute("UPDATE run SET error = ? WHERE id = ?",
-                                 (f"The worker died {row['attempts']} times in this run, perhaps for want of memory. Use fewer cells, "
+                                 (f"The worker died {row['attempts']} times at the same place of this run, perhaps for want of memory. Use fewer cells, "
                                   "then run it further.", row["id"]))
-                _set_state(database, row["id"], "failed", "The worker died again; given up")
+                _set_state(database, row["id"], "failed", "The worker died again without getting further; given up")
             else:
                 database.execute("UPDATE run SET state = 'waiting', worker = '' WHERE id = ?", (row["id"],))
                 _say(database, row["id"], "The worker died; the run goes on from its last checkpoint")
@@ -173,8 +234,10 @@ def recover(database, alive=lambda worker: False):
 
 
 def record(database, run_id, state, entries, progress, line=""):
-    """Store new history entries and the progress; returns what a person has asked for meanwhile."""
+    """Store new history entries and the progress; returns what a person has asked for meanwhile, "gone" when the run was deleted."""
     with transaction(database):
+        if not database.execute("SELECT 1 FROM run WHERE id = ?", (run_id,)).fetchone():
+            return "gone"
         database.executemany("INSERT OR REPLACE INTO history (run_id, step, entry) VALUES (?, ?, ?)",
                              [(run_id, e["step"], json.dumps(e)) for e in entries])
         database.execute("UPDATE run SET state = ?, progress = ?, heartbeat = ? WHERE id = ?",
@@ -182,7 +245,7 @@ def record(database, run_id, state, entries, progress, line=""):
         if line:
             _say(database, run_id, line)
         row = database.execute("SELECT request FROM run WHERE id = ?", (run_id,)).fetchone()
-    return row["request"] if row else "stop"
+    return row["request"]
 
 
 def forget_history_after(database, run_id, step):

@@ -3,7 +3,7 @@ import json
 from dataclasses import asdict
 
 from ..core.sheet import read_section, read_sheet, read_toml, write_toml
-from ..core.study.checks import examine
+from ..core.study.checks import estimate, examine
 from ..core.study.search import Constraint, Parameter, Plan, best, first_plan, is_worthwhile, outcome, propose, with_values
 from . import runs
 from .database import transaction
@@ -37,13 +37,14 @@ def _parsed(row):
 
 def search(database, search_id):
     """One search with its `Plan`, or None."""
-    row = database.execute(NAMED + "JOIN campaign ON campaign.id = search.campaign_id WHERE search.id = ? AND campaign.deleted IS NULL", (search_id,)).fetchone()
+    row = database.execute(NAMED + """JOIN campaign ON campaign.id = search.campaign_id WHERE search.id = ? AND campaign.deleted IS NULL
+        AND variant.deleted IS NULL AND operating_point.deleted IS NULL""", (search_id,)).fetchone()
     return _parsed(row) if row else None
 
 
 def searches_of(database, campaign_id):
     """All searches of a campaign, newest first."""
-    rows = database.execute(NAMED + "WHERE search.campaign_id = ? ORDER BY search.id DESC", (campaign_id,))
+    rows = database.execute(NAMED + "WHERE search.campaign_id = ? AND variant.deleted IS NULL AND operating_point.deleted IS NULL ORDER BY search.id DESC", (campaign_id,))
     return [_parsed(row) for row in rows]
 
 
@@ -53,7 +54,9 @@ def points_of(database, search_id):
     out = []
     for row in rows:
         run = runs.run(database, row["run_id"]) if row["run_id"] else None
-        out.append({"number": row["number"], "values": json.loads(row["point"]), "proposed": bool(row["proposed"]), "run": run, "problem": row["problem"]})
+        # A run that is gone is not asked for again: the search would never end.
+        lost = "its run was deleted" if row["run_id"] and run is None else ""
+        out.append({"number": row["number"], "values": json.loads(row["point"]), "proposed": bool(row["proposed"]), "run": run, "problem": row["problem"] or lost})
     return out
 
 
@@ -79,6 +82,7 @@ def delete_search(database, search_id):
     with transaction(database):
         for row in database.execute("SELECT run_id FROM search_point WHERE search_id = ? AND run_id IS NOT NULL", (search_id,)).fetchall():
             database.execute("DELETE FROM run WHERE id = ? AND state NOT IN ('gridding', 'running')", (row["run_id"],))
+            database.execute("UPDATE run SET request = 'stop' WHERE id = ?", (row["run_id"],))
         database.execute("DELETE FROM search WHERE id = ?", (search_id,))
 
 
@@ -136,7 +140,8 @@ def _queue(database, found, point):
         with transaction(database):
             database.execute("UPDATE search_point SET problem = ? WHERE search_id = ? AND number = ?", (problem, found["id"], point["number"]))
         return
-    run_id = runs.add_run(database, found["campaign_id"], found["variant_id"], found["point_id"], write_toml(varied), study=MARK)
+    cost = estimate(setup, runs.measured_cost(database, sheet.space))
+    run_id = runs.add_run(database, found["campaign_id"], found["variant_id"], found["point_id"], write_toml(varied), study=MARK, estimate=cost and cost.seconds)
     with transaction(database):
         database.execute("UPDATE search_point SET run_id = ? WHERE search_id = ? AND number = ?", (run_id, found["id"], point["number"]))
 

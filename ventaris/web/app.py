@@ -1,8 +1,13 @@
 """The application factory: configuration, security, errors, blueprints."""
 import base64
+import hashlib
 import hmac
+import ipaddress
 import os
 import secrets
+import sqlite3
+import threading
+import time
 from pathlib import Path
 
 from flask import Flask, Response, abort, g, render_template, request
@@ -14,7 +19,7 @@ from ..core.shapes.coordinates import ShapeError
 from ..core.sheet import SheetError
 from ..store.campaigns import Conflict
 from ..store.surfaces import serve_library
-from ..store.database import StoreError, open_database, remember, setting
+from ..store.database import StoreError, Unreachable, explain, open_database, remember, setting
 from ..store.deletions import last_deletion
 from ..store.runs import StateError
 from . import body_looks, body_sheets, campaigns, compare, curves, flow, looks, maps, noise, presentation, runs, searches, sheets, study
@@ -23,7 +28,9 @@ LARGEST_UPLOAD = 210_000_000
 POLICY = ("default-src 'self'; script-src 'self'; style-src 'self'; img-src 'self' data: blob:; font-src 'self'; connect-src 'self'; "
           "object-src 'none'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'")
 TITLES = {400: "That did not work", 403: "Not allowed", 404: "Nothing here", 405: "Not allowed here", 409: "Changed in the meantime",
-          413: "Too large", 500: "The program made a mistake", 507: "Nothing was stored"}
+          413: "Too large", 429: "Wait a moment", 500: "The program made a mistake", 503: "The laboratory cannot be reached", 507: "Nothing was stored"}
+# Wrong passwords from one address before it has to wait, and for how long, s; doubled by every further one.
+FREE_TRIES, FIRST_WAIT, LONGEST_WAIT = 5, 2.0, 900.0
 
 
 def create_app(folder, password=None, local=True):
@@ -45,7 +52,9 @@ def create_app(folder, password=None, local=True):
         remember(database, "secret_key", key)
     database.close()
     serve_library(folder)
-    app.config.update(SECRET_KEY=key, MAX_CONTENT_LENGTH=LARGEST_UPLOAD, MAX_FORM_MEMORY_SIZE=4_000_000, FOLDER=Path(folder),
+    # Two servers on one machine keep their cookies apart: browsers do not tell ports.
+    cookie = "ventaris_" + hashlib.sha256(str(Path(folder).resolve()).encode()).hexdigest()[:10]
+    app.config.update(SECRET_KEY=key, SESSION_COOKIE_NAME=cookie, MAX_CONTENT_LENGTH=LARGEST_UPLOAD, MAX_FORM_MEMORY_SIZE=4_000_000, FOLDER=Path(folder),
                       WTF_CSRF_TIME_LIMIT=None, SESSION_COOKIE_SAMESITE="Strict", SESSION_COOKIE_HTTPONLY=True,
                       SEND_FILE_MAX_AGE_DEFAULT=3600, TEMPLATES_AUTO_RELOAD=bool(os.environ.get("VENTARIS_RELOAD")))
     app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True
@@ -59,7 +68,7 @@ def create_app(folder, password=None, local=True):
 
     @app.before_request
     def connect():
-        g.database = open_database(folder, migrate=False)
+        g.database = open_database(folder, migrate=False, create=False)
 
     @app.teardown_request
     def disconnect(_):
@@ -68,21 +77,62 @@ def create_app(folder, password=None, local=True):
 
     @app.context_processor
     def common():
-        # An error before the connection (a refused host) has no database to ask.
-        return {"undoable": last_deletion(g.database) if "database" in g else None, "version": presentation.asset_version()}
+        # An error before the connection (a refused host) has no database to ask, a damaged one no answer.
+        try:
+            undoable = last_deletion(g.database) if "database" in g else None
+        except sqlite3.Error:
+            undoable = None
+        return {"undoable": undoable, "version": presentation.asset_version()}
     return app
 
 
+def is_loopback(host):
+    """Whether a host, with or without port and brackets, is this machine's own address."""
+    name = host[1:host.index("]")] if host.startswith("[") and "]" in host else host.rsplit(":", 1)[0] if host.count(":") == 1 else host
+    if name == "localhost":
+        return True
+    try:
+        return ipaddress.ip_address(name).is_loopback
+    except ValueError:
+        return False
+
+
+class PasswordBrake:
+    """Makes an address that gives wrong passwords wait, longer each time."""
+
+    def __init__(self, clock=time.monotonic):
+        self._clock, self._lock, self._wrong = clock, threading.Lock(), {}
+
+    def wait(self, address):
+        """Seconds that an address has to wait still."""
+        with self._lock:
+            _, until = self._wrong.get(address, (0, 0.0))
+            return max(until - self._clock(), 0.0)
+
+    def failed(self, address):
+        """Count a wrong password."""
+        with self._lock:
+            if len(self._wrong) > 10_000:
+                self._wrong.clear()
+            count = self._wrong.get(address, (0, 0.0))[0] + 1
+            wait = min(FIRST_WAIT * 2.0 ** (count - FREE_TRIES), LONGEST_WAIT) if count >= FREE_TRIES else 0.0
+            self._wrong[address] = count, self._clock() + wait
+
+    def passed(self, address):
+        """Forget what an address did wrong."""
+        with self._lock:
+            self._wrong.pop(address, None)
+
+
 def _security(app, password, local):
+    brake = PasswordBrake()
+
     @app.before_request
     def admit():
-        host = request.host.rsplit(":", 1)[0].strip("[]")
-        if local and host not in ("127.0.0.1", "localhost", "::1"):
+        if local and not is_loopback(request.host):
             abort(403, "This server answers only to this machine's own address.")
         if password:
-            given = request.authorization.password if request.authorization else ""
-            if not hmac.compare_digest((given or "").encode(), password.encode()):
-                return Response("A password is needed.", 401, {"WWW-Authenticate": 'Basic realm="Ventaris"'})
+            return _ask_password(brake, password)
         return None
 
     @app.after_request
@@ -91,6 +141,21 @@ def _security(app, password, local):
         response.headers["X-Content-Type-Options"] = "nosniff"
         response.headers["Referrer-Policy"] = "same-origin"
         return response
+
+
+def _ask_password(brake, password):
+    """None for the right password, else the answer that asks for it."""
+    address = request.remote_addr or ""
+    wait = brake.wait(address)
+    if wait > 0:
+        return Response(f"Too many wrong passwords. Wait {wait:.0f} s, then try again.", 429, {"Retry-After": str(int(wait) + 1)})
+    given = request.authorization.password if request.authorization else None
+    if given is not None and hmac.compare_digest(given.encode("utf-8", "surrogatepass"), password.encode()):
+        brake.passed(address)
+        return None
+    if given is not None:
+        brake.failed(address)
+    return Response("A password is needed.", 401, {"WWW-Authenticate": 'Basic realm="Ventaris"'})
 
 
 NOTHING_HERE = "There is nothing at this address. It may have been deleted, or the address is mistyped."
@@ -137,7 +202,11 @@ def _errors(app):
 
     @app.errorhandler(StoreError)
     def store(error):
-        return page(507, str(error))
+        return page(503 if isinstance(error, Unreachable) else 507, str(error))
+
+    @app.errorhandler(sqlite3.Error)
+    def database(error):
+        return store(explain(error))
 
     @app.errorhandler(Exception)
     def mistake(error):

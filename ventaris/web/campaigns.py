@@ -1,11 +1,12 @@
 """Campaigns, and the test matrix that is a campaign's home."""
 import json
 import re
+from urllib.parse import urlsplit
 
 from flask import Blueprint, abort, current_app, g, redirect, render_template, request, url_for
 
 from ..core.sheet import SPACE_WORDS, SheetError, differing_inputs, read_toml, write_toml
-from ..core.study.checks import examine
+from ..core.study.checks import estimate, examine
 from ..core.shapes.library import LARGEST_FILE
 from ..store import archive, campaigns as store, deletions, runs, surfaces
 from ..worker.loop import is_worker_running
@@ -211,7 +212,8 @@ def start_run(campaign, variant, point):
     stops = [(f.path, f.message) for f in findings if f.grade == "stop"]
     if stops or setup is None:
         raise SheetError(stops)
-    return runs.add_run(g.database, campaign["id"], variant["id"], point["id"], write_toml(sheet))
+    cost = estimate(setup, runs.measured_cost(g.database, sheet.space))
+    return runs.add_run(g.database, campaign["id"], variant["id"], point["id"], write_toml(sheet), estimate=cost and cost.seconds)
 
 
 @pages.route("/campaigns/<int:campaign_id>/edit", methods=["GET", "POST"])
@@ -381,4 +383,12 @@ def undo():
     last = deletions.undo(g.database)
     if last and last["kind"] == "campaign":
         return redirect(url_for(".matrix", campaign_id=last["id"]))
-    return redirect(request.referrer or url_for(".index"))
+    return redirect(_own_page(request.referrer) or url_for(".index"))
+
+
+def _own_page(address):
+    """The path of an address that is this server's own, or None."""
+    parts = urlsplit(address or "")
+    if not address or parts.netloc != request.host or not parts.path.startswith("/") or parts.path.startswith("//") or "\\" in parts.path:
+        return None
+    return parts.path + (f"?{parts.query}" if parts.query else "")

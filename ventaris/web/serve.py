@@ -1,4 +1,5 @@
 """Serve the application, and keep a worker running beside it."""
+import errno
 import os
 import signal
 import subprocess
@@ -9,12 +10,13 @@ from pathlib import Path
 
 import waitress
 
-from ..store.database import StoreError, open_database
-from ..store.campaigns import all_campaigns
+from ..store.database import StoreError
 from ..worker.loop import is_worker_running
-from .app import create_app
+from .app import create_app, is_loopback
 
-LOOPBACK = ("127.0.0.1", "localhost", "::1")
+# Requests answered at a time; connections kept, and seconds after which a silent or half-sent one is dropped.
+THREADS, CONNECTIONS, CHANNEL_TIMEOUT = 8, 1000, 20
+
 
 
 class WorkerKeeper(threading.Thread):
@@ -49,27 +51,31 @@ class WorkerKeeper(threading.Thread):
 def serve(folder, host="127.0.0.1", port=8400, demo=True, worker=True):
     """Serve until interrupted; returns the exit code."""
     password = os.environ.get("VENTARIS_PASSWORD")
-    local = host in LOOPBACK
+    host = host.strip("[]")
+    local = is_loopback(f"[{host}]" if ":" in host else host)
     if not local and not password:
         print(f"error: --host {host} lets other machines in. Set a password first: VENTARIS_PASSWORD=… ./start --host {host}", file=sys.stderr)
         return 2
     try:
-        database = open_database(folder)
         app = create_app(folder, password, local)
-        if demo and not all_campaigns(database):
-            from ..demo.loader import load_demo
-            load_demo(database)
-        database.close()
-        server = waitress.create_server(app, host=host, port=port, threads=8, max_request_body_size=1_000_000_000, ident=None)
+        if demo:
+            from ..demo.loader import load_demo_once
+            load_demo_once(folder)
     except (OSError, StoreError) as error:
-        print(f"error: {error}. Another server may use port {port}: give another with --port.", file=sys.stderr)
+        print(f"error: {error}", file=sys.stderr)
+        return 2
+    try:
+        server = waitress.create_server(app, host=host, port=port, threads=THREADS, max_request_body_size=1_000_000_000, ident=None,
+                                        channel_timeout=CHANNEL_TIMEOUT, cleanup_interval=5, connection_limit=CONNECTIONS)
+    except (OSError, ValueError, OverflowError) as error:
+        print(f"error: {_not_listening(host, port, error)}", file=sys.stderr)
         return 2
     keeper = WorkerKeeper(folder) if worker else None
     try:
         signal.signal(signal.SIGTERM, _interrupt)
         if keeper:
             keeper.start()
-        print(f"Ventaris is ready: http://{host}:{server.effective_port}", flush=True)
+        print(f"Ventaris is ready: http://{f'[{host}]' if ':' in host else host}:{server.effective_port}", flush=True)
         server.run()
     except KeyboardInterrupt:
         pass
@@ -78,6 +84,15 @@ def serve(folder, host="127.0.0.1", port=8400, demo=True, worker=True):
         if keeper:
             keeper.end()
     return 0
+
+
+def _not_listening(host, port, error):
+    """Why the server cannot listen, with the mend."""
+    if getattr(error, "errno", None) == errno.EADDRINUSE:
+        return f"port {port} is in use, perhaps by another server. Give another with --port, or 0 for any free one."
+    if getattr(error, "errno", None) == errno.EACCES:
+        return f"port {port} may not be opened by this user. Give one above 1023 with --port."
+    return f"--host {host} --port {port}: {error}. Give an address of this machine, for example 127.0.0.1."
 
 
 def _interrupt(*_):

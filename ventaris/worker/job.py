@@ -11,12 +11,15 @@ from ..core.study.execute import execute
 from ..core.study.progress import Checkpoint, RunFailed
 from ..store import runs
 from ..store.body_fields import pack_body_field
-from ..store.database import StoreError
+from ..store.database import StoreError, Vanished
 from ..store.fields import pack_field, pack_frames, pack_rows, pack_taps, unpack_field
 
 RECORD_EVERY = 0.25
+DISK_WAIT = 5.0
 PICTURE_EVERY = 0.8
 CHECKPOINT_EVERY = 3.0
+# Seconds between two looks for a shorter run, and what must be left of this one to make way.
+MAKE_WAY_EVERY, LEAST_LEFT = 5.0, 60.0
 # Inputs in which a neighbour of a sweep may differ.
 SWEPT = {"air.incidence", "air.mach", "air.speed", "run.start", "air.reynolds"}
 
@@ -35,7 +38,8 @@ class Job:
         self.pending, self.line = [], ""
         self.picture_seconds = self.checkpoint_seconds = 0.0
         self.recorded = self.pictured = self.saved = 0.0
-        self.started = time.monotonic()
+        self.started = self.looked = time.monotonic()
+        self.resumed_at = 0
 
     def work(self):
         """Run to the end, to a pause or to a stop; the outcome is stored, never raised."""
@@ -45,6 +49,12 @@ class Job:
             self._fail(str(error))
         except MemoryError:
             self._fail("The machine ran out of memory. Use fewer cells.")
+        except SystemExit:
+            # The program is being ended: that is no fault of the run.
+            runs.put_back(self.database, self.id, "The program was ended; the run goes on from its last checkpoint")
+            raise
+        except Vanished:
+            print(f"run {self.id} was deleted", flush=True)
         except StoreError as error:
             self._wait_for_disk(error)
         except Exception as error:
@@ -57,6 +67,7 @@ class Job:
         if checkpoint:
             runs.forget_history_after(self.database, self.id, len(checkpoint.history))
             runs.say(self.database, self.id, f"Going on from the checkpoint at step {len(checkpoint.history)}")
+            self.resumed_at = len(checkpoint.history)
         neighbour = None
         if sheet.space == "section" and sheet.run.start == "neighbour" and not checkpoint:
             neighbour = self._neighbour(sheet)
@@ -66,8 +77,12 @@ class Job:
             if progress.message:
                 self.line = progress.message
             request = self._store(progress)
+            if request == "gone":
+                return
             if request:
                 self._leave(request)
+                return
+            if self._makes_way(progress):
                 return
         self._keep_picture(with_layer=True)
         result = self.execution.result
@@ -129,6 +144,19 @@ class Job:
             self.saved, self.checkpoint_seconds = time.monotonic(), time.monotonic() - now
         return request
 
+    def _makes_way(self, progress):
+        """Whether a much shorter run takes this one's place for a while."""
+        now = time.monotonic()
+        if now - self.looked < MAKE_WAY_EVERY:
+            return False
+        self.looked = now
+        left = (now - self.started) * (1 - progress.share) / max(progress.share, 1e-3)
+        if left < LEAST_LEFT or not runs.shorter_waiting(self.database, self.id, left):
+            return False
+        self._keep_checkpoint()
+        runs.put_back(self.database, self.id, "Makes way for a shorter run; goes on from here afterwards")
+        return True
+
     def _flush(self, progress):
         request = runs.record(self.database, self.id, "running", self.pending, progress, self.line)
         self.pending, self.line = [], ""
@@ -148,7 +176,10 @@ class Job:
         runs.keep_array(self.database, self.id, "taps", pack_taps(read_taps(flow, state, with_layer)))
 
     def _keep_checkpoint(self):
-        runs.keep_array(self.database, self.id, "checkpoint", self.execution.checkpoint().to_bytes())
+        checkpoint = self.execution.checkpoint()
+        runs.keep_array(self.database, self.id, "checkpoint", checkpoint.to_bytes())
+        if len(checkpoint.history) > self.resumed_at:
+            runs.note_progress(self.database, self.id)
 
     def _leave(self, request):
         self._keep_checkpoint()
@@ -165,10 +196,10 @@ class Job:
             print(details, flush=True)
 
     def _wait_for_disk(self, error):
-        """The store refuses (a full disk): keep trying to say so; the run goes back to the queue at the next start."""
+        """The store refuses (a full disk): keep trying to say so, however long it takes; no other run could be stored meanwhile."""
         print(f"run {self.id}: {error}", flush=True)
-        for _ in range(120):
-            time.sleep(5)
+        while True:
+            time.sleep(DISK_WAIT)
             try:
                 runs.finish(self.database, self.id, "paused", line=f"{error} The run is paused at its last checkpoint; resume it when there is space.")
                 return

@@ -110,6 +110,15 @@ def _search_goes_on(database):
         return False
 
 
+def _left_behind(database):
+    """Runs that are marked as running although nothing executes them (their end could not be stored) go back into the queue."""
+    try:
+        return runs.recover(database)
+    except StoreError as error:
+        print(error, flush=True)
+        return []
+
+
 def _serve_queue(folder, until_idle, parent):
     database = open_database(folder)
     serve_library(folder)
@@ -126,6 +135,7 @@ def _serve_queue(folder, until_idle, parent):
             time.sleep(5)
         if run:
             Job(database, run).work()
+            _left_behind(database)
         elif _search_goes_on(database):
             continue
         elif until_idle or (parent and os.getppid() != parent):

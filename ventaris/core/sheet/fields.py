@@ -98,10 +98,14 @@ class SheetSection(BaseModel):
         meta = cls.meta(info.field_name)
         if meta.get("kind") == "number":
             return cls._read_number(value, meta)
-        if meta.get("kind") == "choice" and value not in meta["options"]:
+        if meta.get("kind") == "choice" and (not isinstance(value, str) or value not in meta["options"]):
             raise ValueError(f"“{str(value)[:40]}” is not one of: {', '.join(meta['options'])}")
         if meta.get("kind") == "text":
-            value = str(value).strip()
+            if not isinstance(value, (str, int, float)):
+                raise ValueError(f"is a {'list' if isinstance(value, (list, tuple)) else 'section' if isinstance(value, dict) else type(value).__name__}; write text in quotes")
+            value = str(value)[:meta["most"] + 400].strip()
+            if any("\ud800" <= letter <= "\udfff" or letter == "\0" for letter in value):
+                raise ValueError("holds a character that is no text. Type it again")
             if len(value) > meta["most"]:
                 raise ValueError(f"{len(value)} characters; at most {meta['most']}")
         return value
@@ -145,7 +149,7 @@ def problems_of(error: ValidationError, prefix=""):
         elif kind == "missing":
             message = f"{path}: is missing."
         elif kind == "value_error":
-            shown = f" = {given}" if isinstance(given, (str, int, float)) and str(given).strip() else ""
+            shown = f" = {str(given)[:60]}" if isinstance(given, (str, float)) and str(given).strip() else f" = {given}" if isinstance(given, int) and abs(given) < 1e60 else ""
             message = f"{path}{shown}: {str(item['ctx']['error'])}."
         else:
             message = f"{path} = {str(given)[:60]}: {item['msg']}."

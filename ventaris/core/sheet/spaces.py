@@ -25,10 +25,10 @@ def read_section(name, values, space="section"):
 def read_sheet(values):
     """Validate a whole sheet given as a dict; raises SheetError with every problem found."""
     if isinstance(values, dict) and values.get("format", FORMAT) != FORMAT:
-        raise SheetError([("format", f"format = {values['format']}: this program reads format {FORMAT}. "
+        raise SheetError([("format", f"format = {str(values['format'])[:40]}: this program reads format {FORMAT}. "
                            "Export the sheet again, or update Ventaris.")])
     space = values.get("space", "section") if isinstance(values, dict) else "section"
-    if space not in SHEETS:
+    if not isinstance(space, str) or space not in SHEETS:
         raise SheetError([("space", f"space = {str(space)[:40]}: accepted: {', '.join(SHEETS)}. A section lies in a plane, a body in space; a nozzle has its own sheet.")])
     try:
         return SHEETS[space].model_validate(values)

@@ -3,6 +3,7 @@ import json
 import tomllib
 
 from .fields import SheetError, SheetSection
+from .model import FORMAT
 from .spaces import read_sheet
 from .. import units
 
@@ -31,11 +32,18 @@ def read_toml(source, overrides=()):
             raise SheetError([("", "The run sheet is not UTF-8 text.")]) from None
     try:
         values = tomllib.loads(source)
-    except tomllib.TOMLDecodeError as error:
-        raise SheetError([("", f"The run sheet is not valid TOML: {error}.")]) from None
+    except RecursionError:
+        raise SheetError([("", "The run sheet is nested too deeply to be one. Take sections of sections out.")]) from None
+    except ValueError as error:
+        raise SheetError([("", f"The run sheet is not valid TOML: {str(error)[:200]}.")]) from None
+    if "format" not in values:
+        raise SheetError([("format", f"format: is missing. A run sheet says its format in its first line: format = {FORMAT}.")])
     for setting in overrides:
         apply_setting(values, setting)
-    return read_sheet(values)
+    try:
+        return read_sheet(values)
+    except RecursionError:
+        raise SheetError([("", "The run sheet is nested too deeply to be one. Take sections of sections out.")]) from None
 
 
 def apply_setting(values, setting):

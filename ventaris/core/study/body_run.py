@@ -60,6 +60,8 @@ def shock_places(flow, state):
 class BodyExecution(Climb):
     """One run of a body; see `Climb`."""
 
+    reported = (*Climb.reported, ("side", "side force", "", 6))
+
     def __init__(self, sheet, resume=None, extra_steps=0):
         setup = prepare_body(sheet)
         super().__init__(sheet, setup, body_channels(setup), resume, extra_steps)

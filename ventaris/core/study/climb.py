@@ -34,6 +34,9 @@ class Climb:
     """
 
     recorder = time_march = None
+    # What is said of a run in one line while it goes on, and in a table at its end: channel, label, unit, decimals.
+    headlines = (("lift", "CL", "", 5), ("drag", "CD", "", 5))
+    reported = (("lift", "lift", "", 6), ("drag", "drag", "", 6), ("moment", "moment", "", 6))
     # Formula channels that may be asked to stand still are watched over so many steps.
     steady_over = 3
     # Values that stand still over so many steps settle a level although its residual has stalled.
@@ -52,6 +55,17 @@ class Climb:
         self.history, self.finished, self.result = [], [], None
         self._level, self._resume = None, resume
         self._before = resume.seconds if resume else 0.0
+
+    def headline_words(self, channels):
+        """The headline numbers of a step in one line; what the run does not record is left out."""
+        return "  ".join(f"{label} {channels[name]:.{decimals}f}{unit and ' ' + unit}" for name, label, unit, decimals in self.headlines
+                         if isinstance(channels.get(name), float))
+
+    def report_rows(self):
+        """(label, value, unit, decimals, trend) of every reported number that the result has."""
+        found, trends = self.result["coefficients"], self.result["trends"]
+        return [(label, found[name], unit, decimals, trends.get(name) or {"error": None, "words": ""}) for name, label, unit, decimals in self.reported
+                if isinstance(found.get(name), float)]
 
     def _start_clock(self):
         started = time.monotonic()

@@ -92,6 +92,12 @@ class _Picture:
 class NoiseExecution(Climb):
     """One run of a jet in time; see `Climb`. There is one level, and the march is in time."""
 
+    reported = (("tone", "tone", "Hz", 1), ("tone_level", "its level", "dB", 1), ("sound_level", "level", "dB", 1), ("mass_flow", "mass flow", "kg/s", 6), ("thrust", "thrust", "N", 4))
+
+    @property
+    def headlines(self):
+        return tuple((channel_name(f"p_{name}"), f"p at {name}", "Pa", 1) for name in self.places)
+
     def __init__(self, sheet, resume=None, extra_steps=0):
         setup = prepare_nozzle(sheet)
         super().__init__(sheet, setup, noise_channels(setup), resume, extra_steps)

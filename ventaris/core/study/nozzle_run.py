@@ -34,6 +34,10 @@ class NozzleExecution(Climb):
     """One run of a nozzle; see `Climb`."""
 
     stalled_over = 40
+    headlines = (("mass_flow", "mass flow", "kg/s", 5), ("thrust", "thrust", "N", 3))
+    reported = (("mass_flow", "mass flow", "kg/s", 6), ("thrust", "thrust", "N", 4), ("exit_mach", "exit Mach number", "", 4), ("exit_p", "exit pressure", "Pa", 1),
+                ("discharge", "discharge", "", 5), ("shock", "shock at x", "m", 5), ("mach_disc", "Mach disc", "m", 5), ("shock_cell", "shock cells", "m", 5),
+                ("plate_force", "push on the plate", "N", 4), ("plate_shear", "shear on the plate", "N", 5))
 
     def __init__(self, sheet, resume=None, extra_steps=0):
         setup = prepare_nozzle(sheet)
