@@ -24,6 +24,6 @@ def load_demo(database):
     """Import the demo archives; returns a line for each."""
     lines = []
     for path in sorted(RESULTS.glob("*.zip"), reverse=True):
-        archive.import_campaign(database, path.read_bytes())
+        archive.import_campaign(database, path.read_bytes(), arrays=False)
         lines.append(f"loaded {path.stem}")
     return lines

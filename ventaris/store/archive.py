@@ -2,16 +2,24 @@
 import io
 import json
 import zipfile
+from dataclasses import dataclass
+from typing import Annotated
 
-from ..core.sheet import SheetError, read_section, read_toml
-from ..core.shapes.library import MARK
+from pydantic import BaseModel, ConfigDict, Field, ValidationError
+
+from ..core.shapes.library import key_of
+from ..core.sheet import SHEETS, SheetError, default_setup, read_section, read_toml
+from ..core.study.result import check_result, check_text, check_values
 from . import campaigns, runs, searches
-from .database import transaction
+from .array_check import check_array, check_surface
+from .database import StoreError, transaction
 from .measured import add_measured, measured_of
 from .surfaces import keep_surface, sources_of, surface_bytes
 
 FORMAT = 1
 MOST_BYTES = 600_000_000
+# Of one document, and of parts in all.
+MOST_DOCUMENT, MOST_PARTS = 60_000_000, 20_000
 ARRAYS = ("field", "taps", "picture", "frames", "checkpoint")
 
 
@@ -64,78 +72,241 @@ def export_campaign(database, campaign_id, checkpoints=False):
     return out.getvalue()
 
 
-def import_campaign(database, data):
+class _Part(BaseModel):
+    model_config = ConfigDict(strict=True, extra="forbid")
+
+
+Name = Annotated[str, Field(max_length=200)]
+Moment = Annotated[str, Field(max_length=40, pattern=r"^[0-9T:.Z -]*$")]
+
+
+class VariantPart(_Part):
+    name: Name
+    shape: dict
+    baseline: int | bool = 0
+
+
+class PointPart(_Part):
+    name: Name
+    air: dict
+
+
+class MeasuredPart(_Part):
+    name: Name
+    columns: dict[Name, list[float | None]] = Field(max_length=200)
+
+
+class CampaignPart(_Part):
+    """campaign.json"""
+
+    format: int
+    space: str = "section"
+    name: Name
+    question: str = Field("", max_length=4000)
+    setup: dict
+    variants: list[VariantPart] = Field(max_length=2000)
+    points: list[PointPart] = Field(max_length=2000)
+    measured: list[MeasuredPart] = Field(default_factory=list, max_length=1000)
+
+
+class RunPart(_Part):
+    """run.json"""
+
+    variant: int = Field(ge=0)
+    point: int = Field(ge=0)
+    state: str
+    error: str = Field(max_length=4000)
+    result: dict | None
+    created: Moment
+    history: list[dict] = Field(max_length=200_000)
+
+
+@dataclass
+class _Contents:
+    """An archive that was looked over: nothing in it is taken on trust any more."""
+
+    head: CampaignPart
+    setup: dict
+    runs: list
+    searches: list
+    surfaces: dict
+
+
+def read_archive(data, arrays=True):
+    """Look an archive over, part by part, against the declarations that write it; stores nothing.
+
+    Parameters
+    ----------
+    data : bytes
+    arrays : bool
+        Unpack and check fields and surfaces too; costs time and memory, and is done in a child process for uploads.
+
+    Raises
+    ------
+    ArchiveError
+        With the part that is wrong, and why.
+    """
+    at = ["the archive"]
+    try:
+        with zipfile.ZipFile(io.BytesIO(data)) as archive:
+            return _read(archive, arrays, at)
+    except ArchiveError:
+        raise
+    except MemoryError:
+        raise ArchiveError(f"{at[0]} unpacks to more than the memory allowed. Export the campaign again.") from None
+    except (KeyError, zipfile.BadZipFile) as error:
+        raise ArchiveError(f"This is not a campaign archive of Ventaris, or it is damaged ({at[0]}: {str(error)[:120]}). Export it again.") from None
+    except ValidationError as error:
+        first = error.errors()[0]
+        place = ".".join(str(part) for part in first["loc"])[:80]
+        raise ArchiveError(f"{at[0]}: {place}: {first['msg'][:160]}. The archive is damaged; export the campaign again.") from None
+    except SheetError as error:
+        raise ArchiveError(f"{at[0]}: {error.problems[0][1][:300]}") from None
+    except Exception as error:  # noqa: BLE001 - whatever a crafted file makes the readers raise is damage
+        raise ArchiveError(f"{at[0]} is damaged ({type(error).__name__}: {str(error)[:160]}). Export the campaign again.") from None
+
+
+def _read(archive, arrays, at):
+    listed = archive.infolist()
+    names = {item.filename for item in listed}
+    if len(listed) > MOST_PARTS or len(names) != len(listed):
+        raise ArchiveError(f"The archive has {len(listed)} parts, or two of one name. Export the campaign again.")
+    if sum(item.file_size for item in listed) > MOST_BYTES:
+        raise ArchiveError(f"The archive unpacks to more than {MOST_BYTES / 1e6:.0f} MB.")
+    heavy = next((item for item in listed if item.filename.endswith((".json", ".toml")) and item.file_size > MOST_DOCUMENT), None)
+    if heavy:
+        raise ArchiveError(f"{heavy.filename[:80]} has {heavy.file_size / 1e6:.0f} MB; at most {MOST_DOCUMENT / 1e6:.0f}. Export the campaign again.")
+    at[0] = "campaign.json"
+    head = CampaignPart.model_validate(_document(archive, "campaign.json"))
+    if head.format != FORMAT:
+        raise ArchiveError(f"The archive has format {head.format}; this program reads format {FORMAT}. Update Ventaris, or export the campaign again.")
+    setup = _check_head(head)
+    found = []
+    for name in sorted(n for n in names if n.endswith("/run.json")):
+        at[0] = name[:80]
+        found.append(_read_run(archive, names, name, head, arrays, at))
+    at[0] = "searches.json"
+    carried = _document(archive, "searches.json") if "searches.json" in names else []
+    if not isinstance(carried, list) or len(carried) > 1000:
+        raise ArchiveError("searches.json is not a list of searches. Export the campaign again.")
+    carried = [searches.checked(one, len(head.variants), len(head.points), head.space) for one in carried]
+    surfaces = {}
+    for name in sorted(n for n in names if n.startswith("surfaces/")):
+        at[0] = name[:80]
+        packed = archive.read(name)
+        if key_of(packed) != name.removeprefix("surfaces/").removesuffix(".npz"):
+            raise ArchiveError(f"{name[:80]} is not the surface that the archive says it is. Export the campaign again.")
+        if arrays:
+            check_surface(packed)
+        surfaces[name] = packed
+    return _Contents(head, setup, found, carried, surfaces)
+
+
+def _document(archive, name):
+    value = json.loads(archive.read(name).decode("utf-8"))
+    check_values(value, name)
+    return value
+
+
+def _check_head(head):
+    """The campaign's own fields by the declarations of its sheet; returns the setup, whole and clean."""
+    if head.space not in SHEETS:
+        raise ArchiveError(f"campaign.json: space = {head.space[:40]}: accepted: {', '.join(SHEETS)}.")
+    check_text(head.question)
+    head.name = campaigns.checked_name(head.name, "campaign")
+    for variant in head.variants:
+        variant.shape = read_section("shape", variant.shape, head.space).model_dump()
+        variant.name = campaigns.checked_name(variant.name, "variant")
+    for point in head.points:
+        point.air = read_section("air", point.air, head.space).model_dump()
+        point.name = campaigns.checked_name(point.name, "operating point")
+    for table in head.measured:
+        table.name = campaigns.checked_name(table.name, "measured data")
+        if len({len(column) for column in table.columns.values()}) != 1 or len(table.columns) < 2:
+            raise ArchiveError(f"measured data “{table.name}”: the columns are not of one length. Export the campaign again.")
+    unknown = set(head.setup) - set(default_setup(head.space))
+    if unknown:
+        raise ArchiveError(f"campaign.json: setup: {', '.join(sorted(unknown))[:80]} is no section of a run sheet. Export the campaign again.")
+    return {name: read_section(name, values, head.space).model_dump() for name, values in head.setup.items()}
+
+
+def _read_run(archive, names, name, head, arrays, at):
+    folder = name[: -len("run.json")]
+    run = RunPart.model_validate(_document(archive, name))
+    if run.variant >= len(head.variants) or run.point >= len(head.points):
+        raise ArchiveError(f"{name[:80]}: belongs to variant {run.variant} at operating point {run.point}, which the archive does not have. Export the campaign again.")
+    check_run(run.state, run.result, name)
+    sheet = archive.read(folder + "sheet.toml").decode("utf-8")
+    space = read_toml(sheet).space
+    if space != head.space:
+        raise ArchiveError(f"{name[:80]}: its sheet is of another kind than the campaign. Export the campaign again.")
+    if run.result is not None:
+        check_result(run.result, space)
+    steps = [entry.get("step") for entry in run.history]
+    if not all(isinstance(step, int) and not isinstance(step, bool) for step in steps) or any(b <= a for a, b in zip(steps, steps[1:])):
+        raise ArchiveError(f"{name[:80]}: steps of its history are missing or out of order. Export the campaign again.")
+    kept = {}
+    for kind in ARRAYS:
+        if f"{folder}{kind}.npz" in names:
+            at[0] = f"{folder}{kind}.npz"[:80]
+            kept[kind] = archive.read(f"{folder}{kind}.npz")
+            if arrays:
+                check_array(kind, kept[kind], space)
+    return {**run.model_dump(), "sheet": sheet, "arrays": kept}
+
+
+def check_run(state, result, name):
+    """That a run has ended, and has a result where its state says so."""
+    if state not in runs.ENDED:
+        raise ArchiveError(f"{name[:80]}: state {state[:20]} is not that of an ended run.")
+    if state == "settled" and not result:
+        raise ArchiveError(f"{name[:80]}: a settled run without a result. Export the campaign again.")
+
+
+def import_campaign(database, data, arrays=True):
     """Read an archive; returns the new campaign's id.
+
+    Parameters
+    ----------
+    arrays : bool
+        See `read_archive`; False where they were looked over already.
 
     Raises
     ------
     ArchiveError
         Nothing is stored then.
     """
+    contents = read_archive(data, arrays)
     try:
-        with zipfile.ZipFile(io.BytesIO(data)) as archive:
-            if sum(item.file_size for item in archive.infolist()) > MOST_BYTES:
-                raise ArchiveError(f"The archive unpacks to more than {MOST_BYTES / 1e6:.0f} MB.")
-            head = json.loads(archive.read("campaign.json"))
-            if head.get("format") != FORMAT:
-                raise ArchiveError(f"The archive has format {head.get('format')}; this program reads format {FORMAT}.")
-            stored = [_read_run(archive, name) for name in archive.namelist() if name.endswith("/run.json")]
-            checked = _check(head)
-            checked["searches"] = [searches.checked(found) for found in json.loads(archive.read("searches.json"))] if "searches.json" in archive.namelist() else []
-            surfaces = {name: archive.read(name) for name in archive.namelist() if name.startswith("surfaces/")}
-    except (zipfile.BadZipFile, KeyError, ValueError, TypeError, AttributeError, EOFError) as error:
-        if isinstance(error, (ArchiveError, SheetError)):
-            raise ArchiveError(str(error)) from None
-        raise ArchiveError(f"This is not a campaign archive of Ventaris, or it is damaged ({type(error).__name__}). "
-                           "Export it again.") from None
-    for name, packed in surfaces.items():
-        if keep_surface(database, name.split("/")[1].removesuffix(".npz"), packed) != MARK + name.split("/")[1].removesuffix(".npz"):
-            raise ArchiveError(f"{name} is not the surface that the archive says it is. Export the campaign again.")
-    return _store(database, checked, stored)
-
-
-def _check(head):
-    space = head.setdefault("space", "section")
-    for variant in head["variants"]:
-        variant["shape"] = read_section("shape", variant["shape"], space).model_dump()
-        variant["name"] = campaigns.checked_name(variant["name"], "variant")
-    for point in head["points"]:
-        point["air"] = read_section("air", point["air"], space).model_dump()
-        point["name"] = campaigns.checked_name(point["name"], "operating point")
-    campaigns.checked_name(head["name"], "campaign")
-    return head
-
-
-def _read_run(archive, name):
-    folder = name[: -len("run.json")]
-    run = json.loads(archive.read(name))
-    run["sheet"] = archive.read(folder + "sheet.toml").decode()
-    read_toml(run["sheet"])
-    if run["state"] not in runs.ENDED:
-        raise ArchiveError(f"{name}: state {run['state']} is not that of an ended run.")
-    run["arrays"] = {kind: archive.read(f"{folder}{kind}.npz") for kind in ARRAYS if f"{folder}{kind}.npz" in archive.namelist()}
-    return run
-
-
-def _store(database, head, stored):
-    campaign_id = campaigns.add_campaign(database, head["name"], head.get("question", ""), head["setup"], head["space"])
-    variant_ids = [campaigns.add_variant(database, campaign_id, v["name"], v["shape"]) for v in head["variants"]]
-    for variant, variant_id in zip(head["variants"], variant_ids):
-        if variant.get("baseline"):
-            campaigns.make_baseline(database, variant_id)
-    point_ids = [campaigns.add_point(database, campaign_id, p["name"], p["air"]) for p in head["points"]]
-    for table in head.get("measured", []):
-        add_measured(database, campaign_id, table["name"], table["columns"])
-    for run in stored:
         with transaction(database):
-            run_id = database.execute(
-                "INSERT INTO run (campaign_id, variant_id, point_id, sheet, state, error, result, created, finished) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
-                (campaign_id, variant_ids[run["variant"]], point_ids[run["point"]], run["sheet"], run["state"], run["error"],
-                 json.dumps(run["result"]) if run["result"] else None, run["created"], run["created"])).lastrowid
-            database.executemany("INSERT INTO history (run_id, step, entry) VALUES (?, ?, ?)",
-                                 [(run_id, e["step"], json.dumps(e)) for e in run["history"]])
+            return _store(database, contents)
+    except StoreError:
+        raise
+    except (ValueError, TypeError, KeyError, OverflowError) as error:
+        raise ArchiveError(f"The archive could not be stored ({type(error).__name__}: {str(error)[:160]}). Export the campaign again.") from None
+
+
+def _store(database, contents):
+    head = contents.head
+    for name, packed in contents.surfaces.items():
+        keep_surface(database, name.split("/")[1].removesuffix(".npz"), packed)
+    campaign_id = campaigns.add_campaign(database, head.name, head.question, contents.setup, head.space)
+    variant_ids = [campaigns.add_variant(database, campaign_id, v.name, v.shape) for v in head.variants]
+    for variant, variant_id in zip(head.variants, variant_ids):
+        if variant.baseline:
+            campaigns.make_baseline(database, variant_id)
+    point_ids = [campaigns.add_point(database, campaign_id, p.name, p.air) for p in head.points]
+    for table in head.measured:
+        add_measured(database, campaign_id, table.name, table.columns)
+    for run in contents.runs:
+        run_id = database.execute(
+            "INSERT INTO run (campaign_id, variant_id, point_id, sheet, state, error, result, created, finished) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
+            (campaign_id, variant_ids[run["variant"]], point_ids[run["point"]], run["sheet"], run["state"], run["error"],
+             json.dumps(run["result"]) if run["result"] else None, run["created"], run["created"])).lastrowid
+        database.executemany("INSERT INTO history (run_id, step, entry) VALUES (?, ?, ?)",
+                             [(run_id, e["step"], json.dumps(e)) for e in run["history"]])
         for kind, blob in run["arrays"].items():
             runs.keep_array(database, run_id, kind, blob)
-    for found in head["searches"]:
+    for found in contents.searches:
         searches.unpack(database, campaign_id, found, variant_ids, point_ids)
     return campaign_id

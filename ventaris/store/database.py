@@ -123,7 +123,10 @@ def _statements(script):
 
 @contextmanager
 def transaction(database):
-    """All or nothing; a full disk becomes a `StoreError` that says so."""
+    """All or nothing; a full disk becomes a `StoreError` that says so. Inside another one it is part of that."""
+    if database.in_transaction:
+        yield database
+        return
     try:
         database.execute("BEGIN IMMEDIATE")
         yield database

@@ -1,10 +1,16 @@
 """Searches over a shape's parameters: their plan, their points, and the runs that answer them."""
 import json
 from dataclasses import asdict
+from typing import Literal
 
-from ..core.sheet import read_section, read_sheet, read_toml, write_toml
+from pydantic import BaseModel, ConfigDict, Field
+
+from ..core.sheet import SheetError, read_section, read_sheet, read_toml, write_toml
 from ..core.study.checks import estimate, examine
-from ..core.study.search import Constraint, Parameter, Plan, best, first_plan, is_worthwhile, outcome, propose, with_values
+from ..core.study.channels import names_in
+from ..core.study.result import check_result
+from ..core.study.search import (MOST_PARAMETERS, MOST_RUNS, Constraint, Parameter, Plan, SearchError, best, evaluator, first_plan, is_worthwhile, outcome, propose,
+                                 shape_numbers, with_values)
 from . import runs
 from .database import transaction
 
@@ -95,7 +101,11 @@ def advance(database):
         points = points_of(database, row["id"])
         if any(p["run"] and p["run"]["state"] in runs.ACTIVE + ("paused",) for p in points):
             continue
-        _next(database, found, points)
+        try:
+            _next(database, found, points)
+        except (SearchError, SheetError, ValueError, ArithmeticError) as error:
+            # A search that cannot go on must not keep the others from it.
+            set_state(database, found["id"], "paused", f"Stopped: {str(error)[:300]}")
         return True
     return False
 
@@ -159,17 +169,79 @@ def packed(database, found, variant_ids, point_ids):
             "state": "done" if found["state"] == "done" else "paused", "words": found["words"], "points": points}
 
 
-def checked(found):
-    """What `packed` made, looked over; raises ValueError, KeyError or TypeError where it is not that."""
-    plan = _plan(found["plan"])
-    read_toml(found["sheet"])
-    if found["state"] not in ("done", "paused") or any(len(p["values"]) != len(plan.parameters) for p in found["points"]):
-        raise ValueError("a search of the archive is damaged")
-    for p in found["points"]:
-        if p["run"]:
-            read_toml(p["run"]["sheet"])
-            if p["run"]["state"] not in runs.ENDED:
-                raise ValueError("a search of the archive holds a run that has not ended")
+class _Part(BaseModel):
+    model_config = ConfigDict(strict=True, extra="forbid")
+
+
+class _ParameterPart(_Part):
+    path: str = Field(max_length=200)
+    label: str = Field(max_length=200)
+    unit: str = Field(max_length=40)
+    low: float
+    high: float
+
+
+class _ConstraintPart(_Part):
+    expression: str = Field(max_length=400)
+    kind: Literal["at least", "at most"]
+    bound: float
+
+
+class _PlanPart(_Part):
+    parameters: list[_ParameterPart] = Field(min_length=1, max_length=MOST_PARAMETERS)
+    objective: str = Field(max_length=400)
+    sense: Literal["smallest", "largest"]
+    constraints: list[_ConstraintPart] = Field(max_length=20)
+    first: int = Field(ge=2, le=MOST_RUNS)
+    most: int = Field(ge=2, le=MOST_RUNS)
+
+
+class _RunPart(_Part):
+    sheet: str
+    state: Literal[runs.ENDED]
+    error: str = Field(max_length=4000)
+    result: dict | None
+    created: str = Field(max_length=40)
+
+
+class _PointPart(_Part):
+    values: list[float]
+    proposed: bool
+    problem: str = Field(max_length=4000)
+    run: _RunPart | None
+
+
+class _SearchPart(_Part):
+    """What `packed` makes."""
+
+    variant: int = Field(ge=0)
+    point: int = Field(ge=0)
+    plan: _PlanPart
+    sheet: str
+    state: Literal["done", "paused"]
+    words: str = Field(max_length=4000)
+    points: list[_PointPart] = Field(max_length=MOST_RUNS)
+
+
+def checked(found, variants, points, space):
+    """What `packed` made, looked over against its declaration; raises ValueError (pydantic's too) or SheetError where it is not that."""
+    part = _SearchPart.model_validate(found)
+    plan, sheet = part.plan, read_toml(part.sheet)
+    if part.variant >= variants or part.point >= points or sheet.space != space:
+        raise ValueError("a search belongs to a cell that the archive does not have")
+    offered = {path for path, *_ in shape_numbers(sheet.shape)}
+    if any(p.path not in offered or not p.low < p.high for p in plan.parameters) or plan.first > plan.most:
+        raise ValueError("a search varies numbers that its shape does not have")
+    for one in (plan.objective, *(c.expression for c in plan.constraints)):
+        evaluator(one, names_in(one))
+    for p in part.points:
+        if len(p.values) != len(plan.parameters):
+            raise ValueError("a search has a point without all of its values")
+        if p.run:
+            if read_toml(p.run.sheet).space != space:
+                raise ValueError("a search holds a run of another kind")
+            if p.run.result is not None:
+                check_result(p.run.result, space)
     return found
 
 

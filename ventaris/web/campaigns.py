@@ -12,7 +12,7 @@ from ..store import archive, campaigns as store, deletions, runs, surfaces
 from ..worker.loop import is_worker_running
 from .outlines import outline, shape_words
 from .presentation import QUANTITIES_OF, difference, paired_error, quantity_of
-from .uploads import parse_surface, parse_upload
+from .uploads import check_archive, parse_surface, parse_upload
 
 pages = Blueprint("campaigns", __name__)
 # What a campaign's card says of its best run: least drag, most thrust.
@@ -85,7 +85,9 @@ def import_archive():
     if upload is None or not upload.filename:
         raise SheetError([("archive", "Choose a campaign archive first.")])
     try:
-        campaign_id = archive.import_campaign(g.database, upload.read())
+        data = upload.read()
+        check_archive(data)
+        campaign_id = archive.import_campaign(g.database, data, arrays=False)
     except archive.ArchiveError as error:
         raise SheetError([("archive", str(error))]) from None
     return redirect(url_for(".matrix", campaign_id=campaign_id))

@@ -1,6 +1,7 @@
 """How values are written on pages: numbers with error bars, states, differences."""
 import functools
 import math
+import numbers
 from pathlib import Path
 
 import numpy as np
@@ -79,7 +80,7 @@ def _glide(c, t):
 
 def fixed(value, decimals=4):
     """A number with a true minus sign."""
-    if value is None or not math.isfinite(value):
+    if not isinstance(value, numbers.Real) or not math.isfinite(value):
         return "–"
     text = f"{value:.{decimals}f}"
     if float(text) == 0:
@@ -119,7 +120,7 @@ def error_bar(error, decimals=4):
 
 def quantity(value, unit="", digits=4):
     """A number with its unit in a lighter tone."""
-    if value is None:
+    if not isinstance(value, numbers.Real):
         return Markup("–")
     text = units.show(float(value), "", digits).replace("-", "−")
     return Markup('<span class="num">{}</span>{}').format(text, Markup(' <span class="unit">{}</span>').format(units.PRETTY.get(unit, unit)) if unit else "")

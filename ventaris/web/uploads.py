@@ -5,9 +5,11 @@ import sys
 
 from ..core.formats.surfaces import KINDS
 from ..core.sheet import SheetError
+from ..store.archive import ArchiveError
 
 SECONDS = 20
 SURFACE_SECONDS = 90
+ARCHIVE_SECONDS = 120
 
 
 def parse_upload(kind, data):
@@ -38,6 +40,16 @@ def parse_upload(kind, data):
     if "error" in answer:
         raise SheetError([("file", answer["error"])])
     return answer
+
+
+def check_archive(data):
+    """Look a campaign archive over in a child process; raises `ArchiveError`."""
+    try:
+        done = subprocess.run([sys.executable, "-m", "ventaris.worker.parse", "archive"], input=data, capture_output=True, timeout=ARCHIVE_SECONDS, check=False)
+    except subprocess.TimeoutExpired:
+        raise ArchiveError(f"Reading the archive took longer than {ARCHIVE_SECONDS} s and was given up. Export the campaign in smaller parts.") from None
+    if done.stdout[:1] != b"S":
+        raise ArchiveError(done.stdout[1:].decode(errors="replace") if done.stdout[:1] == b"E" else "The archive could not be read within the memory allowed. Export the campaign again.")
 
 
 def parse_surface(kind, data):

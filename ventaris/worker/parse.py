@@ -3,6 +3,9 @@ import json
 import resource
 import sys
 
+# Bytes of memory and seconds of processor time.
+LIMITS = {"surface": (8_000_000_000, 120), "archive": (5_000_000_000, 120)}
+
 
 def _surface(kind, data):
     """"S" and the packed surface, or "E" and the reason why not."""
@@ -14,12 +17,25 @@ def _surface(kind, data):
         return b"E" + str(error).encode()
 
 
+def _archive(data):
+    """"S" for a campaign archive that is whole, or "E" and the reason why not."""
+    from ventaris.store.archive import ArchiveError, read_archive
+    try:
+        read_archive(data)
+        return b"S"
+    except ArchiveError as error:
+        return b"E" + str(error).encode(errors="replace")
+
+
 def main():
     what = sys.argv[1]
-    memory, seconds = (8_000_000_000, 120) if what.startswith("surface-") else (3_000_000_000, 20)
+    memory, seconds = LIMITS.get(what.split("-")[0], (3_000_000_000, 20))
     resource.setrlimit(resource.RLIMIT_AS, (memory, memory))
     resource.setrlimit(resource.RLIMIT_CPU, (seconds, seconds))
     data = sys.stdin.buffer.read()
+    if what == "archive":
+        sys.stdout.buffer.write(_archive(data))
+        return
     if what.startswith("surface-"):
         sys.stdout.buffer.write(_surface(what.removeprefix("surface-"), data))
         return

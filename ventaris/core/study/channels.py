@@ -4,6 +4,7 @@ import math
 import operator
 
 from ..instruments.balance import channel_name
+from ..sheet.arrangement import Formula
 
 BINARY = {ast.Add: operator.add, ast.Sub: operator.sub, ast.Mult: operator.mul, ast.Div: operator.truediv, ast.Pow: operator.pow}
 UNARY = {ast.UAdd: operator.pos, ast.USub: operator.neg}
@@ -96,6 +97,11 @@ def base_channels(setup):
     for probe in setup.sheet.instruments.probes:
         names += [channel_name(f"cp_{probe.name}")]
     return names
+
+
+def names_in(expression):
+    """Names that stand in an expression, whatever they mean: a set; raises `FormulaError` where it cannot be read."""
+    return _names(_parse(Formula(name="expression", expression=expression)))
 
 
 def _check_name(name, base, taken):
