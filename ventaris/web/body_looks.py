@@ -20,6 +20,7 @@ from .packing import packed
 
 pages = Blueprint("body_looks", __name__)
 MOST_LINES = 400
+LARGEST = 1e9
 
 
 @functools.lru_cache(maxsize=4)
@@ -56,9 +57,9 @@ def answered(head, arrays):
 
 
 def finite(text):
-    """A number of a query; ValueError, for which the default is taken, where it is none or without end."""
+    """A number of a query; ValueError, for which the default is taken, where it is none or too large to be one of a picture."""
     value = float(text)
-    if not np.isfinite(value):
+    if not abs(value) <= LARGEST:
         raise ValueError(text)
     return value
 
@@ -72,8 +73,8 @@ def _numbers(name, default):
         found = [units.parse(part, "m") for part in text.split(",")]
     except ValueError as error:
         abort(400, str(error))
-    if len(found) != len(default) or not np.isfinite(found).all():
-        abort(400, f"{name} = {text[:40]}: give {len(default)} numbers with commas between them.")
+    if len(found) != len(default) or not (np.abs(found) <= LARGEST).all():
+        abort(400, f"{name} = {text[:40]}: give {len(default)} numbers of at most {LARGEST:g} with commas between them.")
     return found
 
 

@@ -2,9 +2,13 @@
 import numpy as np
 from markupsafe import Markup
 
+from ..core.grids.mesh import MeshError
 from ..core.grids.quality import skewness
 from ..core.sheet.arrangement import CLOSURES
 from ..core.units import large, show
+
+# Cells of a level that is made and drawn while a page waits.
+MOST_DRAWN = 60_000
 
 
 MODEL_WORDS = {"inviscid": "Inviscid: slip walls, no friction", "laminar": "Laminar: no-slip walls, no turbulence",
@@ -168,6 +172,8 @@ def _chain(points, edges):
 
 
 def _domain(setup):
+    if setup.cells("coarse") > MOST_DRAWN:
+        raise MeshError("The grid has too many cells for its domain to be drawn here. Take fewer or larger cells.")
     mesh = setup.generate(("coarse",))["coarse"]
     low, high = mesh.points.min(0), mesh.points.max(0)
     r = 0.5 * float((high - low).max())
@@ -207,8 +213,16 @@ def _domain(setup):
     return frame("".join(parts), (low[0] - pad, high[0] + pad, low[1] - pad, high[1] + pad), "drawing wide"), "; ".join(words) + "."
 
 
+def drawn_level(setup):
+    """The level whose cells are drawn; raises `MeshError` where even the coarse one has more than a page should wait for."""
+    level = next((name for name in ("medium", "coarse") if name in setup.levels and setup.cells(name) <= MOST_DRAWN), None)
+    if level is None:
+        raise MeshError(f"The coarse grid alone has about {setup.cells('coarse'):,} cells: too many to be drawn here. Take fewer or larger cells.".replace(",", " "))
+    return level
+
+
 def _grid(setup):
-    level = "medium" if "medium" in setup.levels else "coarse"
+    level = drawn_level(setup)
     mesh = setup.generate((level,))[level]
     bodies, points = _bodies(setup)
     box = (points[:, 0].min() - 0.3, points[:, 0].max() + 0.4, points[:, 1].min() - 0.5, points[:, 1].max() + 0.5)

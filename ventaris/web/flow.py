@@ -24,6 +24,8 @@ from .packing import packed
 from .runs import run_or_404
 
 pages = Blueprint("flow", __name__)
+# What an address may ask of a picture: the longest window over its width, streamlines.
+MOST_ASPECT, MOST_LINES = 5.0, 120
 
 
 @functools.lru_cache(maxsize=12)
@@ -179,14 +181,28 @@ def differences(picture, other):
     return out
 
 
-def _box(default=(-0.5, 1.6, -0.7, 0.7)):
+def _box(picture):
+    """The window of the query, kept to where there is a flow and to a shape that can be drawn; the picture's own by default."""
+    default = picture.home or (-0.5, 1.6, -0.7, 0.7)
     try:
-        box = tuple(float(v) for v in request.args.get("box", "").split(","))
+        box = np.array([finite(v) for v in request.args.get("box", "")[:200].split(",")])
     except ValueError:
         return default
-    if len(box) != 4 or not all(np.isfinite(box)) or box[0] >= box[1] or box[2] >= box[3]:
+    if len(box) != 4 or box[0] >= box[1] or box[2] >= box[3]:
         return default
-    return box
+    (left, bottom), (right, top) = picture.points.min(axis=0), picture.points.max(axis=0)
+    box = np.clip(box, [left, left, bottom, bottom], [right, right, top, top])
+    width, height = box[1] - box[0], box[3] - box[2]
+    least = 1e-9 * max(right - left, top - bottom)
+    if width <= least or height <= least:
+        return default
+    # Windows are seldom longer than five times their width; what is, is widened.
+    grow = max(width / MOST_ASPECT - height, 0.0), max(height / MOST_ASPECT - width, 0.0)
+    return float(box[0] - 0.5 * grow[1]), float(box[1] + 0.5 * grow[1]), float(box[2] - 0.5 * grow[0]), float(box[3] + 0.5 * grow[0])
+
+
+def _count(name, default, low, high):
+    return min(max(request.args.get(name, default, type=int), low), high)
 
 
 @pages.get("/runs/<int:run_id>/lines")
@@ -194,13 +210,13 @@ def lines(run_id):
     """Streamlines from a rake, or vectors on a raster, for the window given as ``box``."""
     run_or_404(run_id)
     _, picture, _ = picture_of(run_id)
-    box = _box(*([picture.home] if picture.home else []))
+    box = _box(picture)
     sampler = FlowSampler(picture, box)
     if request.args.get("kind") == "vectors":
-        start, velocity = vectors(sampler, min(max(request.args.get("columns", 34, type=int), 5), 80))
+        start, velocity = vectors(sampler, _count("columns", 34, 5, 80))
         speed = np.linalg.norm(velocity, axis=1).max() if len(start) else 1.0
         return jsonify(start=start.round(5).tolist(), velocity=(velocity / max(speed, 1e-9)).round(4).tolist(), fastest=float(speed))
-    count = min(max(request.args.get("count", 24, type=int), 1), 120)
+    count = _count("count", 24, 1, MOST_LINES)
     # By default at the left edge of the window, or where the air begins.
     x = request.args.get("x", max(box[0], float(picture.points[:, 0].min())) + 0.01 * (box[1] - box[0]), type=finite)
     low, high = request.args.get("low", box[2], type=finite), request.args.get("high", box[3], type=finite)
@@ -225,11 +241,11 @@ def picture(run_id, form):
     span = None
     if "low" in request.args and "high" in request.args:
         low, high = request.args.get("low", type=finite), request.args.get("high", type=finite)
-        span = (low, high) if low is not None and high is not None and high > low else None
+        span = (low, high) if low is not None and high is not None and high - low > 1e-9 * max(abs(low), abs(high)) else None
     name = request.args.get("map")
     title = f"{run['campaign_name']}: {run['variant_name']} at {run['point_name']}, {level} grid"
-    data = field_picture(drawn, key, form, _box(*([drawn.home] if drawn.home else [])), span, name if name in OFFERED else None, flag("bands"), flag("iso"), flag("sonic"),
-                         request.args.get("count", 24, type=int) if flag("stream") else 0, title=title)
+    data = field_picture(drawn, key, form, _box(drawn), span, name if name in OFFERED else None, flag("bands"), flag("iso"), flag("sonic"),
+                         _count("count", 24, 1, MOST_LINES) if flag("stream") else 0, title=title)
     if "inline" in request.args:
         return Response(data, mimetype="image/svg+xml" if form == "svg" else "image/png")
     return download(data, f"{plain_name(run['variant_name'] + ' ' + run['point_name'])}-{key}.{form}", "image/svg+xml" if form == "svg" else "image/png")

@@ -11,7 +11,7 @@ from ..core.study.noise import make_flow
 from ..core.study.progress import RunFailed
 from ..core.units import show
 from . import drawings
-from .drawings import MODEL_WORDS, climb_steps
+from .drawings import MODEL_WORDS, climb_steps, drawn_level
 
 MM = 1000.0
 
@@ -146,7 +146,7 @@ def _domain(setup):
 
 
 def _grid(setup):
-    level = "medium" if "medium" in setup.levels else "coarse"
+    level = drawn_level(setup)
     mesh, scale = setup.generate((level,))[level], setup.scale
     c = setup.contour
     right = c.length * 1.02 if not setup.has_jet else c.length + min(2.5, setup.plan.reach) * scale

@@ -2,12 +2,10 @@
 import collections
 import typing
 
-from flask import Blueprint, Response, abort, g, redirect, render_template, request, url_for
+from flask import Blueprint, Response, abort, current_app, g, redirect, render_template, request, url_for
 
 from ..core import units
 from ..core.grids.mesh import MeshError
-from ..core.grids.embedded import mesh_quality
-from ..core.grids.quality import measure_quality
 from ..core.sheet import SECTIONS_OF, SHARED as SHARED_SECTIONS, SPACE_WORDS, SheetError, read_section, read_sheet, read_toml, write_toml
 from ..core.sheet.fields import SheetSection
 from ..core.sheet.nozzle import STEADY
@@ -20,6 +18,7 @@ from .body_drawings import draw_body
 from .drawings import draw
 from .nozzle_drawings import draw_nozzle
 from .presentation import condition_words
+from .uploads import measure_grid
 
 pages = Blueprint("sheets", __name__)
 HEADINGS = {"shape": "Shape", "air": "Air and motion", "domain": "Domain", "grid": "Grid", "instruments": "Instruments", "flow": "Flow", "run": "Run"}
@@ -241,13 +240,12 @@ def quality(variant_id, point_id):
         return render_template("partials/drawing_none.html", problems=state["problems"])
     setup = state["setup"]
     try:
-        meshes = setup.generate()
+        found = measure_grid(setup, current_app.config["FOLDER"])
     except MeshError as error:
         return render_template("partials/drawing_none.html", problems=[("grid", str(error))])
     if campaign["space"] == "body":
-        return render_template("partials/body_quality.html", levels={k: mesh_quality(m) for k, m in meshes.items()}, scale=setup.scale,
-                               notes=[n for m in meshes.values() for n in m.notes][-3:])
-    return render_template("partials/quality.html", levels={k: measure_quality(m) for k, m in meshes.items()})
+        return render_template("partials/body_quality.html", levels=found["levels"], scale=setup.scale, notes=found["notes"][-3:])
+    return render_template("partials/quality.html", levels=found["levels"])
 
 
 @pages.post("/sheet/<int:variant_id>/<int:point_id>/plan")

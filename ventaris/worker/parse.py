@@ -4,7 +4,7 @@ import resource
 import sys
 
 # Bytes of memory and seconds of processor time.
-LIMITS = {"surface": (8_000_000_000, 120), "archive": (5_000_000_000, 120)}
+LIMITS = {"surface": (8_000_000_000, 120), "archive": (5_000_000_000, 120), "grid": (6_000_000_000, 120)}
 
 
 def _surface(kind, data):
@@ -27,12 +27,29 @@ def _archive(data):
         return b"E" + str(error).encode(errors="replace")
 
 
+def _grid(data, folder):
+    """Quality of the grids of a run sheet whose surfaces lie in a data folder."""
+    from ventaris.core.grids.mesh import MeshError
+    from ventaris.core.sheet import read_toml
+    from ventaris.core.study.checks import quality_of_grids
+    from ventaris.core.study.setup import prepare
+    from ventaris.store.surfaces import serve_library
+    serve_library(folder)
+    try:
+        return quality_of_grids(prepare(read_toml(data)))
+    except (MeshError, ValueError) as error:
+        return {"error": str(error)}
+
+
 def main():
     what = sys.argv[1]
     memory, seconds = LIMITS.get(what.split("-")[0], (3_000_000_000, 20))
     resource.setrlimit(resource.RLIMIT_AS, (memory, memory))
     resource.setrlimit(resource.RLIMIT_CPU, (seconds, seconds))
     data = sys.stdin.buffer.read()
+    if what == "grid":
+        json.dump(_grid(data, sys.argv[2]), sys.stdout)
+        return
     if what == "archive":
         sys.stdout.buffer.write(_archive(data))
         return

@@ -103,14 +103,23 @@ class BodySetup:
 
     def cells(self, level):
         """Leaves of a level's octree, those inside the body included; the finer ones estimated by the growth of the coarser."""
-        grids = self.grids()
-        if level == "coarse" or level in grids._trees:
+        grids, number = self.grids(), LEVELS.index(level)
+        if level in grids._trees:
             return grids.tree(level).n_leaves
-        if level == "medium":
+        if level == "coarse":
+            # Some six layers of the smallest cells lie on the body: where they alone are too many, nobody need count further.
+            size = self.plan.size * self.scale * 2.0 ** (len(LEVELS) - 1)
+            on_body = int(min(6 * self.body.surface.areas.sum() / size**2, 1e15))
+            return on_body if on_body > MOST_COUNTED else grids.tree("coarse").n_leaves
+        before = self.cells(LEVELS[number - 1])
+        if level == "medium" and before < MOST_COUNTED / 4:
             return grids.tree("medium").n_leaves
-        coarse, medium = self.cells("coarse"), self.cells("medium")
-        return int(medium * max(medium / coarse, 3.0))
+        growth = max(before / self.cells(LEVELS[number - 2]), 3.0) if number > 1 else 4.0
+        return int(before * growth)
 
+
+# Leaves up to which an octree is made just to count them.
+MOST_COUNTED = 1_500_000
 
 _grids = {}
 _sizes = {}

@@ -1,5 +1,7 @@
 """A sheet on the way to a run: every problem as (field, message), never a traceback."""
+from ..grids.embedded import mesh_quality
 from ..grids.mesh import MeshError
+from ..grids.quality import measure_quality
 from ..shapes.coordinates import ShapeError
 from . import body_checks, nozzle_verdict, preflight
 from .findings import Finding
@@ -31,6 +33,14 @@ def examine(sheet):
         message = str(error)
         path = message.split(" ")[0].rstrip(":=") if message.startswith(SECTIONS) else "shape"
         return None, [Finding("stop", path, message)]
+
+
+def quality_of_grids(setup):
+    """Make every level's grid and measure it: {"levels": {level: measures}, "notes": [...]}; raises `MeshError`."""
+    meshes = setup.generate()
+    if setup.sheet.space == "body":
+        return {"levels": {name: mesh_quality(mesh) for name, mesh in meshes.items()}, "notes": [note for mesh in meshes.values() for note in mesh.notes]}
+    return {"levels": {name: measure_quality(mesh).as_dict() for name, mesh in meshes.items()}, "notes": []}
 
 
 def estimate(setup, cost=None):
