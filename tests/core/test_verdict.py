@@ -51,6 +51,16 @@ class InTime(unittest.TestCase):
         self.assertIn("follow it longer", rough.warnings[0])
         self.assertTrue(any("damped by the time step" in w for w in self.judged(step=0.5).warnings))
 
+    def test_a_record_that_still_holds_the_start_up_is_not_settled(self):
+        lift, drag = self.channel(0.0, 1e-4, 0.19, 8), self.channel(1.31, 1e-3, 0.38, 16)
+        growing = self.judged(channels={"lift": {**lift, "drift": 0.0, "growth": 0.2}, "drag": {**drag, "drift": 0.001, "growth": 0.1}})
+        self.assertFalse(growing.settled)
+        self.assertIn("the swing by 20 %", growing.warnings[0])
+        drifting = self.judged(channels={"lift": {**lift, "drift": 0.0, "growth": 0.01}, "drag": {**drag, "drift": 0.05, "growth": 0.01}})
+        self.assertFalse(drifting.settled)
+        self.assertIn("mean drag by 0.05", drifting.warnings[0])
+        self.assertTrue(self.judged(channels={"lift": {**lift, "drift": 0.0, "growth": 0.01}, "drag": {**drag, "drift": 0.001, "growth": 0.02}}).settled)
+
     def test_a_steady_run_that_sheds_is_told_so(self):
         v = judge(setup(), "fine", 1e-2, {"lift": 0.1}, False, [], [], {}, swinging=(True, 0.12))
         self.assertIn("sheds vortices or buffets", v.warnings[0])
@@ -104,4 +114,20 @@ class Warnings(unittest.TestCase):
     def test_levels_that_do_not_converge_are_mentioned(self):
         text = self.text(setup(), trends={"lift": grid_trend([1, 1.2, 1.1]), "drag": grid_trend([0.03, 0.02, 0.015])})
         self.assertIn("Lift: The levels do not converge monotonically", text)
-        self.assertIn("error bar of the drag is", text)
+
+    def test_wide_bars_of_lift_and_drag_are_warned_of_and_make_the_verdict_doubtful(self):
+        # NACA 0012 at Mach 0.85 by its levels.
+        trends = {"lift": grid_trend([0.284, 0.338, 0.374]), "drag": grid_trend([0.0480, 0.0470, 0.0468]), "moment": grid_trend([0.0, 0.0, 0.0])}
+        v = judge(setup(), "fine", 1e-8, STEADY, True, [], [], trends)
+        self.assertTrue(v.settled and v.doubtful)
+        self.assertTrue(any("error bar of the lift is 2" in w for w in v.warnings))
+        good = judge(setup(), "fine", 1e-8, STEADY, True, [], [], {"lift": grid_trend([0.36, 0.37, 0.373]), "drag": trends["drag"]})
+        self.assertFalse(good.doubtful or any("error bar" in w for w in good.warnings))
+        # No lift at all is no wide bar.
+        none = judge(setup(), "fine", 1e-8, STEADY, True, [], [], {"lift": grid_trend([1e-4, -2e-4, 1e-4]), "drag": trends["drag"]})
+        self.assertFalse(none.doubtful)
+
+    def test_nothing_is_settled_while_the_residual_is_high(self):
+        v = judge(setup(flow={"model": "turbulent"}), "fine", 0.03, STEADY, True, [], [], {})
+        self.assertFalse(v.settled)
+        self.assertIn("stalled at 3e-02", v.words)

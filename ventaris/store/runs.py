@@ -139,7 +139,7 @@ def ask(database, run_id, request):
         elif request == "further" and state in ENDED and (row["kept"] or state == "failed"):
             database.execute("UPDATE run SET extra_steps = extra_steps + 100, attempts = 0, error = '', result = NULL WHERE id = ?", (run_id,))
             database.execute("DELETE FROM stored_array WHERE run_id = ? AND kind = 'picture'", (run_id,))
-            _set_state(database, run_id, "waiting", "Run further, up to 100 steps more per level")
+            _set_state(database, run_id, "waiting", "Run further: up to 100 steps more per level; what is followed in time, for longer")
         else:
             raise StateError(f"A run that is {state} cannot {'be run further' if request == 'further' else request}.")
 

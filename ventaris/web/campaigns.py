@@ -11,12 +11,10 @@ from ..core.shapes.library import LARGEST_FILE
 from ..store import archive, campaigns as store, deletions, runs, surfaces
 from ..worker.loop import is_worker_running
 from .outlines import outline, shape_words
-from .presentation import QUANTITIES_OF, difference, paired_error, quantity_of
+from .presentation import difference, fair_quantity, offered_quantities, paired_error, quantity_of, references_differ
 from .uploads import check_archive, parse_surface, parse_upload
 
 pages = Blueprint("campaigns", __name__)
-# What a campaign's card says of its best run: least drag, most thrust.
-BEST_BY = {"section": ("drag", 1.0), "body": ("drag", 1.0), "nozzle": ("thrust", -1.0)}
 LARGEST_COORDINATES = 8_000_000
 # What a body can be made from, and the values it starts with.
 BUILDERS = {"vehicle": "A vehicle or railcar body from parameters", "box": "A box or plate", "ellipsoid": "An ellipsoid or sphere", "frustum": "A cylinder, cone or ring",
@@ -54,22 +52,30 @@ def _card(campaign):
     points = {p["id"]: p for p in store.points(g.database, campaign["id"])}
     latest = runs.latest_runs(g.database, campaign["id"])
     names = {v["id"]: v for v in variants}
-    best_by, sign = BEST_BY[campaign["space"]]
-    done = [(sign * run["result"]["coefficients"][best_by], run) for (v, p), run in latest.items()
-            if run["state"] == "settled" and v in names and p in points]
-    best = None
-    if done:
-        # The point at which most variants have been run is the one worth a headline.
-        counts = {}
-        for _, run in done:
-            counts[run["point_id"]] = counts.get(run["point_id"], 0) + 1
-        top = max(counts, key=lambda p: (counts[p], p))
-        _, run = min(((d, r) for d, r in done if r["point_id"] == top), key=lambda item: item[0])
-        best = {"variant": names[run["variant_id"]]["name"], "point": points[top]["name"], "run": run, "by": best_by}
+    done = [run for (v, p), run in latest.items() if run["state"] == "settled" and v in names and p in points]
+    best = _best_of(campaign, done, names, points) if done else None
     base = variants[0] if variants else None
     return {"campaign": campaign, "outline": outline(base["shape"], campaign["space"]) if base else None, "variants": len(variants), "points": len(points),
             "settled": len(done), "active": sum(r["state"] in runs.ACTIVE for r in latest.values()), "best": best,
             "picture": next((r["id"] for (v, p), r in sorted(latest.items(), reverse=True) if base and v == base["id"] and r["state"] == "settled"), None)}
+
+
+def _best_of(campaign, done, names, points):
+    """The best of the settled runs at the point at which most variants have been run, by what is fair between them; None where nothing can be ranked."""
+    counts = {}
+    for run in done:
+        counts[run["point_id"]] = counts.get(run["point_id"], 0) + 1
+    top = max(counts, key=lambda p: (counts[p], p))
+    there = [run for run in done if run["point_id"] == top]
+    results = [run["result"] for run in there]
+    key, sign = ("thrust", -1.0) if campaign["space"] == "nozzle" else (fair_quantity(campaign["space"], results), 1.0)
+    ranked = [(sign * value, run["id"], run) for run in there if (value := quantity_of(run["result"], key)[0]) is not None]
+    if not ranked:
+        return None
+    run = min(ranked)[2]
+    value, error = quantity_of(run["result"], key)
+    label, _, decimals = offered_quantities(campaign["space"], results)[key]
+    return {"variant": names[run["variant_id"]]["name"], "point": points[top]["name"], "run": run, "by": key, "label": label, "value": value, "error": error, "decimals": decimals}
 
 
 @pages.post("/campaigns")
@@ -125,12 +131,13 @@ def matrix_table(campaign_id):
 
 
 def _matrix(campaign):
-    offered = QUANTITIES_OF[campaign["space"]]
-    key = request.args.get("show", "")
-    if key not in offered:
-        key = "tone" if campaign["setup"].get("flow", {}).get("model") == "noise" else next(iter(offered))
     variants, points = store.variants(g.database, campaign["id"]), store.points(g.database, campaign["id"])
     latest = runs.latest_runs(g.database, campaign["id"])
+    shown = {(v["id"], p["id"]) for v in variants for p in points}
+    results = [run["result"] for cell, run in latest.items() if cell in shown and run["result"]]
+    offered, key = offered_quantities(campaign["space"], results), request.args.get("show", "")
+    if key not in offered:
+        key = "tone" if campaign["setup"].get("flow", {}).get("model") == "noise" else "thrust" if campaign["space"] == "nozzle" else fair_quantity(campaign["space"], results)
     rows = []
     heads = [_point_head(campaign, variants, point) for point in points]
     for variant in variants:
@@ -138,7 +145,7 @@ def _matrix(campaign):
         rows.append({"variant": variant, "outline": outline(variant["shape"], campaign["space"]), "words": shape_words(variant["shape"], campaign["space"]), "cells": cells})
     states = [cell["run"]["state"] for row in rows for cell in row["cells"] if cell["run"]]
     missing = sum(cell["run"] is None or cell["stale"] for row in rows for cell in row["cells"])
-    return {"rows": rows, "heads": heads, "show": key, "offered": offered, "missing": missing, "active": any(s in runs.ACTIVE for s in states),
+    return {"rows": rows, "heads": heads, "show": key, "references": references_differ(results), "offered": offered, "missing": missing, "active": any(s in runs.ACTIVE for s in states),
             "worker": is_worker_running(current_app.config["FOLDER"]) if any(s in runs.ACTIVE for s in states) else True}
 
 
@@ -151,7 +158,8 @@ def _point_head(campaign, variants, point):
             setup = None
     if campaign["space"] == "nozzle":
         return {"point": point, "words": f"total {setup.air.supply_pressure / 1e3:.4g} kPa, {1 / setup.back:.3g} × behind" if setup else ""}
-    turned = f"yaw {point['air'].get('yaw', 0):g}°" if campaign["space"] == "body" else f"α {point['air']['incidence']:g}°"
+    incidence, yaw = point["air"].get("incidence", 0), point["air"].get("yaw", 0)
+    turned = f"α {incidence:g}°" + (f" · yaw {yaw:g}°" if yaw else "")
     state = f"M {setup.air.mach:.3g} · Re {setup.reynolds:.2g} · ".replace("e+0", "e") if setup else ""
     return {"point": point, "words": state + turned}
 

@@ -8,7 +8,7 @@ from ..core.sheet import differing_inputs, read_toml
 from ..store import runs
 from .campaigns import campaign_or_404
 from .curves import named_runs
-from .presentation import QUANTITIES_OF, difference, paired_error, quantity_of
+from .presentation import difference, fair_quantity, offered_quantities, paired_error, quantity_of, references_differ
 
 pages = Blueprint("compare", __name__)
 SHOWN = {key: q for key, q in QUANTITIES.items() if key not in TURBULENT_ONLY}
@@ -26,11 +26,17 @@ def show(campaign_id):
     base = chosen[0]
     names = {str(r["id"]): f"{r['variant_name']} at {r['point_name']}" for r in chosen}
     body = campaign["space"] == "body"
-    return render_template("compare.html", campaign=campaign, available=available, chosen=chosen, names=names, surfaces=_surfaces(chosen) if body else [], rows=_rows(base, chosen, QUANTITIES_OF[campaign["space"]]), inputs=_inputs(base, chosen),
+    return render_template("compare.html", campaign=campaign, available=available, chosen=chosen, names=names, surfaces=_surfaces(chosen) if body else [], rows=_rows(base, chosen, campaign["space"]), references=references_differ([r["result"] for r in chosen]), inputs=_inputs(base, chosen),
                            quantities=SURFACE_QUANTITIES if body else {k: q for k, q in SHOWN.items() if k != "cp" or campaign["space"] != "nozzle"}, maps=OFFERED)
 
 
-def _rows(base, chosen, offered):
+def _rows(base, chosen, space):
+    """What is compared, forces before coefficients where these refer to areas of their own."""
+    results = [r["result"] for r in chosen]
+    offered, first = offered_quantities(space, results), fair_quantity(space, results)
+    if first != "drag":
+        ahead = [k for k in ("drag_area", "drag_force", "lift_force") if k in offered]
+        offered = {k: offered[k] for k in (*ahead, *(k for k in offered if k not in ahead))}
     rows = []
     for key, (label, better, decimals) in offered.items():
         base_value, base_error = quantity_of(base["result"], key)

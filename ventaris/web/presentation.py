@@ -67,6 +67,40 @@ def quantity_of(result, key):
     return None, None
 
 
+def reference_of(result):
+    """Square metres that a result's coefficients refer to; None where there are none."""
+    if not result or result.get("space") == "nozzle":
+        return None
+    if result.get("space") == "body":
+        return result["shape"]["area"]
+    c, forces = result["coefficients"], result["forces"]
+    name = max(("lift", "drag"), key=lambda n: abs(c.get(n) or 0.0))
+    pressure = result["air"]["dynamic_pressure"]
+    return abs(forces[name] / (c[name] * pressure)) if c.get(name) and pressure else None
+
+
+def references_differ(results):
+    """(least, largest) reference area of results when they are not the same, else None: coefficients then say little about forces."""
+    found = [area for area in map(reference_of, results) if area]
+    return (min(found), max(found)) if found and max(found) > 1.001 * min(found) else None
+
+
+def fair_quantity(space, results):
+    """The drag by which variants are ranked: its coefficient on one reference area, the drag area or the force where each has its own."""
+    if space == "nozzle" or references_differ(results) is None:
+        return "drag"
+    return "drag_area" if space == "body" else "drag_force"
+
+
+def offered_quantities(space, results=()):
+    """The quantities of a kind of campaign with their labels: forces in the unit that its results have."""
+    offered = QUANTITIES_OF[space]
+    if space != "body":
+        return offered
+    unit = next((r["forces"].get("unit", "N") for r in results if r), "N")
+    return {key: (label.replace("the sheet's unit", unit), *rest) for key, (label, *rest) in offered.items()}
+
+
 def _glide(c, t):
     """Lift over drag; none where the drag cannot be told from nothing."""
     drag, error = c["drag"], t["drag"]["error"]
@@ -147,12 +181,24 @@ def paired_error(result, base, key):
     """
     if not result or not base:
         return None
-    levels = [[(level["level"], level["coefficients"].get(key)) for level in r["levels"]][-3:] for r in (result, base)]
+    levels = [[(level["level"], _of_level(r, level["coefficients"], key)) for level in r["levels"]][-3:] for r in (result, base)]
     same = len(levels[0]) == 3 and [name for name, _ in levels[0]] == [name for name, _ in levels[1]]
     values = [[v for _, v in found] for found in levels]
     if not same or not all(isinstance(v, float) for found in values for v in found):
         return None
-    return grid_trend([a - b for a, b in zip(*values)]).error
+    return grid_trend([a - b for a, b in zip(*values)], result.get("space") == "body").error
+
+
+def _of_level(result, coefficients, key):
+    """A quantity on one level of a result; None where a level does not have it."""
+    name = {"drag_area": "drag", "drag_force": "drag", "lift_force": "lift"}.get(key)
+    if name is None:
+        return coefficients.get(key)
+    value, whole = coefficients.get(name), result["coefficients"].get(name)
+    if not isinstance(value, float) or not whole:
+        return None
+    total = result["shape"]["area"] * whole if key == "drag_area" else result["forces"][name]
+    return value * total / whole
 
 
 def duration(seconds):

@@ -276,12 +276,15 @@ class SteadyMarch:
         self.courant = max(0.1 * min(courant, self.courant), 0.05)
         self._evaluate()
         if self.retries > self.controls.retries:
-            centres = self.flow.mesh.centre[worst]
-            places = "; ".join(", ".join(f"{axis} = {value:.3f}" for axis, value in zip("xyz", at)) for at in centres[:3])
-            raise FlowDiverged(
-                f"The flow could not be kept alive after {self.controls.retries} retries with smaller steps. "
-                f"The worst cells (in reference lengths): {places}. Try a lower starting Courant number (run.courant_start), more "
-                "first-order steps (run.first_order_steps), or look at the grid there.", worst, centres)
+            raise self.diverged(f"The flow could not be kept alive after {self.controls.retries} retries with smaller steps.", worst)
+
+    def diverged(self, why, worst=None):
+        """The error that says why a flow is lost, at which cells, and what to try."""
+        worst = self.worst_cells() if worst is None else worst
+        centres = self.flow.mesh.centre[worst]
+        places = "; ".join(", ".join(f"{axis} = {value:.3f}" for axis, value in zip("xyz", at)) for at in centres[:3])
+        return FlowDiverged(f"{why} The worst cells (in reference lengths): {places}. Try a lower starting Courant number (run.courant_start), more "
+                            "first-order steps (run.first_order_steps), or look at the grid there.", worst, centres)
 
     def worst_cells(self, count=5):
         """Cells with the largest residual, worst first."""

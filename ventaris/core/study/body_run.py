@@ -20,7 +20,7 @@ from .body_verdict import judge_body
 from .climb import Climb
 from .progress import LevelResult, MarchedLevel, RunFailed
 from .statistics import statistics_of
-from .trend import grid_trend
+from .trend import level_trends
 from .unsteady import MeanField, moments_of
 
 STEADY_OVER = 10
@@ -36,6 +36,8 @@ LARGE_GRID, KEPT_VECTORS = 500_000, 10
 EXPECTED_STEPS = 45
 # Rise of the pressure across a cell, over itself, from which on a cell counts as in a shock.
 SHOCK_RISE = 0.25
+# Forces over dynamic pressure and the largest face of the body's box that no flow without engines makes.
+PULLED, PUSHED = -0.3, 10.0
 
 
 def body_channels(setup):
@@ -189,6 +191,12 @@ class BodyExecution(Climb):
         scale = self._scales(means)
         return all(drift[name] <= 2.0 * patience * self.sheet.run.steady * scale[name] for name in scale)
 
+    def _beyond_reason(self, channels):
+        """Whether a body is drawn forward, or pushed by many times the dynamic pressure on its box."""
+        size = np.sort(self.setup.body.surface.size)
+        area = self.setup.area / float(size[1] * size[2])
+        return channels["drag"] * area < PULLED or max(abs(channels["drag"]), abs(channels["lift"])) * area > PUSHED
+
     def _moves(self):
         """Whether the forces still swing, so that their mean is the answer."""
         return self._level.march.residual > self.sheet.run.residual and max(self._changes().values()) > self.sheet.run.steady
@@ -214,7 +222,7 @@ class BodyExecution(Climb):
         level, run, setup = self._level, self.sheet.run, self.setup
         mach = setup.stream.mach
         step = run.time_step or 1.5 * setup.surface_size
-        wanted = max(int(np.ceil(run.duration / step)), 16)
+        wanted = max(int(np.ceil(self._longer() * run.duration / step)), 16)
         kept = self._resumed_time
         if kept:
             self.time_march = TimeMarch(level.flow, kept["state"], step / mach, TIME_TOLERANCE, kept["time"], kept["before"])
@@ -297,10 +305,7 @@ class BodyExecution(Climb):
 
     def _trends(self):
         """{channel: Trend as dict} from the levels whose forces (or their means) had come to rest."""
-        last = self.finished[-1]
-        steady = [f for f in self.finished if f is last or max(f.changes.values()) < 0.05]
-        names = [n for n, v in last.coefficients.items() if isinstance(v, float)]
-        return {n: grid_trend([f.coefficients[n] for f in steady]).as_dict() for n in names if all(isinstance(f.coefficients.get(n), float) for f in steady)}
+        return {n: t.as_dict() for n, t in level_trends(self.finished, lambda f: max(f.changes.values()) < 0.05, spatial=True).items()}
 
     def _resolution(self):
         """Cells of the body's surface over its smaller sides."""

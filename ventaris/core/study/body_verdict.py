@@ -1,7 +1,7 @@
 """What the program says of a finished run of a body."""
 import math
 
-from .verdict import Verdict, formula_warnings
+from .verdict import BODY_FLOORS, NEVER_SETTLED, Verdict, formula_warnings, unformed, wide_bars
 
 # Fewer cells than this across the smaller side of the body, and its wake is hardly there.
 FEW_CELLS = 24
@@ -31,7 +31,8 @@ def judge_body(setup, last, trends, averages, stopped, resolution, undefined):
     """
     worst = max(last.changes.values(), default=0.0)
     detached = bool(averages and averages["of"] == "time steps")
-    settled = not stopped and (last.settled or detached)
+    stands = not stopped and (last.settled or detached)
+    settled = stands and (detached or last.residual <= NEVER_SETTLED)
     swing = averages["deviations"].get("drag") if averages else None
     if stopped:
         words = f"Stopped by hand on the {last.level} grid: residual {last.residual:.0e} of the start. The numbers are those of that moment."
@@ -42,17 +43,20 @@ def judge_body(setup, last, trends, averages, stopped, resolution, undefined):
                  f"in which the drag moved by ± {swing or 0:.2g} (r.m.s.); residual {last.residual:.0e} of the start.")
     elif settled:
         words = f"Settled on the {last.level} grid: residual {last.residual:.0e} of the start, lift and drag steady within {worst:.1g}."
+    elif stands:
+        words = unformed(last.level, last.residual, f"the means of lift and drag over the last {averages['steps']} steps" if averages else "lift and drag")
     else:
         moving = f"lift and drag still change by {worst:.1g}" if math.isfinite(worst) else "after too few steps to say how much lift and drag still move"
         words = (f"Not settled on the {last.level} grid: residual {last.residual:.0e} of the start, {moving}. "
                  "Run it further, or read the values as provisional.")
-    return Verdict(settled, words, list(_warnings(setup, last, trends, averages, resolution, undefined, detached)))
+    found, doubtful = wide_bars(trends, BODY_FLOORS)
+    return Verdict(settled, words, [*_warnings(setup, last, trends, averages, resolution, undefined, detached), *found], settled and doubtful)
 
 
 def _warnings(setup, last, trends, averages, resolution, undefined, detached):
     yield from formula_warnings(undefined)
     sheet = setup.sheet
-    if averages and not detached and averages["deviations"].get("drag", 0) > 0.05 * abs(last.coefficients["drag"]):
+    if averages and not detached and last.residual < 1 and averages["deviations"].get("drag", 0) > 0.05 * abs(last.coefficients["drag"]):
         yield ("The drag swings by more than 5 % of itself from step to step: the mean of such steps is only an estimate. Set the wake free (flow: detached eddies) to follow it in time.")
     if resolution < FEW_CELLS:
         yield f"Only {resolution:.0f} cells across the body's smaller side: too few for a trustworthy wake. Raise the cell budget or climb further."
@@ -66,7 +70,4 @@ def _warnings(setup, last, trends, averages, resolution, undefined, detached):
         trend = trends.get(name)
         if trend and trend["behaviour"] in ("oscillating", "diverging"):
             yield f"{name.capitalize()}: {trend['words']}"
-    drag = trends.get("drag")
-    if drag and drag["error"] and abs(drag["values"][-1]) > 1e-3 and drag["error"] > 0.1 * abs(drag["values"][-1]):
-        yield f"The error bar of the drag is {100 * drag['error'] / abs(drag['values'][-1]):.0f} % of it: climb further or use more cells before comparing variants."
     yield from setup.body.condition.notes

@@ -12,6 +12,8 @@ from .progress import Checkpoint, LevelResult, MarchedLevel, Progress, RunFailed
 
 # Courant number below which steps hardly move the flow: that nothing changes over such steps says nothing.
 LEAST_COURANT = 2.0
+# Residual over the impulsive start's beyond which a level is lost, at its end or over so many steps, and beyond which its forces are looked at.
+RUINED, RUINED_OVER, UNFORMED = 100.0, 20, 1.0
 
 
 class Climb:
@@ -102,7 +104,7 @@ class Climb:
         """March the present level until it is over."""
         level = self._level
         message = f"{level.name} grid, {level.flow.n_cells} cells" + (", started again with smaller steps" if careful else "")
-        began, earlier, most = time.monotonic(), level.seconds, self._most_steps()
+        began, earlier, most, lost = time.monotonic(), level.seconds, self._most_steps(), 0
         while level.steps < most and not self._is_over():
             report = level.march.advance()
             level.steps += 1
@@ -114,11 +116,26 @@ class Climb:
                 message = f"{report.clipped} cells held back in this step"
             yield self._record(report.residual, report.courant, channels, message, self._share())
             message = ""
+            lost = 0 if report.first_order or report.residual < RUINED else lost + 1
+            if lost >= RUINED_OVER:
+                raise level.march.diverged(f"The residual has risen to {report.residual:.0f} times that of the start and stays there.")
+        if level.march.residual > RUINED:
+            raise level.march.diverged(f"The residual has risen to {level.march.residual:.0f} times that of the start.")
+        if level.march.residual > UNFORMED and level.recent and self._beyond_reason(level.recent[-1]):
+            raise level.march.diverged(f"The forces have left all reason ({self.headline_words(level.recent[-1])}) and the residual is {level.march.residual:.0f} times that of the start.")
         self._finish_level()
+
+    def _beyond_reason(self, channels):
+        """Whether the channels of a level that has not formed hold what no flow does."""
+        return any(isinstance(channels.get(name), float) and not abs(channels[name]) < 1e6 for name, *_ in self.headlines)
 
     def _most_steps(self):
         """Steps after which the present level ends, settled or not."""
         return self.sheet.run.steps + self.extra_steps
+
+    def _longer(self):
+        """Factor on the time to follow: every time that a run is run further adds half of it."""
+        return 1.0 + 0.005 * self.extra_steps
 
     def _is_over(self):
         """Whether the present level has settled, or served as a start for the next."""

@@ -24,7 +24,7 @@ from .planner import STATIONS
 from .progress import Checkpoint, LevelResult, MarchedLevel, RunFailed
 from .setup import prepare
 from .statistics import swings
-from .trend import grid_trend, statistical_trend
+from .trend import level_trends, statistical_trend
 from .unsteady import Recorder, puff, time_step
 from .verdict import judge
 
@@ -93,7 +93,7 @@ class Execution(Climb):
         """Follow the flow in time: the start-up on the second finest level, what counts on the finest."""
         levels, run = self.setup.levels, self.sheet.run
         step = time_step(self.setup)
-        self.recorder = Recorder(run, step)
+        self.recorder = Recorder(run, step, self._longer())
         # The change of grids rings for a while: that is part of the start-up too.
         kept, start_up = self._resumed_time, int(0.8 * run.discard * self.recorder.steps)
         if kept:
@@ -102,6 +102,7 @@ class Execution(Climb):
         coarse_enough = len(levels) > 1 and self.meshes[levels[-2]].n_cells >= LEAST_FOR_START_UP
         if coarse_enough and not on_last:
             yield from self._follow(start_up, kept)
+            self.recorder.note_coarse()
             coarse, march = self._level, self.time_march
             mesh = self.meshes[levels[-1]]
             self._level = self._open(levels[-1], mesh, (coarse.name, march.state), careful=False)
@@ -111,6 +112,9 @@ class Execution(Climb):
             previous = None if on_last else (self._level.name, self._level.march.state)
             self._level = self._open(levels[-1], self.meshes[levels[-1]], previous, careful=False)
         yield from self._follow(self.recorder.steps, kept)
+        while self.recorder.follow_on():
+            march = self.time_march
+            yield from self._follow(self.recorder.steps, {"state": march.state, "before": march.before, "time": march.time})
 
     def _trusted(self, previous):
         return None if previous and previous[0] == "neighbour" else previous
@@ -293,18 +297,12 @@ class Execution(Climb):
         if not self.finished or self.finished[-1].level != level.name:
             self._finish_level()
         last, setup = self.finished[-1], self.setup
-        names = [n for n, v in last.coefficients.items() if isinstance(v, float)]
-        # A level whose forces still moved when the next one took over says nothing about the grid.
-        steady = [f for f in self.finished if f is last or f.settled or max(f.changes.values()) < 5e-3]
-        trends = {name: grid_trend([f.coefficients[name] for f in steady]) for name in names
-                  if all(isinstance(f.coefficients.get(name), float) for f in steady)}
-        if len(steady) < len(self.finished):
-            for trend in trends.values():
-                trend.words += " Coarser levels whose forces still moved are left out."
+        # A level whose forces still moved when the next one took over says little about the grid.
+        trends = level_trends(self.finished, lambda f: f.settled or max(f.changes.values()) < 5e-3)
         coefficients, unsteady = last.coefficients, None
         swinging = swings([entry["lift"] for entry in self.history if entry["level"] == last.level and "time" not in entry])
         if self.time_march is not None:
-            channels = self.recorder.statistics()
+            channels = self.recorder.with_grid(self.recorder.statistics())
             unsteady = {"step": self.recorder.step, "steps": len(self.recorder.entries), "from": self.recorder.start,
                         "to": self.time_march.time * setup.stream.mach, "channels": channels}
             coefficients = {name: channels[name]["mean"] if name in channels else value for name, value in last.coefficients.items()}

@@ -124,7 +124,7 @@ class NoiseExecution(Climb):
 
     def __iter__(self):
         self._start_clock()
-        jet, wanted, discard = self.jet, self.sheet.flow.duration, self.sheet.flow.discard
+        jet, wanted, discard = self.jet, self._wanted(), self.sheet.flow.discard
         if self.sheet.flow.exit_profile == "computed" and not jet.steps:
             yield from self._compute_exit()
         message = f"{jet.cells} cells, {int((wanted - jet.time) / jet.step)} steps of {jet.step * self.time_unit * 1e6:.3g} µs"
@@ -160,7 +160,11 @@ class NoiseExecution(Climb):
         jet = self.jet
         entry = {"step": len(self.history) + 1, "level": "fine", "residual": 0.0, "courant": 0.6, **channels, "time": jet.time * self.time_unit}
         self.history.append(entry)
-        return Progress(entry["step"], "fine", jet.steps, 0.0, 0.6, channels, min(jet.time / self.sheet.flow.duration, 1.0), message)
+        return Progress(entry["step"], "fine", jet.steps, 0.0, 0.6, channels, min(jet.time / self._wanted(), 1.0), message)
+
+    def _wanted(self):
+        """Time to follow, in exit diameters over the speed of sound: every time that a run is run further adds a segment of the spectra."""
+        return self.sheet.flow.duration + SEGMENT * self.extra_steps / 100
 
     def _blown_up(self):
         bad = np.argwhere(~np.isfinite(self.jet.u[0]))
@@ -268,7 +272,7 @@ class NoiseExecution(Climb):
         else:
             words = f"{span}: no tone stands out"
         if not steady and tone:
-            doubts.append(f"The tone's amplitude still changes by more than 5 %: follow the jet for longer, for example {self.sheet.flow.duration + SEGMENT:g} diameters over the speed of sound.")
+            doubts.append(f"The tone's amplitude still changes by more than 5 %: run it further (each time adds {SEGMENT:g} diameters over the speed of sound), or raise the time to follow.")
         doubts += ["Compared for cold jets at fully expanded Mach numbers of 1.10, 1.15 and 1.20: with a boundary layer of 0.1 diameters at the exit the tone lay 9, 0 and 3 % above the screech formula, and within 4 % of it with the jet's own cells and waves; a thinner layer lowers it by up to a fifth.",
                    "Axisymmetric flow: helical modes, which take over above a fully expanded Mach number of about 1.2 to 1.3, cannot occur, and broadband noise is not predicted.",
                    f"The viscosity is that of a Reynolds number of {self.sheet.flow.noise_reynolds:g}, far below the real one: the tone's frequency depends on it through the layer at the exit, its level by itself."]

@@ -15,7 +15,7 @@ from .climb import Climb
 from .nozzle_verdict import judge_nozzle
 from .nozzles import nozzle_channels, prepare_nozzle, start_state, theory_result
 from .progress import LevelResult, MarchedLevel
-from .trend import grid_trend
+from .trend import level_trends
 
 # What must stand still, with the share of change that is asked of it over that of the sheet: a jet's far half hovers longest.
 WATCHED = {"mass_flow": 1.0, "thrust": 1.0, "axis_speed": 10.0, "plate_force": 3.0}
@@ -163,12 +163,10 @@ class NozzleExecution(Climb):
         if not self.finished or self.finished[-1].level != level.name:
             self._finish_level()
         last = self.finished[-1]
-        names = [n for n, v in last.coefficients.items() if isinstance(v, float)]
-        steady = [f for f in self.finished if f is last or f.settled or max(f.changes.values()) < 5e-3]
-        trends = {n: grid_trend([f.coefficients[n] for f in steady]).as_dict() for n in names if all(isinstance(f.coefficients.get(n), float) for f in steady)}
+        trends = {n: t.as_dict() for n, t in level_trends(self.finished, lambda f: f.settled or max(f.changes.values()) < 5e-3).items()}
         # Steps of a checkpoint from an earlier version do not have it.
         weakest = min(r["exit_p_total_least"] for r in (last.coefficients, *level.recent) if "exit_p_total_least" in r)
-        verdict = judge_nozzle(setup, last, stopped, self._undefined(), weakest)
+        verdict = judge_nozzle(setup, last, stopped, self._undefined(), weakest, trends)
         return {
             "format": 1, "space": "nozzle", "title": sheet.title, "coefficients": last.coefficients, "trends": trends, "forces": {}, "control_volume": None, "layer": [],
             "unsteady": None, "formulas": [f.name for f in sheet.instruments.formulas], "levels": [{k: v for k, v in vars(f).items() if k != "changes"} for f in self.finished],

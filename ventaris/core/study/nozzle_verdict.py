@@ -3,12 +3,13 @@ from ..units import large
 from .findings import Estimate, Finding, climb_findings, formula_findings, gravest_first
 from .noise import estimate_noise, noise_channels, preflight_noise
 from .nozzles import nozzle_channels
-from .verdict import Verdict, formula_warnings
+from .verdict import NEVER_SETTLED, Verdict, formula_warnings, unformed, wide_bars
 
 DEFAULT_COST = 1.6e-5
 BYTES_PER_CELL = 7_000
 # Air that leaves a shock with less than this share of the back pressure as its total pressure hardly reaches the exit.
 TIRED = 1.01
+NOZZLE_FLOORS = (("mass_flow", "mass flow", 0.0, 0.0), ("thrust", "thrust", 0.0, 0.0))
 REGIMES = {"subsonic": "subsonic throughout", "shock inside": "choked, with a shock inside", "over-expanded": "choked and over-expanded: oblique shocks stand at the lip",
            "under-expanded": "choked and under-expanded: the jet goes on expanding behind the lip", "choked": "choked: sonic at the exit"}
 
@@ -95,8 +96,8 @@ def _instruments(setup):
             yield Finding("warn", "instruments.stations", f"“{station.name}” at x = {station.x:g} m lies behind the domain; its readings are those of the end.")
 
 
-def judge_nozzle(setup, last, stopped, undefined, weakest):
-    """The verdict of a nozzle's run from its last level; `weakest` is the least total pressure that reached the exit lately, Pa."""
+def judge_nozzle(setup, last, stopped, undefined, weakest, trends):
+    """The verdict of a nozzle's run from its last level and its trends (as dicts); `weakest` is the least total pressure that reached the exit lately, Pa."""
     worst = max(last.changes.values(), default=0.0)
     c = last.coefficients
     if stopped:
@@ -107,12 +108,16 @@ def judge_nozzle(setup, last, stopped, undefined, weakest):
         words = f"Settled on the {last.level} grid: residual {last.residual:.0e} of the start, mass flow and thrust steady within {worst:.1g}."
     else:
         words = f"Not settled on the {last.level} grid: residual {last.residual:.0e} of the start, mass flow or thrust still change by {worst:.1g}. Run it further, or read the values as provisional."
+    stands, settled = last.settled, last.settled and last.residual <= NEVER_SETTLED
+    if stands and not settled and not stopped:
+        words = unformed(last.level, last.residual, "mass flow and thrust")
     found = formula_warnings(undefined)
     gap = _imbalance(setup, c)
     words += f" What comes in and what leaves the nozzle agree within {100 * abs(gap):.2g} %."
     if abs(gap) > 2e-3:
         found.append(f"Mass in and mass out differ by {100 * gap:.2g} %: the flow has not come to rest.")
-    return Verdict(bool(last.settled), words, found + list(_doubts(setup, last, weakest)))
+    wide, doubtful = wide_bars(trends, NOZZLE_FLOORS)
+    return Verdict(bool(settled), words, found + list(_doubts(setup, last, weakest)) + wide, bool(settled and doubtful))
 
 
 def _imbalance(setup, c):

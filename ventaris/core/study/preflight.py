@@ -1,13 +1,11 @@
 """Before the run: what is missing, unusual or inconsistent, each with its mend; cost in time and memory."""
-import numpy as np
-
 from ..flow.discretisation import PRECONDITION_BELOW
 from ..grids.spacing import geometric_ratio
 from ..units import large
 from .channels import base_channels
 from .findings import Estimate, Finding, climb_findings, formula_findings, gravest_first, mach_findings
 from .setup import wall_unit
-from .unsteady import time_step
+from .unsteady import bluff_size, time_step
 
 # Measured with benchmarks/solver.py on two cores of 2.5 GHz; replaced by this machine's own runs.
 DEFAULT_COST = 1.4e-5
@@ -122,7 +120,7 @@ def _unsteady(setup):
     if sheet.flow.time != "unsteady":
         return
     step, run = time_step(setup), sheet.run
-    size = _bluff_size(setup)
+    size = bluff_size(setup)
     if size:
         period = size / 0.2
         if step > period / 20:
@@ -135,12 +133,6 @@ def _unsteady(setup):
     if steps > 50_000:
         yield Finding("stop", "run.time_step", f"{steps:.0f} steps of {step:.2g} chords: more than 50 000. Take a longer step or a shorter time.")
     yield Finding("note", "flow.time", f"{steps:.0f} time steps of {step:.3g} chords ({step * setup.chord / setup.air.speed:.3g} s), after the steady climb.")
-
-
-def _bluff_size(setup):
-    """Height across the stream of bodies that shed, in chords; 0 for streamlined ones."""
-    round_ones = [np.ptp(o.polygon()[:, 1]) for o in setup.outlines if o.section.trailing_edge == "round"]
-    return float(max(round_ones)) if round_ones else 0.0
 
 
 def _walls(setup):

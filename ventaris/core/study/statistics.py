@@ -26,6 +26,10 @@ class Statistics:
         Per time unit; None without a tone.
     periods : float
         Periods in the record, 0 without a tone.
+    drift : float
+        Difference of the means of both halves of the record.
+    growth : float or None
+        Difference of the swing's amplitude between both halves, over the larger; None without a tone.
     """
 
     mean: float
@@ -35,6 +39,8 @@ class Statistics:
     frequency: float | None
     frequency_error: float | None
     periods: float
+    drift: float = 0.0
+    growth: float | None = None
 
     def as_dict(self):
         return asdict(self)
@@ -70,8 +76,15 @@ def statistics_of(values, step):
         spread = float(np.std(parts, ddof=1) / np.sqrt(SEGMENTS)) if parts else 0.5 / span
         frequency_error = max(spread, 0.01 / span)
     error = _mean_error(y, step, frequency)
+    halves = [_whole_periods(part, step, frequency) if frequency else part for part in np.array_split(y, 2)]
+    growth = None
+    if frequency:
+        swings_ = [_amplitude(part, step, frequency) for part in halves]
+        growth = float(abs(swings_[1] - swings_[0]) / max(max(swings_), 1e-30))
+        # The rule in time shifts a tone's phase by a third of the square of its angle in a step.
+        frequency_error = max(frequency_error, frequency * (2 * np.pi * frequency * step) ** 2 / 3)
     return Statistics(float(mean), error, float(y_whole.std()), _amplitude(y, step, frequency), frequency, frequency_error,
-                      float(len(y) * step * frequency) if frequency else 0.0)
+                      float(len(y) * step * frequency) if frequency else 0.0, float(abs(halves[1].mean() - halves[0].mean())), growth)
 
 
 def _tone(y, step):

@@ -13,6 +13,8 @@ from dataclasses import asdict, dataclass
 
 FORMAL_ORDER = 2.0
 RATIO = 2.0
+# In space walls cut the cells: errors were seen to fall with the first power of the size, and two levels alone to say little.
+SPATIAL_ORDER, LEAST_OF_TWO = 1.0, 0.1
 
 
 @dataclass
@@ -44,8 +46,52 @@ class Trend:
         return asdict(self)
 
 
-def grid_trend(values):
+def level_trends(levels, resting, spatial=False):
+    """Trend of every coefficient that all levels have.
+
+    Levels whose forces still moved are left out; where that would leave one alone, they stay, and the error bars hold what they still moved by.
+
+    Parameters
+    ----------
+    levels : list of LevelResult
+        Coarse to fine.
+    resting : callable
+        Whether a level had come to rest.
+    spatial : bool
+        See `grid_trend`.
+
+    Returns
+    -------
+    dict of str to Trend
+    """
+    last = levels[-1]
+    steady = [f for f in levels if f is last or resting(f)]
+    moving = levels if len(steady) == 1 and len(levels) > 1 else []
+    names = [n for n, v in last.coefficients.items() if isinstance(v, float)]
+    out = {}
+    for name in names:
+        used = [f.coefficients.get(name) for f in moving or steady]
+        if not all(isinstance(v, float) for v in used):
+            continue
+        trend = grid_trend(used, spatial)
+        if moving:
+            unrest = max(min(max(f.changes.values(), default=0.0), 1.0) * abs(f.coefficients[name]) for f in moving)
+            trend.error += unrest
+            trend.words += f" Coarser levels had not come to rest: the error bar holds ± {unrest:.2g} of that."
+        elif len(steady) < len(levels):
+            trend.words += " Coarser levels whose forces still moved are left out."
+        out[name] = trend
+    return out
+
+
+def grid_trend(values, spatial=False):
     """Trend of a coefficient's values, coarse to fine, each level halving the cell size.
+
+    Parameters
+    ----------
+    values : sequence of float
+    spatial : bool
+        Of a body in space, whose grids promise less.
 
     Returns
     -------
@@ -56,6 +102,9 @@ def grid_trend(values):
         return Trend(values, None, None, None, "one level", "One level only: no error bar. Climb further to get one.")
     if len(values) == 2:
         change = values[1] - values[0]
+        if spatial:
+            return Trend(values, None, None, max(3.0 * abs(change) / (RATIO**SPATIAL_ORDER - 1), LEAST_OF_TWO * abs(values[1])), "two levels",
+                         "Two levels say little of the error in space: the bar assumes first order with a safety factor of 3, and is no less than a tenth of the value. Climb to fine for a trend.")
         return Trend(values, None, None, 3.0 * abs(change) / (RATIO**FORMAL_ORDER - 1), "two levels",
                      "Two levels: the error bar assumes second order and carries a safety factor of 3.")
     coarse, medium, fine = values[-3:]
@@ -70,21 +119,22 @@ def grid_trend(values):
         return Trend(values, None, None, 3.0 * spread, "diverging",
                      "The steps between the levels grow: the grid is too coarse for a trend; the error bar is three times the spread.")
     order = math.log(abs(first / second)) / math.log(RATIO)
-    used = min(max(order, 0.5), FORMAL_ORDER)
+    formal = SPATIAL_ORDER if spatial else FORMAL_ORDER
+    used = min(max(order, 0.5), formal)
     factor = 1.25 if order >= 0.5 else 3.0
     # A last step much smaller than second order explains may be small by accident.
-    step = max(abs(second), abs(first) / RATIO**(FORMAL_ORDER + 1))
+    step = max(abs(second), abs(first) / RATIO**(formal + 1))
     error = factor * step / (RATIO**used - 1)
     extrapolated = fine + second / (RATIO**used - 1)
     words = f"Monotone, observed order {order:.1f}"
-    if order > FORMAL_ORDER:
-        words += "; the error bar is computed with order 2"
+    if order > formal:
+        words += f"; the error bar is computed with order {formal:.0f}"
     elif order < 0.5:
         words += "; so low that the error bar carries a safety factor of 3"
     return Trend(values, order, extrapolated, error, "monotone", words + ".")
 
 
 def statistical_trend(statistics):
-    """The mean over time in the place of a grid trend; its error bar is twice the standard error, of time only."""
-    return Trend([statistics["mean"]], None, None, 2.0 * statistics["mean_error"], "mean in time",
+    """The mean over time in the place of a grid trend; its error bar is twice the standard error or the drift between the record's halves, of time only."""
+    return Trend([statistics["mean"]], None, None, max(2.0 * statistics["mean_error"], statistics.get("drift") or 0.0), "mean in time",
                  f"Mean over time, r.m.s. {statistics['rms']:.3g}; the error bar is of the time record, not of the grid.")

@@ -2,18 +2,36 @@
 import numpy as np
 
 from .statistics import statistics_of
+from .verdict import DRIFT, GROWTH
 
 # Chords within which cells count for the Courant number in time.
 NEAR = 1.0
 FRAME_SPAN = 15.0
+# Shedding of bluff bodies: frequency times height over speed, about, and steps for one period: BDF2 shifts a tone by 0.2 % with 80.
+STROUHAL, STEPS_PER_PERIOD = 0.2, 80
+# Where nothing sheds for certain, in chords.
+STREAMLINED_STEP = 0.02
+# A record whose halves still differ is followed on, by this share of its length, at most so often.
+FOLLOW_ON, MOST_FOLLOWED_ON = 0.5, 3
+# Periods from which on a tone of the start-up is worth comparing with.
+LEAST_PERIODS = 2.5
 
 
 def time_step(setup):
-    """Time step in chords travelled by the stream."""
+    """Time step in chords travelled by the stream: as given, by a Courant number, or by what resolves the shedding."""
     run = setup.sheet.run
     if run.time_step:
         return run.time_step
-    return run.time_courant * _cell_size(setup)
+    if run.time_courant:
+        return run.time_courant * _cell_size(setup)
+    size = bluff_size(setup)
+    return size / STROUHAL / STEPS_PER_PERIOD if size else STREAMLINED_STEP
+
+
+def bluff_size(setup):
+    """Height across the stream of bodies that shed, in chords; 0 for streamlined ones."""
+    round_ones = [np.ptp(o.polygon()[:, 1]) for o in setup.outlines if o.section.trailing_edge == "round"]
+    return float(max(round_ones)) if round_ones else 0.0
 
 
 def _cell_size(setup):
@@ -71,6 +89,13 @@ def moments_of(state, columns):
     return np.column_stack([state[:, :columns], state[:, 0] ** 2])
 
 
+def still_changing(channels):
+    """Whether the swing or the mean drag differs between both halves of a record."""
+    tone = next((channels[n] for n in ("lift", "drag") if n in channels and channels[n]["frequency"]), None)
+    drag = channels.get("drag")
+    return bool(tone and (tone["growth"] or 0.0) > GROWTH or drag and drag["drift"] > DRIFT * max(abs(drag["mean"]), 1e-6))
+
+
 class Recorder:
     """Keeps the channels in time, the mean field, and the frames of the last part of a run.
 
@@ -81,13 +106,13 @@ class Recorder:
         In chords.
     """
 
-    def __init__(self, run, step):
+    def __init__(self, run, step, longer=1.0):
         self.step, self.discard, self.count = step, run.discard, run.frames
-        self.steps = max(int(np.ceil(run.duration / step)), 1)
+        self.asked = self.steps = max(int(np.ceil(longer * run.duration / step)), 1)
         span = min(FRAME_SPAN, run.duration * (1 - run.discard))
         self.every = max(int(np.ceil(span / step / max(run.frames, 1))), 1)
         self.frames, self.times = [], []
-        self.entries, self.mean_field = [], MeanField()
+        self.entries, self.mean_field, self.coarse_tones = [], MeanField(), {}
 
     @property
     def start(self):
@@ -101,13 +126,40 @@ class Recorder:
             self.mean_field.add(state[:, :4])
         left = self.steps - len(self.entries)
         if self.count and left % self.every == 0 and left < self.count * self.every:
-            self.frames.append((state[:, :4] / scale[:4]).astype(np.float16))
-            self.times.append(time)
+            self.frames = [*self.frames, (state[:, :4] / scale[:4]).astype(np.float16)][-self.count:]
+            self.times = [*self.times, time][-self.count:]
+
+    def follow_on(self):
+        """Whether the record goes on because its halves still differ; it does so a few times at most."""
+        if self.steps >= self.asked * (1 + FOLLOW_ON * MOST_FOLLOWED_ON) - 1 or not still_changing(self.statistics()):
+            return False
+        self.steps += int(np.ceil(FOLLOW_ON * self.asked))
+        return True
 
     @property
     def mean(self):
         """Mean state after the start-up, shape (n_cells, 4), or None."""
         return self.mean_field.mean
+
+    def note_coarse(self):
+        """Keep the tones of what has been followed so far, on a coarser grid: they tell what the grid does to them."""
+        used = self.entries[len(self.entries) // 2:]
+        for name in ("lift", "drag"):
+            found = statistics_of([entry[name] for entry in used], self.step) if used else None
+            if found and found.frequency and found.periods >= LEAST_PERIODS:
+                self.coarse_tones[name] = found.frequency
+
+    def with_grid(self, channels):
+        """Statistics whose tones' error bars also hold the change from the coarser grid on which the start-up was followed."""
+        coarse = self.coarse_tones.get("lift") or self.coarse_tones.get("drag", 0.0) / 2
+        out = {}
+        for name, found in channels.items():
+            frequency = found["frequency"]
+            if frequency and coarse:
+                harmonic = max(round(frequency / coarse), 1)
+                found = {**found, "frequency_error": float(np.hypot(found["frequency_error"], frequency - harmonic * coarse)), "frequency_coarse": harmonic * coarse}
+            out[name] = found
+        return out
 
     def statistics(self):
         """{channel: Statistics as dict} over the time after the start-up."""

@@ -5,14 +5,25 @@ from ..units import large
 
 # A layer that separates this close to a shock, in chords, does so because of it.
 FOOT_OF_SHOCK = 0.06
+# Above this residual, over the impulsive start's, nothing is called settled.
+NEVER_SETTLED = 1e-2
+# An error bar beyond this share of its value is warned of, and beyond the second one makes the whole verdict doubtful.
+WIDE, TOO_WIDE = 0.1, 0.2
+# How steady means and swings must be between both halves of a record in time.
+DRIFT, GROWTH = 0.01, 0.05
+
 
 @dataclass
 class Verdict:
-    """Settled or not, in words, with warnings that a user should read before the number."""
+    """Settled or not, in words, with warnings that a user should read before the number.
+
+    `doubtful` says that it has settled, but that an error bar is so wide that the number says little.
+    """
 
     settled: bool
     words: str
     warnings: list = field(default_factory=list)
+    doubtful: bool = False
 
     def as_dict(self):
         return asdict(self)
@@ -44,6 +55,7 @@ def judge(setup, level, residual, changes, settled, shocks, separations, trends,
         Share by which the drag from the surrounding air differs from that of the walls.
     """
     worst = max(changes.values(), default=0.0)
+    stands, settled = settled, settled and residual <= NEVER_SETTLED
     if stopped_by_user:
         words = f"Stopped by hand on the {level} grid" + (", which had settled" if settled else " before it settled") + (
             f": residual {residual:.0e} of the start. The numbers are those of that moment.")
@@ -54,6 +66,8 @@ def judge(setup, level, residual, changes, settled, shocks, separations, trends,
                  f"{residual:.0e} of the start, as a small limit cycle in wakes or corners makes it.")
     elif settled:
         words = f"Settled on the {level} grid: residual {residual:.0e} of the start, lift and drag steady within {worst:.1g}."
+    elif stands:
+        words = unformed(level, residual, "lift and drag")
     else:
         words = (f"Not settled on the {level} grid: residual {residual:.0e} of the start, lift and drag still change by "
                  f"{worst:.1g}. Run it further, or read the values as provisional.")
@@ -65,7 +79,47 @@ def judge(setup, level, residual, changes, settled, shocks, separations, trends,
     if swinging[0] and not settled:
         extra.insert(0, f"The lift swings by ± {swinging[1]:.3g} about a mean from step to step: this flow sheds vortices or buffets and has no steady answer. "
                      "Follow it in time: set Time to unsteady in the flow section.")
-    return Verdict(settled, words, extra + warnings(setup, shocks, separations, trends, y_plus))
+    found, doubtful = wide_bars({name: trend.as_dict() for name, trend in trends.items()}, SECTION_FLOORS)
+    return Verdict(settled, words, extra + warnings(setup, shocks, separations, trends, y_plus) + found, settled and doubtful)
+
+
+def unformed(level, residual, what):
+    """The words for instruments that stand still while the flow itself has not come to rest."""
+    return (f"Not settled on the {level} grid: {what} stand still, but the residual has stalled at {residual:.0e} of the start, so the flow itself still moves from step to step. "
+            "Read the values as provisional; a lower Courant number, smaller cells at shocks and edges, or following it in time may help.")
+
+
+# Values below which a bar is not measured against them: (name, words, least, least over the drag).
+SECTION_FLOORS = (("drag", "drag", 0.002, 0.0), ("lift", "lift", 0.05, 0.2), ("moment", "moment", 0.05, 0.0))
+BODY_FLOORS = (("drag", "drag", 0.005, 0.0), ("lift", "lift", 0.02, 0.3))
+
+
+def wide_bars(trends, floors):
+    """Warnings of error bars that are wide against their values, and whether one is so wide that the number says little.
+
+    Parameters
+    ----------
+    trends : dict of str to Trend as dict
+    floors : see `SECTION_FLOORS`
+
+    Returns
+    -------
+    list of str, bool
+    """
+    out, doubtful = [], False
+    drag = abs(trends["drag"]["values"][-1]) if "drag" in trends else 0.0
+    for name, words, least, of_drag in floors:
+        trend = trends.get(name)
+        if not trend or not trend["error"]:
+            continue
+        value = abs(trend["values"][-1])
+        if value < max(least, of_drag * drag) and trend["error"] < WIDE * max(least, of_drag * drag):
+            continue
+        share = trend["error"] / max(value, least, of_drag * drag)
+        if share > WIDE:
+            out.append(f"The error bar of the {words} is {100 * trend['error'] / max(value, 1e-12):.0f} % of it: climb further or use more cells before comparing variants.")
+        doubtful |= share > TOO_WIDE
+    return out, doubtful
 
 
 def formula_warnings(undefined):
@@ -81,13 +135,18 @@ def _judge_time(setup, level, unsteady, found):
         return Verdict(False, f"{span}. Too short for statistics: follow it longer.", found)
     tone = next((s for s in (lift, drag) if s and s["frequency"]), None)
     share = drag["mean_error"] / max(abs(drag["mean"]), 1e-6)
-    good = share < 0.02 and (tone is None or tone["periods"] >= 5)
+    drifting = (drag.get("drift") or 0.0) > DRIFT * max(abs(drag["mean"]), 1e-6)
+    growing = bool(tone) and (tone.get("growth") or 0.0) > GROWTH
+    good = share < 0.02 and (tone is None or tone["periods"] >= 5) and not drifting and not growing
     if tone:
         span += (f": a tone at a Strouhal number of {tone['frequency']:.4f} ± {tone['frequency_error']:.4f} (frequency times chord over speed; "
                  f"{tone['frequency'] * setup.air.speed / setup.chord:.4g} Hz), {tone['periods']:.1f} periods")
     else:
         span += ": no dominant frequency"
-    if not good:
+    if drifting or growing:
+        apart = ([f"the swing by {100 * tone['growth']:.0f} % of itself"] if growing else []) + ([f"the mean drag by {drag['drift']:.2g}"] if drifting else [])
+        found.insert(0, f"Between both halves of the record {' and '.join(apart)} still differ: it holds some of the start-up. Follow it longer (run further, or raise the time to follow), or leave more of the start out.")
+    if share >= 0.02 or tone and tone["periods"] < 5:
         found.insert(0, f"The mean drag is known to {100 * share:.1f} % only" + (f" and {tone['periods']:.1f} periods were seen" if tone else "") + ": follow it longer before comparing variants.")
     if tone and 1 / (tone["frequency"] * unsteady["step"]) < 20:
         found.insert(0, f"Only {1 / (tone['frequency'] * unsteady['step']):.0f} steps for one period: the swing is damped by the time step. Take {1 / (50 * tone['frequency']):.2g} chords or less.")
@@ -128,8 +187,4 @@ def warnings(setup, shocks, separations, trends, y_plus=None):
         trend = trends.get(name)
         if trend and trend.behaviour in ("oscillating", "diverging"):
             out.append(f"{name.capitalize()}: {trend.words}")
-    if trends.get("drag") and trends["drag"].error and abs(trends["drag"].values[-1]) > 0.002:
-        share = trends["drag"].error / abs(trends["drag"].values[-1])
-        if share > 0.1:
-            out.append(f"The error bar of the drag is {100 * share:.0f} % of it: climb further or use more cells before comparing variants.")
     return out
