@@ -4,6 +4,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 from scipy.spatial import cKDTree
 
+from ..shapes.clearances import measure_clearances
 from ..shapes.triangle_tree import build_tree
 from .cut_cells import HALF_DIAGONAL, Obstacle
 from .embedded import embed
@@ -12,6 +13,8 @@ from .octree import OctreeError, build_octree
 
 LEVELS = ("coarse", "medium", "fine")
 LARGEST_SHARE = 0.5
+# A shell: more than this share of its surface stands over walls thinner than a cell, round a room of so many cells.
+MOSTLY, ROOMY = 0.5, 4.0
 
 
 @dataclass(frozen=True)
@@ -88,14 +91,24 @@ class BodyGrids:
         edges = surface.sharp_edges()
         self.edges = build_tree(np.stack([edges[:, 0], edges[:, 1], edges[:, 1]], axis=1)) if len(edges) and plan.edge_halvings else None
         self.wanted_size = curvature_sizes(surface, plan.curved) if plan.curved > 0 else None
-        self._trees, self._meshes = {}, {}
+        self._trees, self._meshes, self._clearances = {}, {}, None
 
     def obstacle(self, level):
         """The surface with sheets and thin parts given the thickness that this level's cells need."""
         size = self._surface_size(level)
         is_open = self.surface.open_parts()
-        thickness = np.where(is_open, 0.6 * size, 0.0)
+        thickness = np.where(is_open | self._thin_shells(size), 0.6 * size, 0.0)
         return Obstacle(self.surface, is_open, thickness)
+
+    def _thin_shells(self, size):
+        """Parts that are mostly walls thinner than a cell round a room with space for cells: drawn as they are, such walls would let the air through."""
+        room = np.array([np.ptp(self.surface.corners[self.surface.part == k].reshape(-1, 3), axis=0).min() for k in range(len(self.surface.parts))])
+        wide = room > ROOMY * size
+        if not wide.any():
+            return wide
+        if self._clearances is None:
+            self._clearances = measure_clearances(self.surface, self._surface_size(LEVELS[0]))
+        return wide & np.array([self._clearances.share_of_part(k, size)[0] > MOSTLY for k in range(len(wide))])
 
     def _surface_size(self, level):
         return self.plan.size * 2.0 ** (LEVELS.index("fine") - LEVELS.index(level))

@@ -117,6 +117,8 @@ def embed(tree, obstacle):
         return _assemble(tree, faces, _uncut(tree, faces), np.ones(tree.n_leaves, dtype=bool), np.arange(tree.n_leaves), None, [])
     cut = cut_leaves(tree, faces, obstacle)
     kept, notes = _outside(tree, faces, cut)
+    kept, closed = _closed_hollows(tree, faces, cut, kept, obstacle)
+    notes += closed
     cluster = _merge(tree, faces, cut, kept)
     return _assemble(tree, faces, cut, kept, cluster, obstacle, notes)
 
@@ -149,9 +151,56 @@ def _outside(tree, faces, cut):
     if lost > 1e-9 * float(cut.volume[kept].sum()):
         voids = np.unique(label[wet & ~kept & (cut.volume > 0.5 * tree.size**3)])
         if len(voids):
-            notes.append(f"{len(voids)} {'void' if len(voids) == 1 else 'voids'} inside the body, {lost:.3g} m³ together, "
-                         f"{'is' if len(voids) == 1 else 'are'} left out: only the outside is used.")
+            notes.append(f"{len(voids)} {'void' if len(voids) == 1 else 'voids'} inside the body {'is' if len(voids) == 1 else 'are'} left out: only the outside is used.")
     return kept, notes
+
+
+def _closed_hollows(tree, faces, cut, kept, obstacle):
+    """Leaves in the air but for hollows that only cells wider than their walls connect with it.
+
+    A cell that holds a thin wall and air on both sides of it would let the flow through.  So the air is flooded once more from outside, from cell to cell
+    as far as no triangle stands between their centres of air; what is not reached and has room for whole cells is a hollow, and solid.
+    """
+    cube = tree.size**3
+    whole = cut.volume > 0.999 * cube
+    inner = np.nonzero((faces.right >= 0) & (cut.aperture > 0))[0]
+    inner = inner[kept[faces.left[inner]] & kept[faces.right[inner]]]
+    near = ~(whole[faces.left[inner]] & whole[faces.right[inner]])
+    blocked = np.zeros(len(inner), dtype=bool)
+    share, _ = obstacle.tree.crossings(cut.centre[faces.left[inner[near]]], cut.centre[faces.right[inner[near]]])
+    blocked[near] = np.isfinite(share)
+    label = _labels(tree, faces, inner[~blocked])
+    at_box = (faces.right < 0) & (cut.aperture > 0)
+    reached = np.isin(label, np.unique(label[faces.left[at_box]]))
+    dry = kept & ~reached
+    if not (dry & whole).any():
+        return kept, []
+    both = inner[dry[faces.left[inner]] & dry[faces.right[inner]]]
+    label = _labels(tree, faces, both)
+    hollow = dry & np.isin(label, np.unique(label[dry & whole]))
+    _wall_off(faces, cut, inner, hollow)
+    count = len(np.unique(label[hollow & whole]))
+    return kept & ~hollow, [f"{count} {'hollow' if count == 1 else 'hollows'} behind walls thinner than a cell {'is' if count == 1 else 'are'} kept solid ({int((hollow & whole).sum())} cells)."]
+
+
+def _labels(tree, faces, through):
+    """Number of the connected piece that each leaf belongs to, over the given faces."""
+    n = tree.n_leaves
+    graph = coo_matrix((np.ones(len(through), dtype=np.int8), (faces.left[through], faces.right[through])), shape=(n, n))
+    return connected_components(graph, directed=False)[1]
+
+
+def _wall_off(faces, cut, inner, hollow):
+    """Turn the faces between a hollow and the air outside it into wall."""
+    axes = np.eye(3)
+    for mine, other, sign in ((faces.left, faces.right, 1.0), (faces.right, faces.left, -1.0)):
+        k = inner[~hollow[mine[inner]] & hollow[other[inner]]]
+        vector = sign * axes[faces.axis[k]] * cut.aperture[k, None]
+        before = np.linalg.norm(cut.wall_vector[mine[k]], axis=1)
+        share = (cut.aperture[k] / np.maximum(cut.aperture[k] + before, 1e-300))[:, None]
+        cut.wall_centre[mine[k]] = (1 - share) * cut.wall_centre[mine[k]] + share * cut.face_centre[k]
+        np.add.at(cut.wall_vector, mine[k], vector)
+        cut.aperture[k] = 0.0
 
 
 def _merge(tree, faces, cut, kept):

@@ -11,6 +11,7 @@ from .frontal import frontal_area
 from .library import library
 from .naming import with_names
 from .surface import Surface, SurfaceError, inspect, joined
+from .voids import without_voids
 
 
 @dataclass(frozen=True)
@@ -23,14 +24,18 @@ class Assembly:
         Parts under the sheet's names (imported ones with the file's names behind); metres.
     wheels : dict of str to (centre, axis)
         Rolling parts.
+    notes : tuple of str
+        What was done to the surface on the way.
     """
 
     surface: Surface
     wheels: dict
+    notes: tuple = ()
 
     @functools.cached_property
     def condition(self):
-        return inspect(self.surface)
+        found = inspect(self.surface)
+        return replace(found, notes=[*found.notes, *self.notes])
 
     @functools.cached_property
     def shadow(self):
@@ -81,9 +86,10 @@ def _assembled(shape):
         surface = edited(surface, edit)
     if not len(surface.triangles):
         raise SurfaceError("shape.parts: the body has no triangles.")
+    surface, notes = without_voids(surface)
     for name in wheels:
         wheels[name] = _axle(surface, name)
-    return Assembly(surface, wheels)
+    return Assembly(surface, wheels, tuple(notes))
 
 
 def _merged(surface, parts):

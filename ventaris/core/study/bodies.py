@@ -8,6 +8,7 @@ from ..flow.stream import FreeStream
 from ..grids.bodies import LEVELS, BodyGridPlan, BodyGrids, SolidZone, size_for_budget
 from ..grids.embedded import SIDES
 from ..shapes.assembly import Assembly, assemble
+from ..shapes.clearances import measure_clearances
 from ..shapes.surface import SurfaceError
 from .air import air_state
 
@@ -82,6 +83,15 @@ class BodySetup:
                 "frontal_uncertainty": shadow.uncertainty, "wetted_area": float(surface.areas.sum()), "volume": float(np.abs(surface.volume).sum()),
                 "area": self.area, "reference_length": self.length, "notes": list(self.body.condition.notes)}
 
+    def clearances(self, reach):
+        """Walls and gaps of the body up to a reach in metres, kept while the same ones are asked for again."""
+        key = round(reach, 12), id(self.body)
+        if key not in _clearances:
+            while len(_clearances) >= 6:
+                _clearances.pop(next(iter(_clearances)))
+            _clearances[key] = self.body, measure_clearances(self.body.surface, reach)
+        return _clearances[key][1]
+
     def grids(self):
         """The grid's levels, kept while the same ones are asked for again."""
         key = self.plan, id(self.body)
@@ -123,6 +133,7 @@ MOST_COUNTED = 1_500_000
 
 _grids = {}
 _sizes = {}
+_clearances = {}
 
 
 def stream_direction(air):

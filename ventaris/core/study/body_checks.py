@@ -1,6 +1,7 @@
 """Before a body's run: what is missing, unusual or inconsistent, each with its mend; cost in time and memory."""
 import numpy as np
 
+from ..grids.bodies import LEVELS
 from ..units import large
 from .body_run import body_channels
 from .findings import Estimate, Finding, climb_findings, formula_findings, gravest_first, mach_findings
@@ -12,6 +13,8 @@ MOST_CELLS = 3_000_000
 STEPS = {"inviscid": (20, 12, 12), "laminar": (40, 40, 40), "turbulent": (45, 35, 50)}
 # A step in time, solved with exact products, over a steady one.
 TIME_STEP_COST = 7
+# Share of a part's surface over thin walls (a tail has some), and points that see a gap, from which on they are told.
+THIN_SHARE, LEAST_NARROW = 0.12, 8
 
 
 def estimate_body(setup, cost=DEFAULT_COST):
@@ -92,13 +95,34 @@ def _grid(setup):
     if cells > MOST_CELLS:
         yield Finding("stop", "grid.surface_size", f"About {cells:,} cells on the {setup.levels[-1]} level: more than {MOST_CELLS:,}. Take larger cells, or give a budget instead.".replace(",", " "))
     yield from climb_findings(setup.levels)
+    yield from _thin_and_narrow(setup)
+
+
+def _thin_and_narrow(setup):
+    """Walls thinner than a cell of the finest level, and gaps narrower than one of the coarsest."""
     surface, size = setup.body.surface, setup.surface_size * setup.scale
+    coarsest = size * 2.0 ** (len(setup.levels) - 1)
+    found = setup.clearances(2.0 * coarsest)
+    is_open, thin_walls = surface.open_parts(), []
     for k, name in enumerate(surface.parts):
         corners = surface.corners[surface.part == k]
         thin = float(np.min(np.ptp(corners.reshape(-1, 3), axis=0)))
+        share, thickness = found.share_of_part(k, size)
         if 0 < thin < 1.5 * size:
             yield Finding("warn", "grid.surface_size", f"“{name}” is {thin:.3g} m thin, {'less than one cell' if thin < size else 'little more than one cell'} of {size:.3g} m on the {setup.levels[-1]} level: "
                           "it will be drawn thicker or lost. Take smaller cells, or a zone round it.")
+        elif share > THIN_SHARE and not is_open[k]:
+            thin_walls.append((thickness, share, name))
+    if thin_walls:
+        thickness, share, _ = min(thin_walls)
+        names = ", ".join(f"“{name}”" for _, _, name in thin_walls[:4]) + (f" and {len(thin_walls) - 4} more" if len(thin_walls) > 4 else "")
+        yield Finding("warn", "grid.surface_size", f"Walls thinner than a cell: {names}. {100 * share:.0f} % of the surface stands over walls of about {thickness:.2g} m, and cells on it have {size:.2g} m "
+                      f"on the {setup.levels[-1]} level. Sheets and fins are drawn thicker or lost, and what lies behind a shell of them is kept solid. Take cells of {thickness:.1g} m or less to have them as they are.")
+    narrow = found.gap < coarsest
+    if narrow.sum() >= LEAST_NARROW:
+        gap, at = float(np.percentile(found.gap[narrow], 10)), found.points[narrow][np.argmin(found.gap[narrow])]
+        yield Finding("warn", "grid.surface_size", f"There are gaps of {gap:.2g} m and more, narrower than a cell of the {setup.levels[0]} level ({coarsest:.2g} m), the narrowest near x = {at[0]:.3g}, y = {at[1]:.3g}, z = {at[2]:.3g} m: "
+                      f"they are closed or choked there, and the levels do not compute the same body. Cells of {gap / 2 ** (len(LEVELS) - 1):.1g} m on the body (fine level) would open them on every level.")
 
 
 def _instruments(setup):
