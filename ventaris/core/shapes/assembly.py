@@ -26,11 +26,14 @@ class Assembly:
         Rolling parts.
     notes : tuple of str
         What was done to the surface on the way.
+    wings : tuple of str
+        Parts that are wings.
     """
 
     surface: Surface
     wheels: dict
     notes: tuple = ()
+    wings: tuple = ()
 
     @functools.cached_property
     def condition(self):
@@ -41,6 +44,27 @@ class Assembly:
     def shadow(self):
         """Frontal area along x."""
         return frontal_area(self.surface.corners)
+
+    @functools.cached_property
+    def planform(self):
+        """Shadow of the wings along the mean normal of their upper sides (so that their own incidence takes nothing off), or of the whole body from above where no part is a wing."""
+        own = np.isin(self.surface.part, [self.surface.parts.index(name) for name in self.wings])
+        if not own.any():
+            return frontal_area(self.surface.corners, (0.0, 0.0, 1.0))
+        return frontal_area(self.surface.corners[own], self.surface.vectors[own & (self.surface.vectors[:, 2] > 0)].sum(axis=0))
+
+    @functools.cached_property
+    def mean_chord(self):
+        """Planform area over the span of what it was measured on, metres."""
+        own = np.isin(self.surface.part, [self.surface.parts.index(name) for name in self.wings])
+        corners = self.surface.corners[own] if own.any() else self.surface.corners
+        span = float(np.ptp(corners[..., 1]))
+        return self.planform.area / span if span > 0 else 0.0
+
+    @functools.cached_property
+    def is_wing(self):
+        """Whether the wings are most of what is seen from above, so that coefficients are meant on their planform."""
+        return bool(self.wings) and self.planform.area > 0.5 * frontal_area(self.surface.corners, (0.0, 0.0, 1.0)).area
 
     @property
     def length(self):
@@ -72,12 +96,14 @@ _kept = {}
 
 
 def _assembled(shape):
-    made, wheels = [], {}
+    made, wheels, wings = [], {}, []
     for part in shape.parts:
         if part.used == "no":
             continue
         surface = _placed(_named(_make(part), part), part)
         made.append(surface)
+        if part.kind == "wing":
+            wings += surface.parts
         if part.wheel == "yes":
             for name in surface.parts:
                 wheels[name] = None
@@ -89,7 +115,7 @@ def _assembled(shape):
     surface, notes = without_voids(surface)
     for name in wheels:
         wheels[name] = _axle(surface, name)
-    return Assembly(surface, wheels, tuple(notes))
+    return Assembly(surface, wheels, tuple(notes), tuple(name for name in wings if name in surface.parts))
 
 
 def _merged(surface, parts):
@@ -142,6 +168,10 @@ def _wing(part):
     surface = bodies.wing(outlines, part.span, part.tip_share, part.sweep, part.dihedral, part.twist)
     if down:
         surface = surface.moved(np.diag([1.0, 1.0, -1.0]))
+        # What was the upper side looks down now.
+        turned = {"upper": "lower", "lower": "upper"}
+        names = tuple(" ".join(turned.get(word, word) for word in name.split(" ")) for name in surface.patches)
+        surface = replace(surface, patches=names)
     return surface.moved(_pitched(part.incidence))
 
 

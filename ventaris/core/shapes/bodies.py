@@ -279,9 +279,12 @@ def _flat_tips(surface, outline, rings, name):
     last = caps + (k - 1) * m
     # Counter-clockwise in (x, z) looks towards +y: outward at the left end (y < 0).
     triangles = np.concatenate([bands, caps, last[:, ::-1]])
-    upper = surface.vertices[bands].mean(axis=1)
-    middle = np.interp(upper[:, 0], *_camber(outline)) if len(outline) else 0
-    skin = np.where(upper[:, 2] >= middle, 0, 1) if np.ptp(rings[:, :, 2].min(axis=1)) < 1e-9 else np.zeros(len(bands), dtype=int)
+    # A strip of the skin has the side of its piece of the outline, however the wing is swept, tapered, twisted or turned.
+    middle = 0.5 * (outline + np.roll(outline, -1, axis=0))
+    below = middle[:, 1] < np.interp(middle[:, 0], *_camber(outline))
+    columns = np.sort(bands % m, axis=1)
+    wrapped = columns[:, -1] - columns[:, 0] > 1
+    skin = below[np.where(wrapped, columns[:, -1], columns[:, 0])].astype(int)
     patch = np.concatenate([skin, np.full(2 * len(caps), 2)])
     out = Surface(surface.vertices[:k * m], triangles, np.zeros(len(triangles), dtype=np.int64), patch, (name,), (f"{name} upper", f"{name} lower", f"{name} tips"))
     if out.volume[0] < 0:

@@ -215,8 +215,11 @@ class FlowMeter(SheetSection):
 class BodyInstruments(SheetSection):
     """What is measured."""
 
-    area: float | None = number(None, "m^2", above=0, high=1e8, label="Reference area", help="Empty takes the frontal area (of the whole body) along x.")
-    reference_length: float | None = number(None, "m", above=0, high=1e5, label="Reference length", help="For moments and the Reynolds number; empty takes the body's length.")
+    reference: Literal["automatic", "frontal", "planform"] = choice(
+        "automatic", "Coefficients refer to", "The frontal area along x and the body's length, as for vehicles; or the planform area seen from above and the mean chord, as for wings. "
+        "Automatic takes the planform where wings are most of what is seen from above.", automatic="whichever suits", frontal="frontal area and length", planform="planform area and mean chord")
+    area: float | None = number(None, "m^2", above=0, high=1e8, label="Reference area", help="Of the whole body. Empty takes the area chosen above.")
+    reference_length: float | None = number(None, "m", above=0, high=1e5, label="Reference length", help="For moments and the Reynolds number; empty takes the length that goes with the area chosen above.")
     moment_x: float = number(0.0, "m", -1e4, 1e4, "Moments about x", "")
     moment_y: float = number(0.0, "m", -1e4, 1e4, "y", "")
     moment_z: float = number(0.0, "m", -1e4, 1e4, "z", "")

@@ -81,7 +81,8 @@ class BodySetup:
         return {"length": float(surface.size[0]), "width": float(surface.size[1]), "height": float(surface.size[2]), "triangles": len(surface.triangles),
                 "parts": list(surface.parts), "surfaces": list(surface.patches), "frontal_area": shadow.area, "frontal_resolution": shadow.resolution,
                 "frontal_uncertainty": shadow.uncertainty, "wetted_area": float(surface.areas.sum()), "volume": float(np.abs(surface.volume).sum()),
-                "area": self.area, "reference_length": self.length, "notes": list(self.body.condition.notes)}
+                "area": self.area, "planform_area": self.body.planform.area, "mean_chord": self.body.mean_chord,
+                "refers_to": "planform" if refers_to_planform(self.sheet, self.body) else "frontal", "reference_length": self.length, "notes": list(self.body.condition.notes)}
 
     def clearances(self, reach):
         """Walls and gaps of the body up to a reach in metres, kept while the same ones are asked for again."""
@@ -142,8 +143,18 @@ def stream_direction(air):
     return np.array([np.cos(a) * np.cos(b), -np.cos(a) * np.sin(b), np.sin(a)])
 
 
+def refers_to_planform(sheet, body):
+    """Whether coefficients are on planform area and mean chord, not on frontal area and length."""
+    chosen = sheet.instruments.reference
+    return chosen == "planform" or chosen == "automatic" and body.is_wing
+
+
 def _reference_length(sheet, body):
-    return sheet.instruments.reference_length or body.length
+    return sheet.instruments.reference_length or (body.mean_chord if refers_to_planform(sheet, body) else body.length)
+
+
+def _reference_area(sheet, body):
+    return sheet.instruments.area or (body.planform if refers_to_planform(sheet, body) else body.shadow).area
 
 
 def body_air(sheet, body):
@@ -166,9 +177,9 @@ def prepare_body(sheet):
         raise SurfaceError("shape.parts: the body has no size.")
     air = body_air(sheet, body)
     _check(sheet, surface)
-    area = instruments.area or body.shadow.area
+    area = _reference_area(sheet, body)
     if area <= 0:
-        raise SurfaceError("shape.parts: the body has no frontal area. Give instruments.area.")
+        raise SurfaceError("shape.parts: the body has no area to refer coefficients to. Give instruments.area.")
     viscous = sheet.flow.model != "inviscid"
     sutherland = gas.SUTHERLAND_CONSTANT / air.temperature if air.sutherland else 0.0
     stream = FreeStream(air.mach, 0.0, air.gamma, air.reynolds(scale) if viscous else None, sutherland, air.prandtl,

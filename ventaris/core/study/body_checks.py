@@ -3,6 +3,7 @@ import numpy as np
 
 from ..grids.bodies import LEVELS
 from ..units import large
+from .bodies import refers_to_planform
 from .body_run import body_channels
 from .findings import Estimate, Finding, climb_findings, formula_findings, gravest_first, mach_findings
 
@@ -57,13 +58,21 @@ def _body(setup):
     for note in setup.body.condition.notes:
         yield Finding("note", "shape.parts", note)
     instruments, shadow = setup.sheet.instruments, setup.body.shadow
+    if not instruments.area and refers_to_planform(setup.sheet, setup.body):
+        yield Finding("note", "instruments.reference", f"Coefficients refer to the planform area of {setup.area:.4g} m² and the mean chord of {setup.body.mean_chord:.4g} m (frontal area {shadow.area:.4g} m²).")
+    elif not instruments.area and setup.body.wings:
+        yield Finding("warn" if setup.body.is_wing else "note", "instruments.reference", f"Coefficients refer to the frontal area of {shadow.area:.4g} m²; those of wings are usually on the planform ({setup.body.planform.area:.4g} m²): choose it under instruments.")
     if instruments.area:
         ratio = instruments.area / shadow.area if shadow.area else 0
+        planform = setup.body.planform.area
+        if planform and 0.7 < instruments.area / planform < 1.4:
+            # On the planform, as wings have it.
+            ratio = 1.0
         if setup.half and 0.45 < ratio < 0.55:
             yield Finding("warn", "instruments.area", f"The reference area of {instruments.area:.4g} m² is that of half the body; coefficients are for the whole body "
                           f"(frontal area {shadow.area:.4g} m²). Give the whole area, or empty the field.")
         elif not 0.2 < ratio < 5:
-            yield Finding("warn", "instruments.area", f"The reference area of {instruments.area:.4g} m² is {ratio:.2g} times the frontal area of {shadow.area:.4g} m². Empty the field to take the frontal area, if that was not meant.")
+            yield Finding("warn", "instruments.area", f"The reference area of {instruments.area:.4g} m² is {ratio:.2g} times the frontal area of {shadow.area:.4g} m² (planform {setup.body.planform.area:.4g} m²). Empty the field to take one of them, if that was not meant.")
     if instruments.reference_length and not 0.05 < instruments.reference_length / setup.body.length < 20:
         yield Finding("warn", "instruments.reference_length", f"The reference length of {instruments.reference_length:.4g} m is far from the body's {setup.body.length:.4g} m.")
 
