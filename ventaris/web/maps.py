@@ -10,7 +10,8 @@ from .presentation import NOZZLE_QUANTITIES
 
 pages = Blueprint("maps", __name__)
 ACROSS = {"incidence": ("Incidence α, °", "deg"), "mach": ("Mach number", ""), "speed": ("Speed, m/s", "m/s")}
-ACROSS_NOZZLE = {"total_pressure": ("Total pressure of the supply, Pa", "Pa"), "back_pressure": ("Back pressure, Pa", "Pa"), "mass_flow": ("Mass flow of the supply, kg/s", "kg/s")}
+ACROSS_NOZZLE = {"total_pressure": ("Total pressure of the supply, Pa", "Pa"), "back_pressure": ("Back pressure, Pa", "Pa"), "mass_flow": ("Mass flow of the supply, kg/s", "kg/s"),
+                 "jet_mach": ("Fully expanded Mach number of the jet", "")}
 # Charts of a polar: key, x, y, their titles; "x" is what is swept.
 POLAR_CHARTS = (("lift", "x", "lift", None, "CL"), ("polar", "drag", "lift", "CD", "CL"), ("moment", "x", "moment", None, "CM"), ("drag", "x", "drag", None, "CD"))
 # What a nozzle's map is drawn over, by the place of the value in a result, and its charts in order of preference: as many as fit, of those that the runs have.
@@ -116,8 +117,8 @@ def sweep(campaign_id):
 
 
 # What a swept quantity changes in the air section, beside itself, and what its points are called.
-WITH_IT = {"mach": {"motion": "mach"}, "speed": {"motion": "speed"}, "total_pressure": {"supply": "total"}, "back_pressure": {"outlet": "pressure"}, "mass_flow": {"supply": "mass flow"}}
-PREFIXES = {"incidence": "α", "mach": "M", "speed": "V", "total_pressure": "p₀", "back_pressure": "back", "mass_flow": "flow"}
+WITH_IT = {"mach": {"motion": "mach"}, "speed": {"motion": "speed"}, "total_pressure": {"supply": "total"}, "back_pressure": {"outlet": "pressure"}, "mass_flow": {"supply": "mass flow"}, "jet_mach": {"supply": "jet mach"}}
+PREFIXES = {"incidence": "α", "mach": "M", "speed": "V", "total_pressure": "p₀", "back_pressure": "back", "mass_flow": "flow", "jet_mach": "Mj"}
 
 
 def _add_series(campaign, points, form):

@@ -103,6 +103,8 @@ def _air(setup):
     svg.append(_axis(setup, box))
     both = f"{show(d['supply'] / 1e3, '', 5)} kPa absolute, {show((d['supply'] - d['ambient']) / 1e3, '', 5)} kPa above ambient"
     caption = f"Supply: total pressure {both}; {show(d['supply_temperature'], 'K', 4)}. "
+    if given.supply == "jet mach":
+        caption = f"Supply for Mach {given.jet_mach:g}: total pressure {both}; {show(d['supply_temperature'], 'K', 4)}. "
     if given.supply == "mass flow":
         caption = f"Supply: {show(given.mass_flow, 'kg/s')}, which needs about {both}. "
     caption += f"Behind the exit {show(d['back_pressure'] / 1e3, '', 5)} kPa, ambient {show(d['ambient'] / 1e3, '', 5)} kPa. "
@@ -131,7 +133,7 @@ def _domain(setup):
             at = mesh.face_centre[faces].mean(0) * scale
             shift = {"axis": (0, -1.1 * size), "symmetry": (0, -1.1 * size), "surroundings": (0, 0.6 * size), "inlet": (-0.3 * size, 0.4 * size), "outlet": (0.6 * size, 0)}.get(name, (0, 0))
             parts.append(text(at[0] + shift[0], at[1] + shift[1], MARKS[name], size, anchor="end" if name == "inlet" else "start" if name in ("outlet", "downstream", "plate") else "middle"))
-    supply = {"total": "total pressure and temperature", "mass flow": "a mass flow with its total temperature", "supersonic": "a supersonic stream"}[setup.sheet.air.supply]
+    supply = {"total": "total pressure and temperature", "jet mach": "the total pressure that its Mach number needs, and a total temperature", "mass flow": "a mass flow with its total temperature", "supersonic": "a supersonic stream"}[setup.sheet.air.supply]
     words = [f"I: {supply}"]
     if setup.has_jet:
         coflow = setup.sheet.air.coflow
@@ -168,10 +170,10 @@ def _grid(setup):
 
 def _instruments(setup):
     i, c = setup.sheet.instruments, setup.contour
-    far = max([c.length, *(s.x for s in i.stations), *(p.x for p in i.probes)])
+    far = max([c.length, *(setup.station_at(s) for s in i.stations), *(p.x for p in i.probes)])
     box = _box(setup, max(0.0, far / c.length - 1))
     size, parts = _size(box), [_walls(setup), _axis(setup, box)]
-    for name, x in [("inlet", 0.0), ("exit", c.length), *((s.name, s.x) for s in i.stations)]:
+    for name, x in [("inlet", 0.0), ("exit", c.length), *((s.name, setup.station_at(s)) for s in i.stations)]:
         r = float(c.radius(x))
         parts += [line((x, -r), (x, r), "measure"), text(x, -r - 1.2 * size - setup.sheet.shape.lip, name, size)]
     for number, p in enumerate(i.probes, start=1):

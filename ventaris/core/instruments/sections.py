@@ -114,7 +114,7 @@ class NozzleBalance:
         throat = float(setup.area(setup.contour.throat[1]))
         ports = {p.name: -unit * flow.flux[flow.mesh.boundaries[p.name], 0].sum() for p in setup.sheet.shape.ports}
         flow_in = unit * inlet["mass"]
-        thrust = force * exit_["push"] + (air.pressure - air.ambient_pressure) * exit_["area"] * setup.whole * setup.scale**2
+        thrust = force * exit_["push"] + (air.pressure - setup.outside_pressure) * exit_["area"] * setup.whole * setup.scale**2
         supply = inlet["p_total_mass"] * air.pressure * air.gamma
         out = {"mass_flow": flow_in, "mass_flow_out": unit * exit_["mass"], "thrust": thrust,
                "discharge": flow_in / self._ideal_flow(supply, inlet["t_total_mass"] * air.temperature, throat), "thrust_coefficient": thrust / (supply * throat),
@@ -123,7 +123,7 @@ class NozzleBalance:
         out |= {"exit_back_flow": exit_["back_flow"], "exit_p_total_least": exit_["least_p_total"] * air.pressure * air.gamma}
         out |= {channel_name(f"mass_flow_{name}"): value for name, value in ports.items()}
         for station in setup.sheet.instruments.stations:
-            reading = found.at(flow, state, station.x / setup.scale)
+            reading = found.at(flow, state, setup.station_at(station) / setup.scale)
             name = channel_name(station.name)
             out |= {f"{name}_mass_flow": unit * reading["mass"], **self._averages(name, reading)}
         if "plate" in flow.mesh.boundaries:
@@ -198,7 +198,9 @@ def read_rows(flow, state, setup):
         shear = (friction[local] * tangent).sum(axis=1) / mesh.area[faces] * stress_unit
         # Positive downstream, and outward on a plate.
         shear = shear * np.where(tangent[:, coordinate] < 0, -1.0, 1.0)
-        out[name] = {"s": mesh.face_centre[faces, coordinate] * setup.scale, "pressure": absolute * pressure, "mach": mach_from_pressure(np.minimum(absolute / total, 1.0), g),
+        # Where the wall's pressure comes out above the total one (at the inlet's edge), the speed is that of the cell beside it.
+        mach = np.where(absolute < total * (1 - 1e-9), mach_from_pressure(np.minimum(absolute / total, 1.0), g), np.sqrt(mach2))
+        out[name] = {"s": mesh.face_centre[faces, coordinate] * setup.scale, "pressure": absolute * pressure, "mach": mach,
                      "temperature": state[cell, 1] * air.temperature, "shear": shear}
         if flow.closure is not None:
             rho = g * (state[cell, 0] + 1 / g) / state[cell, 1]

@@ -3,6 +3,7 @@ from typing import Literal
 
 from pydantic import Field, model_validator
 
+from .. import units
 from ..gas import AIR_CONSTANT
 from .arrangement import CLOSURES, Closure, Formula
 from .fields import SheetSection, choice, number, text
@@ -81,9 +82,10 @@ class NozzleAir(SheetSection):
     coflow: float = number(0.0, "m/s", 0, 3000, "Air around moves at", "Along the axis; 0 is still air. Felt where air surrounds the nozzle.", seen=AIR_AROUND)
     given_as: Literal["absolute", "relative"] = choice("absolute", "Pressures below are", "Supply and back pressure: absolute, or above the ambient pressure. Both are always shown.",
                                                        absolute="absolute", relative="relative to ambient")
-    supply: Literal["total", "mass flow", "supersonic"] = choice(
-        "total", "Supply given by", "What comes in: a total pressure, a mass flow, or a supersonic stream with its static pressure.",
-        **{"total": "total pressure", "mass flow": "mass flow", "supersonic": "supersonic stream"})
+    supply: Literal["total", "jet mach", "mass flow", "supersonic"] = choice(
+        "total", "Supply given by", "What comes in: a total pressure, the one that expands without loss to a Mach number behind the exit, a mass flow, or a supersonic stream with its static pressure.",
+        **{"total": "total pressure", "jet mach": "fully expanded Mach number", "mass flow": "mass flow", "supersonic": "supersonic stream"})
+    jet_mach: float = number(1.5, "", 0.02, 6, "Fully expanded Mach number", "Of the jet after a loss-free expansion to the pressure behind the exit; the supply's total pressure follows.", when={"supply": "jet mach"})
     total_pressure: float = number(3e5, "Pa", -1e9, 1e9, "Total pressure", "Of the supply.", when={"supply": "total"})
     total_temperature: float = number(288.15, "K", 10, 4000, "Total temperature", "Of the supply.")
     mass_flow: float = number(1.0, "kg/s", above=0, high=1e6, label="Mass flow", help="Of the whole nozzle; per metre of width where it is flat.", when={"supply": "mass flow"})
@@ -110,10 +112,27 @@ class NozzleDomain(SheetSection):
     kind: Literal["duct", "open air", "plate"] = choice(
         "duct", "Computed", "The inside alone, or with the air around; lengths below are in exit diameters (flat: exit heights).",
         **{"duct": "the inside alone", "open air": "jet in the open", "plate": "jet on a plate"})
-    distance: float = number(4.0, "", 0.2, 100, "Plate behind the exit", "In exit diameters.", when={"kind": "plate"})
+    distance: float = number(4.0, "", 0.2, 100, "Plate behind the exit", "In exit diameters, where no length is given below; a length typed here goes there.", when={"kind": "plate"})
+    plate_at: float | None = number(None, "m", above=0, high=1e4, label="or at a length of", help="From the exit; stays when the exit's diameter changes.", when={"kind": "plate"})
     reach: float = number(20.0, "", 2, 200, "Air behind the exit", "In exit diameters.", when={"kind": "open air"}, seen=STEADY)
     width: float = number(8.0, "", 1, 200, "Air to the side", "In exit diameters, from the wall.", when={"kind": ("open air", "plate")}, seen=STEADY)
     ahead: float = number(1.5, "", 0.2, 50, "Air ahead of the exit", "In exit diameters; at most as long as the nozzle.", when={"kind": ("open air", "plate")}, seen=STEADY)
+
+    @model_validator(mode="before")
+    @classmethod
+    def _length_of_the_plate(cls, values):
+        """A distance with a unit of length ("32 mm") is the plate's place in metres."""
+        if not isinstance(values, dict) or not isinstance(values.get("distance"), str):
+            return values
+        try:
+            units.parse(values["distance"], "")
+            return values
+        except units.UnitError:
+            try:
+                metres = units.parse(values["distance"], "m")
+            except units.UnitError:
+                return values
+        return {**{k: v for k, v in values.items() if k != "distance"}, "plate_at": metres}
 
 
 class NozzleGrid(SheetSection):
@@ -147,7 +166,7 @@ class Station(SheetSection):
     """A cross-section over which the flow is averaged."""
 
     name: str = text("throat", "Name", "Channels are called after it.", 30)
-    x: float = number(0.1, "m", 0, 1e4, "At x", "From the inlet; inside the nozzle, or in the jet out to one nozzle radius.")
+    x: float | None = number(None, "m", 0, 1e4, "At x", "From the inlet; inside the nozzle, or in the jet out to one nozzle radius. Empty is the throat, wherever it lies.")
 
 
 class NozzleInstruments(SheetSection):

@@ -28,6 +28,8 @@ STALLED_BELOW, STALLED_JET = 3e-2, 0.1
 JET_MIXING = 0.01
 # A level that only prepares the next one is left after so many steps, or earlier at this change.
 SERVED_AFTER, SERVED_AT = 120, 2e-3
+# Share of the way to a plate beyond which a normal shock on the axis stands before the plate.
+PLATE_SHARE = 0.5
 
 
 class NozzleExecution(Climb):
@@ -140,7 +142,11 @@ class NozzleExecution(Climb):
         self._cells, disc = shock_cells(axis, exit_at, self.setup.air.ambient_pressure), mach_disc(axis, exit_at)
         if self._cells:
             out["shock_cell"] = self._cells["spacing"]
-        if disc:
+        plate = self.setup.plan.plate and self.setup.plan.reach * self.setup.scale
+        if disc and plate and disc["x"] > PLATE_SHARE * plate:
+            # A shock that stands before a plate is the plate's, not the jet's own.
+            out["plate_shock"], out["plate_shock_ahead"] = plate - disc["x"], disc["mach_ahead"]
+        elif disc:
             out["mach_disc"], out["mach_disc_ahead"] = disc["x"], disc["mach_ahead"]
         return out
 

@@ -36,14 +36,14 @@ def preflight_nozzle(setup):
 
 def _pressures(setup):
     air, given, theory = setup.air, setup.sheet.air, setup.theory
-    if given.supply == "total":
+    if given.supply in ("total", "jet mach"):
         yield Finding("note", "air.total_pressure", f"The supply's total pressure is {air.supply_pressure / 1e3:.5g} kPa absolute, {(air.supply_pressure - air.ambient_pressure) / 1e3:+.5g} kPa "
                       f"relative to ambient; {1 / setup.back:.4g} times the pressure behind the exit.")
     if theory:
         where = f" at x = {theory.shock:.4g} m" if theory.shock else ""
         yield Finding("note", "air.total_pressure", f"One-dimensional theory: {REGIMES[theory.regime]}{where}.")
-        if theory.exit_pressure * air.supply_pressure < 0.4 * air.ambient_pressure and theory.regime == "over-expanded" and setup.sheet.flow.model == "inviscid":
-            yield Finding("warn", "air.total_pressure", "The exit pressure of the full nozzle is less than 0.4 of the ambient's: a real boundary layer separates inside. Inviscid flow cannot show it.")
+        if theory.exit_pressure * air.supply_pressure < 0.4 * setup.outside_pressure and theory.regime == "over-expanded" and setup.sheet.flow.model == "inviscid":
+            yield Finding("warn", "air.total_pressure", "The exit pressure of the full nozzle is less than 0.4 of that behind it: a real boundary layer separates inside. Inviscid flow cannot show it.")
         if theory.regime == "over-expanded" and setup.sheet.flow.model != "inviscid" and not setup.has_jet:
             yield Finding("warn", "domain.kind", "The nozzle is over-expanded and its walls have friction: the layer separates inside, up to the exit, where this duct ends. Air comes back there as from a room at rest, and the run may take long. "
                           "Take the jet in the open to see what the air around does.")
@@ -91,7 +91,7 @@ def _grid(setup):
 
 def _instruments(setup):
     for station in setup.sheet.instruments.stations:
-        inside = station.x <= setup.contour.length + (setup.plan.reach * setup.scale if setup.has_jet else 0.0)
+        inside = setup.station_at(station) <= setup.contour.length + (setup.plan.reach * setup.scale if setup.has_jet else 0.0)
         if not inside:
             yield Finding("warn", "instruments.stations", f"“{station.name}” at x = {station.x:g} m lies behind the domain; its readings are those of the end.")
 
@@ -141,7 +141,7 @@ def _doubts(setup, last, weakest):
     if theory and not setup.sheet.shape.ports:
         expected = setup.derived()["mass_flow"]
         off = c["mass_flow"] / expected - 1 if expected else 0.0
-        if setup.sheet.air.supply == "total" and abs(off) > 0.05:
+        if setup.sheet.air.supply in ("total", "jet mach") and abs(off) > 0.05:
             yield f"The mass flow differs from one-dimensional theory by {100 * off:+.1f} %: look whether the flow has found another regime (separation, a shock that the theory does not have)."
     if model == "turbulent" and last.y_plus and last.y_plus["mean"] > 5:
         yield f"The first cells stand at y+ {last.y_plus['mean']:.0f} on average: a wall function bridges the rest, with friction and heat known to some per cent."

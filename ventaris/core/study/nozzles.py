@@ -107,6 +107,15 @@ class NozzleSetup:
         return self.sheet.shape.form == "round"
 
     @property
+    def outside_pressure(self):
+        """What presses on the nozzle from outside and thrust is measured against, Pa: the air around a jet, the back pressure behind a duct alone."""
+        return self.air.ambient_pressure if self.has_jet else back_pressure(self.sheet, self.air.ambient_pressure)
+
+    def station_at(self, station):
+        """Where a station stands, metres from the inlet: at the throat where the sheet does not say."""
+        return self.contour.throat[0] if station.x is None else station.x
+
+    @property
     def has_jet(self):
         return self.sheet.domain.kind != "duct"
 
@@ -168,7 +177,7 @@ class NozzleSetup:
         """Thrust of the one-dimensional flow against the ambient pressure, N."""
         air, area = self.air, float(self.area(self.contour.exit_radius))
         pressure = theory.exit_pressure * air.supply_pressure
-        return float(area * (pressure * (1 + air.gamma * theory.exit_mach**2) - air.ambient_pressure))
+        return float(area * (pressure * (1 + air.gamma * theory.exit_mach**2) - self.outside_pressure))
 
 
 def theory_result(setup):
@@ -232,6 +241,8 @@ def _supply(sheet, contour, area, around, back):
             raise ValueError(f"air.total_pressure: the supply's total pressure of {total:g} Pa (absolute) does not exceed the pressure behind the exit, {back:g} Pa: nothing would flow. "
                              "Raise the supply, or lower the back pressure; look whether both are meant absolute or relative to ambient.")
         return total, air.total_temperature
+    if air.supply == "jet mach":
+        return back * gas.isentropic_pressure_ratio(air.jet_mach, g), air.total_temperature
     if air.supply == "supersonic":
         static = absolute(air.inlet_pressure, air, around, "inlet_pressure")
         return static * gas.isentropic_pressure_ratio(air.inlet_mach, g), air.total_temperature
@@ -283,6 +294,16 @@ def _check_ports(shape, contour):
             raise ShapeError(f"shape.ports: “{one}” and “{other}” overlap. Move one.")
 
 
+def _plate_distance(domain, scale):
+    """Of the plate behind the exit in exit diameters; raises ValueError."""
+    if domain.plate_at is None:
+        return domain.distance
+    distance = domain.plate_at / scale
+    if not 0.2 <= distance <= 100:
+        raise ValueError(f"domain.plate_at = {domain.plate_at:g} m: that is {distance:.3g} exit diameters of {scale:.4g} m; accepted: 0.2 to 100 of them")
+    return distance
+
+
 def _plan(sheet, contour, air, scale):
     grid, domain = sheet.grid, sheet.domain
     viscous = sheet.flow.model in VISCOUS
@@ -296,7 +317,7 @@ def _plan(sheet, contour, air, scale):
     jet = domain.kind != "duct"
     return NozzleGridPlan(
         along=grid.along, across=grid.across or (56 if viscous else 24), first_height=first, jet=grid.jet if jet else 0, lip=8 if jet else 0, outside=grid.outside,
-        lip_thickness=sheet.shape.lip / scale, ahead=min(domain.ahead, 0.98 * contour.length / scale), reach=domain.distance if domain.kind == "plate" else domain.reach,
+        lip_thickness=sheet.shape.lip / scale, ahead=min(domain.ahead, 0.98 * contour.length / scale), reach=_plate_distance(domain, scale) if domain.kind == "plate" else domain.reach,
         width=domain.width, plate=domain.kind == "plate", revolved=sheet.shape.form == "round",
         ports=tuple((p.name, (p.x - 0.5 * p.width) / scale, (p.x + 0.5 * p.width) / scale) for p in sheet.shape.ports))
 
@@ -309,7 +330,7 @@ def _boundaries(setup):
     warmth = air.supply_temperature / air.temperature
     unit_flow = air.density * air.speed_of_sound
     out = {}
-    if given.supply == "total":
+    if given.supply in ("total", "jet mach"):
         out["inlet"] = Boundary("total inlet", pressure=gauge(air.supply_pressure), temperature=warmth)
     elif given.supply == "mass flow":
         out["inlet"] = Boundary("mass inlet", mass_flow=given.mass_flow / (float(setup.area(setup.contour.inlet_radius)) * unit_flow), temperature=warmth)
