@@ -20,6 +20,10 @@ from .spacing import distribute
 SIDES = ("far field", "ground", "lower wall", "upper wall", "inlet", "outlet", "symmetry")
 # Share of the quadtree's seeds that the relaxed net keeps, measured.
 SEEDS_KEPT = 0.97
+# Growth of the triangles is halved from level to level like every other size; beyond this they would lose their shape.
+MOST_GROWTH = 0.6
+# Cells of a ground or channel wall over their distance to the body, for a growth of 1 and the usual wall cells.
+SIDE_SHARE, WALL_SIZE = 0.35, 2.6 / 160
 
 
 @dataclass(frozen=True)
@@ -174,10 +178,12 @@ class HybridGrid:
 
     def _line(self, start, end, y, bodies):
         tree, length, sign = cKDTree(bodies), abs(end - start), np.sign(end - start)
+        # Under a body the stream bends along the ground as on the body: cells there shrink with those on the body and with the triangles.
+        share = SIDE_SHARE * self.plan.growth * self.plan.wall_size / WALL_SIZE
 
         def size(s):
             at = np.stack([start + sign * s, np.full_like(s, y)], 1)
-            return np.clip(0.18 * tree.query(at)[0], self.plan.wall_size, 0.12 * length)
+            return np.clip(share * tree.query(at)[0], self.plan.wall_size, 0.12 * length)
 
         s = np.linspace(0, length, 4001)
         count = 4 * int(np.ceil(np.trapezoid(1 / size(s), s) / 4))
@@ -303,7 +309,7 @@ class _Assembly:
         inner = [k for k, chain in enumerate(grid.chains) if chain.columns.closed]
         region = Region(np.concatenate([points for _, _, points in ids]), [fronts[k][1][::-1] for k in inner])
         numbers = np.concatenate([own for _, own, _ in ids] + [fronts[k][0][::-1] for k in inner])
-        return region, numbers, SizeField(region.points, region.sizes, grid.zones, plan.growth, 0.2 * plan.far_field, self.stride)
+        return region, numbers, SizeField(region.points, region.sizes, grid.zones, min(plan.growth * self.stride, MOST_GROWTH), 0.2 * plan.far_field, self.stride)
 
     def mesh(self):
         region, numbers, size = self.room()

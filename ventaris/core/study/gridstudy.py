@@ -64,6 +64,8 @@ def scaled(sheet, factor):
     for name in ("first_height", "nose_size", "tail_size", "least_size", "wake_size"):
         if getattr(grid, name):
             change[name] = getattr(grid, name) / factor
+    # The triangles' growth is what sets their size away from walls.
+    change["growth"] = float(np.clip(grid.growth / factor, 0.03, 0.6))
     change["zones"] = [zone.model_copy(update={"size": zone.size / factor}) for zone in grid.zones]
     return sheet.model_copy(update={"grid": grid.model_copy(update=change), "title": f"{sheet.title}, grid × {factor:g}"[:120]})
 
