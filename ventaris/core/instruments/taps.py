@@ -6,6 +6,9 @@ import numpy as np
 from ..gas import isentropic_pressure_ratio, mach_from_pressure
 from .profiles import WallSampler
 
+# Least pressure at a wall over that of its cell, and pressure over the stream's below which the air counts as gone.
+LEAST_OF_CELL, EMPTY = 0.3, 0.03
+
 
 @dataclass
 class TapRow:
@@ -25,6 +28,8 @@ class TapRow:
         Of the first cell's middle.
     thickness, shape : ndarray or None
         Boundary-layer thickness in chords and shape factor; NaN where no edge is found.
+    empty : ndarray of bool or None
+        Where hardly any pressure is left, as behind a base in supersonic flow.
     """
 
     x: np.ndarray
@@ -36,6 +41,7 @@ class TapRow:
     y_plus: np.ndarray | None = None
     thickness: np.ndarray | None = None
     shape: np.ndarray | None = None
+    empty: np.ndarray | None = None
 
     def side(self, name):
         """Indices of one side, from the leading to the trailing edge."""
@@ -65,7 +71,9 @@ def read_taps(flow, state, with_layer=False):
     direction = np.array([-1.0 if s.endswith("lower") else 1.0 for s in surface])
     cf = (friction * tangent).sum(axis=1) / (q * mesh.area[wall]) * direction
     # Isentropic change from the cell to the wall pressure keeps the local total pressure.
-    absolute, wall_absolute = state[cell, 0] + 1 / gamma, np.maximum(gauge + 1 / gamma, 1e-6)
+    absolute = state[cell, 0] + 1 / gamma
+    # Carried to the wall in straight lines, a pressure near nothing would come out below it.
+    wall_absolute = np.maximum(gauge + 1 / gamma, LEAST_OF_CELL * absolute)
     mach2 = (state[cell, 2]**2 + state[cell, 3]**2) / state[cell, 1]
     total = absolute * (1 + 0.5 * (gamma - 1) * mach2) ** (gamma / (gamma - 1))
     if flow.stream.reynolds is not None:
@@ -73,6 +81,7 @@ def read_taps(flow, state, with_layer=False):
         total = isentropic_pressure_ratio(flow.stream.mach, gamma) / gamma
     mach = mach_from_pressure(np.minimum(wall_absolute / total, 1.0), gamma)
     row = TapRow(mesh.face_centre[wall, 0], mesh.face_centre[wall, 1], gauge / q, cf, mach, surface, y_plus_row(flow, state))
+    row.empty = absolute * gamma < EMPTY
     if with_layer and flow.stream.reynolds is not None:
         row.thickness, row.shape, _ = WallSampler(mesh, state, gamma, flow.stream.mach).thickness_row().T
     return row
@@ -96,6 +105,9 @@ def find_shocks(taps):
             continue
         x, cp, mach = taps.x[k], taps.cp[k], taps.mach[k]
         for i in np.nonzero((mach[:-1] > 1.0) & (mach[1:] <= 1.0))[0]:
+            # The nearly empty air behind a base has no pressure to speak of: what ends there is no shock of the section.
+            if taps.empty is not None and taps.empty[k][i]:
+                continue
             ahead = _walk(mach, i, -1)
             behind = _walk(-mach, i + 1, 1)
             if mach[ahead] < 1.05 or mach[ahead] - mach[behind] < 0.08 or x[ahead] < 0.02:

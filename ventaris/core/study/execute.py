@@ -38,6 +38,8 @@ STALLED_BELOW = 1e-2
 LEAST_SOLVED = 0.9
 # Largest Courant numbers without and with turbulence.
 SUPERSONIC_COURANT = (40.0, 400.0)
+# Residual below which the limiter of supersonic round flow is held: its switching at wandering shocks and in near-empty wakes never ends by itself.
+HELD_BELOW = 0.05
 # Eddy viscosity of the wake behind a base over the stream's speed and the body's radius, about.
 BASE_MIXING = 0.01
 
@@ -135,7 +137,7 @@ class Execution(Climb):
         controls = MarchControls(run.courant_start, krylov_vectors=run.krylov_vectors, first_order_steps=run.first_order_steps, least_solved=LEAST_SOLVED)
         if self.setup.is_round and self.setup.stream.mach > 1.2:
             # Detached and base shocks wander from cell to cell: small steps get there sooner.
-            controls = replace(controls, courant_most=SUPERSONIC_COURANT[turbulent])
+            controls = replace(controls, courant_most=SUPERSONIC_COURANT[turbulent], hold_limiter=HELD_BELOW)
         resumed = self._resumed(name, flow, controls)
         if resumed:
             return resumed
@@ -227,7 +229,8 @@ class Execution(Climb):
     def _has_stalled(self):
         """Whether a small limit cycle keeps the residual up while the forces no longer move."""
         march = self._level.march
-        return (self.sheet.flow.model == "turbulent" and march.residual < STALLED_BELOW and self._steps_move(self.stalled_over)
+        wanders = self.sheet.flow.model == "turbulent" or self.setup.is_round and self.setup.stream.mach > 1.2
+        return (wanders and march.residual < STALLED_BELOW and self._steps_move(self.stalled_over)
                 and max(self._changes(self.stalled_over).values()) <= self.sheet.run.steady)
 
     def _has_served(self):

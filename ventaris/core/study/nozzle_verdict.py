@@ -132,6 +132,8 @@ def _doubts(setup, last, weakest):
     for shock in last.shocks:
         if shock["mach_ahead"] > 1.3 and model == "inviscid":
             yield f"The Mach number ahead of the shock is {shock['mach_ahead']:.2f}: above about 1.3 a real boundary layer separates under it and the shock stands further upstream."
+    if setup.ends_sonic:
+        yield "The duct ends at its sonic exit, and the line of sound, which bends out behind it, is cut off there: mass flow and thrust come out a tenth or two of a per cent high. Take the jet in the open for the last tenth."
     if c["exit_back_flow"] > 0:
         yield f"Air comes back through {100 * c['exit_back_flow']:.2g} % of the exit." + ("" if setup.has_jet else " It is taken to come from a room at rest with the back pressure as its total pressure.")
     behind = setup.derived()["back_pressure"]

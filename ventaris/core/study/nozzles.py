@@ -116,6 +116,11 @@ class NozzleSetup:
         return self.contour.throat[0] if station.x is None else station.x
 
     @property
+    def ends_sonic(self):
+        """Whether a duct alone is choked at its very exit, where the line of sound lies behind what is computed."""
+        return not self.has_jet and self.theory is not None and self.theory.regime != "subsonic" and abs(self.theory.exit_mach - 1) < 0.02
+
+    @property
     def has_jet(self):
         return self.sheet.domain.kind != "duct"
 

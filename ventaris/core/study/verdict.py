@@ -72,6 +72,8 @@ def judge(setup, level, residual, changes, settled, shocks, separations, trends,
         words = (f"Not settled on the {level} grid: residual {residual:.0e} of the start, lift and drag still change by "
                  f"{worst:.1g}. Run it further, or read the values as provisional.")
     extra = formula_warnings(undefined)
+    if setup.is_round and setup.sheet.flow.model == "inviscid" and setup.stream.mach > 1.2 and not settled:
+        extra.append("Without friction the nearly empty air behind a rounded or cut-off tail does not come to rest; the pressures on the nose have. Take the turbulent model where the base counts.")
     if momentum_gap is not None:
         words += f" Walls and surrounding air agree on the drag within {100 * abs(momentum_gap):.2g} %."
         if abs(momentum_gap) > 0.01 and settled:
