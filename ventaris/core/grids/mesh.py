@@ -210,7 +210,7 @@ def mesh_from_cells(points, cell_nodes, boundary_edges, walls, layout=None):
         worst = int(np.argmin(volume))
         x, y = points[cell_nodes[worst]].mean(axis=0)
         raise MeshError(f"{np.count_nonzero(volume <= 0)} cells are folded over, the worst near "
-                        f"x = {x:.4g}, y = {y:.4g} chords. Give the wall layers a smaller growth, "
+                        f"x = {x:.4g}, y = {y:.4g} chords. Take wall layers and triangles (grid.kind) in place of lines, a thinner first layer, "
                         "or smooth the corner of the section there.")
     n_cells, width = cell_nodes.shape
     start = cell_nodes.ravel()

@@ -62,6 +62,11 @@ def generate_levels(section, plan, levels=LEVELS):
     return {level: _mesh_of_lines(lines, strip, topology_of(section), STRIDE[level], plan.wake) for level in levels}
 
 
+def tail_size(section, plan):
+    """Cell at the trailing edge, chords."""
+    return plan.tail_size or 0.16 * 1.9 * section.length / plan.around
+
+
 def surface_points(section, plan):
     """Arc lengths of the grid points on the section, ends included, shape (around + 1,)."""
     measures_nose = section.curvature(section.leading_edge + np.linspace(-2e-3, 2e-3, 9)).mean()
@@ -69,7 +74,7 @@ def surface_points(section, plan):
     nose_radius = 0.0 if sharp_nose else 1 / max(measures_nose, 1e-6)
     middle = 1.9 * section.length / plan.around
     nose = plan.nose_size or (0.25 * middle if sharp_nose else min(max(nose_radius / 7, 0.08 * middle), 0.5 * middle))
-    tail = plan.tail_size or 0.16 * middle
+    tail = tail_size(section, plan)
     round_tail = section.trailing_edge == "round"
 
     def size(s):

@@ -19,12 +19,15 @@ class Balance:
         Whether the forces without the slots' momentum are wanted too.
     share : float
         Other than 1 where half of a body is weighed: what its forces count in the coefficients; its lift then counts nothing.
+    stretches : tuple of str
+        Named stretches that are also weighed alone.
     """
 
     moment_point: tuple = (0.25, 0.0)
     elements: dict = field(default_factory=dict)
     slots: bool = False
     share: float = 1.0
+    stretches: tuple = ()
 
     def measure(self, flow):
         """Coefficients on chord and dynamic pressure from the last residual.
@@ -40,7 +43,7 @@ class Balance:
             positive nose up.  The momentum that slots blow out or take in is in them; with slots
             ``lift_without_slots`` and ``drag_without_slots`` leave it out, and ``slot_mass_flow`` is
             what they blow out over rho_inf U_inf chord.  Of several elements also
-            ``lift_<element>`` and ``drag_<element>``.
+            ``lift_<element>`` and ``drag_<element>``, and of named stretches the same.
         """
         pressure, other = flow.wall_loads()
         q = flow.stream.dynamic_pressure
@@ -63,6 +66,11 @@ class Balance:
             own = np.isin(flow.wall, np.concatenate([flow.mesh.boundaries[s] for s in surfaces]))
             out[channel_name(f"lift_{name}")] = float(total[own].sum(0) @ across / q)
             out[channel_name(f"drag_{name}")] = float(total[own].sum(0) @ along / q)
+        for name in self.stretches:
+            if name in flow.mesh.boundaries:
+                own = np.isin(flow.wall, flow.mesh.boundaries[name])
+                out[channel_name(f"lift_{name}")] = float(total[own].sum(0) @ across / q)
+                out[channel_name(f"drag_{name}")] = float(total[own].sum(0) @ along / q)
         return out
 
 

@@ -27,6 +27,8 @@ class BodyBalance:
         x of the front and rear axle, z of the ground on which they stand.
     half : bool
         Half of a symmetric body is weighed and reported as the whole.
+    regions : tuple of str
+        Named surfaces whose forces are channels.
     """
 
     area: float
@@ -36,6 +38,7 @@ class BodyBalance:
     parts: tuple = ()
     axles: tuple | None = None
     half: bool = False
+    regions: tuple = ()
     axes: np.ndarray = field(init=False)
 
     def __post_init__(self):
@@ -60,7 +63,7 @@ class BodyBalance:
             ``lift, drag, side, moment, roll, turn, drag_pressure, drag_friction, lift_pressure``; the pitching moment
             ``moment`` is positive nose up, ``roll`` with the right side down, ``turn`` (yaw) with the nose to the right, all on the
             reference length.  With axles ``lift_front`` and ``lift_rear``.  Of several parts ``drag_<part>`` and
-            ``lift_<part>``.
+            ``lift_<part>``, and of surfaces that the user named the same.
         """
         pressure, friction = self.loads(flow)
         total = pressure + friction
@@ -79,6 +82,12 @@ class BodyBalance:
                 own = owner == k
                 out[channel_name(f"drag_{name}")] = total[own, 0].sum()
                 out[channel_name(f"lift_{name}")] = total[own, 2].sum()
+        if self.regions:
+            named = self.by_surface(flow)
+            for name in self.regions:
+                found = named.get(name) or named.get(f"body: {name}")
+                if found:
+                    out |= {channel_name(f"drag_{name}"): found["drag"], channel_name(f"lift_{name}"): found["lift"]}
         return {name: float(value) for name, value in out.items()}
 
     def _moments(self, flow, point):

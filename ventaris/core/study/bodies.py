@@ -67,6 +67,11 @@ class BodySetup:
         return self.plan.size * 2.0 ** (LEVELS.index("fine") - LEVELS.index(self.levels[-1]))
 
     @property
+    def regions(self):
+        """Surfaces that the user named and that are not parts as well: their forces are channels."""
+        return tuple(dict.fromkeys(r.name for r in self.sheet.shape.regions if r.name in self.body.surface.patches and r.name not in self.body.surface.parts))
+
+    @property
     def axles(self):
         """x of both axles and z of the ground in the solver's unit, or None."""
         i, domain = self.sheet.instruments, self.sheet.domain

@@ -47,6 +47,7 @@ def body_channels(setup):
         names += ["lift_front", "lift_rear"]
     if len(setup.body.surface.parts) > 1:
         names += [channel_name(f"{what}_{part}") for part in setup.body.surface.parts for what in ("drag", "lift")]
+    names += [channel_name(f"{what}_{region}") for region in setup.regions for what in ("drag", "lift")]
     return names + [channel_name(f"cp_{p.name}") for p in setup.sheet.instruments.probes]
 
 
@@ -75,7 +76,7 @@ class BodyExecution(Climb):
         self._shocks = resume.arrays.get("shocks") if resume else None
         i = sheet.instruments
         self.balance = BodyBalance(setup.area / setup.scale**2, setup.length / setup.scale, np.array([i.moment_x, i.moment_y, i.moment_z]) / setup.scale,
-                                   setup.direction, setup.body.surface.parts, setup.axles, setup.half)
+                                   setup.direction, setup.body.surface.parts, setup.axles, setup.half, setup.regions)
 
     @property
     def detached(self):

@@ -94,6 +94,8 @@ def base_channels(setup):
         names += ["lift_without_slots", "drag_without_slots", "slot_mass_flow"]
     for element in setup.elements:
         names += [channel_name(f"lift_{element}"), channel_name(f"drag_{element}")]
+    for stretch in setup.stretches:
+        names += [channel_name(f"lift_{stretch}"), channel_name(f"drag_{stretch}")]
     for probe in setup.sheet.instruments.probes:
         names += [channel_name(f"cp_{probe.name}")]
     return names

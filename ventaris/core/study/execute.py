@@ -58,7 +58,7 @@ class Execution(Climb):
         super().__init__(sheet, setup, base_channels(setup), resume, extra_steps)
         self._neighbour = neighbour
         i = sheet.instruments
-        self.balance = Balance((i.moment_x, i.moment_y), setup.elements, bool(setup.slots), setup.weight_share)
+        self.balance = Balance((i.moment_x, i.moment_y), setup.elements, bool(setup.slots), setup.weight_share, setup.stretches)
         self.meshes = None
         self._resumed_time = resume.time if resume else None
 

@@ -388,7 +388,7 @@ def microphone_result(seconds, pressure, discard, segment):
     if tones:
         halves = [_amplitude(part, rate, tones[0].frequency) for part in np.array_split(p - p.mean(), 2)]
         change = float(abs(halves[1] - halves[0]) / max(np.mean(halves), 1e-30))
-    return {"level": level(p.var()), "tones": [{"frequency": x.frequency, "level": level(x.rms**2), "prominence": x.prominence, "harmonic": x.harmonic} for x in tones], "segments": found.segments,
+    return {"level": level(p.var()), "tones": [{"frequency": x.frequency, "level": level(min(x.rms**2, p.var())), "prominence": x.prominence, "harmonic": x.harmonic} for x in tones], "segments": found.segments,
             "step": found.step, "seconds": float(t[-1] - t[0]), "change": change}
 
 

@@ -80,6 +80,9 @@ def _turbulence(setup):
         if growth > 1.27:
             needed = next(n for n in range(24, 404, 4) if geometric_ratio(first, n, setup.plan.far_field) <= 1.22 or n == 400)
             yield Finding("warn", "grid.layers", f"The layers grow by {growth:.2f} each; above about 1.25 the boundary layer is poorly resolved. Take {needed} layers.")
+    base = setup.base_height
+    if base and 0.5 * base / unit > 5:
+        yield Finding("note", "grid.first_height", f"The sides' first layer of {first:.2g} chords is about y+ {y_plus:.1g}, but the cells on the cut-off base are {base:.2g} thick, y+ up to {0.5 * base / unit:.0f}: a wall function takes over there, and the y+ that a run reports holds both.")
     if setup.reynolds < 2e5:
         yield Finding("warn", "flow.model", f"At Reynolds number {large(setup.reynolds)} much of a real boundary layer is laminar; give a trip, or take laminar.")
     if any(o.section.trailing_edge == "blunt" for o in setup.outlines):

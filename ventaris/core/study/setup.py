@@ -8,8 +8,9 @@ from .. import gas
 from ..flow.boundaries import Boundary
 from ..flow.stream import FreeStream
 from ..grids.hybrid import HybridGrid, HybridGridPlan
+from ..grids.mesh import MeshError
 from ..grids.revolved import generate_revolved_levels
-from ..grids.section import LEVELS, SectionGridPlan, generate_levels, topology_of
+from ..grids.section import LEVELS, SectionGridPlan, generate_levels, tail_size, topology_of
 from ..grids.sizing import Zone
 from ..shapes.build import BuiltSection, build
 from ..shapes.coordinates import ShapeError
@@ -131,6 +132,12 @@ class Setup:
         return self.sheet.domain.kind == "round"
 
     @property
+    def base_height(self):
+        """Thickness in chords of the cells on a round body's cut-off base, the first of its wake; 0 where there is none."""
+        section = self.shape.section
+        return tail_size(section, self.plan) if self.is_round and not self.is_hybrid and section.trailing_edge == "blunt" else 0.0
+
+    @property
     def radius(self):
         """Largest radius of a round body in chords."""
         return 0.5 * self.shape.section.measure().thickness
@@ -149,6 +156,11 @@ class Setup:
     def slots(self):
         """Names of the surfaces that blow or suck."""
         return [name for name, b in self.boundaries.items() if b.kind == "blown"]
+
+    @property
+    def stretches(self):
+        """Names of the stretches that the user named, slots among them: their forces are channels."""
+        return tuple(s.name for s in self.sheet.shape.surfaces)
 
     @property
     def elements(self):
@@ -173,7 +185,9 @@ class Setup:
         return (generate_revolved_levels if self.is_round else generate_levels)(self.shape.section, self.plan, levels)
 
 
-_grids = {}
+_grids, _folds = {}, {}
+# Sections thinner than this may be too sharp at a rounded end for lines.
+THIN = 0.06
 
 
 def _hybrid_grid(setup):
@@ -249,16 +263,31 @@ def prepare(sheet):
     _check_domain(sheet, shape, outlines)
     if sheet.grid.kind == "lines" and needs_triangles(sheet):
         raise ValueError("grid.kind = lines: lines go round one upright section in free air, without named surfaces. Take triangles, or let the program choose")
-    if uses_triangles(sheet):
+    plan = None if uses_triangles(sheet) else section_plan(sheet, reynolds)
+    if plan is None or sheet.grid.kind == "automatic" and _lines_fold(shape.section, plan, sheet.domain.kind):
         plan = hybrid_plan(sheet, reynolds, outlines)
         _check_gaps(plan, outlines)
-    else:
-        plan = section_plan(sheet, reynolds)
     viscous = sheet.flow.model != "inviscid"
     sutherland = gas.SUTHERLAND_CONSTANT / air.temperature if air.sutherland else 0.0
     stream = FreeStream(air.mach, 0.0 if turning else stream_angle(sheet), air.gamma, reynolds if viscous else None, sutherland, air.prandtl,
                         0.01 * sheet.air.turbulence_intensity, sheet.air.viscosity_ratio)
     return Setup(sheet, shape, air, plan, stream, LEVELS[:LEVELS.index(sheet.grid.level) + 1], outlines, boundaries_of(sheet, outlines, air))
+
+
+def _lines_fold(section, plan, domain):
+    """Whether lines round a thin section with rounded ends fold over: found by making the coarse ones, once for each."""
+    if domain != "far field" or section.measure().thickness > THIN:
+        return False
+    key = section.loop.tobytes(), plan
+    if key not in _folds:
+        while len(_folds) >= 40:
+            _folds.pop(next(iter(_folds)))
+        try:
+            generate_levels(section, plan, LEVELS[:1])
+            _folds[key] = False
+        except MeshError:
+            _folds[key] = True
+    return _folds[key]
 
 
 def _check_domain(sheet, shape, outlines):
