@@ -7,9 +7,12 @@ import numpy as np
 
 from ..shapes.naming import smooth_pieces
 from ..shapes.surface import Surface, SurfaceError, free_name, welded
+from .surface_checks import checked_bytes
 
 KINDS = ("stl", "obj", "ply", "glb")
 MOST_TRIANGLES = 4_000_000
+# Largest coordinate, in whatever unit a file has.
+FARTHEST = 1e7
 UNITS = {"m": 1.0, "mm": 1e-3, "cm": 1e-2, "in": 0.0254, "ft": 0.3048}
 AXES = {"+x": (1, 0, 0), "-x": (-1, 0, 0), "+y": (0, 1, 0), "-y": (0, -1, 0), "+z": (0, 0, 1), "-z": (0, 0, -1)}
 
@@ -34,13 +37,16 @@ def read_surface(data, kind):
     if kind not in KINDS:
         raise SurfaceError(f"The file ends in “.{kind[:12]}”. Surfaces are read from STL, OBJ, PLY and GLB files.")
     import trimesh
+    data = checked_bytes(data, kind)
     try:
         scene = trimesh.load_scene(io.BytesIO(data), file_type=kind, process=False, skip_materials=True)
         pieces = list(_pieces(scene))
     except SurfaceError:
         raise
+    except MemoryError:
+        raise SurfaceError("Reading the file took more memory than is allowed. Simplify the surface first.") from None
     except Exception as error:
-        raise SurfaceError(f"The file cannot be read as {kind.upper()}: {str(error)[:160] or type(error).__name__}. Is it damaged, or of another kind?") from None
+        raise SurfaceError(f"The file cannot be read as {kind.upper()}: {str(error)[:160] or type(error).__name__}. Is it damaged, or of another kind? Export it again.") from None
     if not pieces:
         raise SurfaceError("The file holds no triangles. Export the surface as a mesh.")
     return _assembled(pieces)
@@ -53,7 +59,9 @@ def _pieces(scene):
         mesh = scene.geometry[geometry]
         if not hasattr(mesh, "faces") or len(mesh.faces) == 0:
             continue
-        vertices = np.asarray(mesh.vertices, dtype=float) @ matrix[:3, :3].T + matrix[:3, 3]
+        with np.errstate(all="ignore"):
+            # Corners that are no numbers are told later, by name.
+            vertices = np.asarray(mesh.vertices, dtype=float) @ matrix[:3, :3].T + matrix[:3, 3]
         plain = node if node not in ("world",) and not node.startswith("geometry") else "body"
         yield plain, vertices, np.asarray(mesh.faces, dtype=np.int64)
 
@@ -64,6 +72,10 @@ def _assembled(pieces):
         raise SurfaceError(f"The file holds {total:,} triangles; at most {MOST_TRIANGLES:,} are taken. Simplify the surface first.")
     vertices, triangles, part, names, offset = [], [], [], [], 0
     for k, (name, points, faces) in enumerate(pieces):
+        if faces.ndim != 2 or faces.shape[1] != 3 or points.ndim != 2 or points.shape[1] != 3:
+            raise SurfaceError("The file's faces are not triangles with corners in space. Export it again, as triangles.")
+        if len(faces) and (faces.min() < 0 or faces.max() >= len(points)):
+            raise SurfaceError(f"A triangle of the file names corner {int(faces.max() if faces.max() >= len(points) else faces.min())}, and there are {len(points)} of them. Export it again.")
         vertices.append(points)
         triangles.append(faces + offset)
         part.append(np.full(len(faces), k))
@@ -74,7 +86,16 @@ def _assembled(pieces):
     if bad[triangles].any():
         faulty = int(bad[triangles].any(axis=1).sum())
         raise SurfaceError(f"{faulty} triangles have corners that are not numbers (NaN or infinite). Export the file again.")
-    return welded(Surface(vertices, triangles, part, part.copy(), tuple(names), tuple(names)))
+    used = vertices[triangles.ravel()]
+    if not len(used) or float(np.abs(used).max()) > FARTHEST:
+        raise SurfaceError(f"The surface reaches to {float(np.abs(used).max()) if len(used) else 0:.2g} of the file's units: its numbers are damaged. Export the file again.")
+    # Corners that no triangle uses may be anything.
+    vertices[bad] = 0.0
+    vertices = np.clip(vertices, -FARTHEST, FARTHEST)
+    out = welded(Surface(vertices, triangles, part, part.copy(), tuple(names), tuple(names)))
+    if not len(out.triangles):
+        raise SurfaceError("No triangle of the file has an area: a damaged corner far away makes all others coincide. Export the file again.")
+    return out
 
 
 def placed(surface, unit="m", downstream="+x", up="+z"):
