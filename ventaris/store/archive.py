@@ -8,7 +8,7 @@ from typing import Annotated
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from ..core.shapes.library import key_of
-from ..core.sheet import SHEETS, SheetError, default_setup, read_section, read_toml
+from ..core.sheet import SHEETS, SheetError, default_setup, differing_inputs, read_section, read_toml
 from ..core.study.result import check_result, check_text, check_values
 from . import campaigns, runs, searches
 from .array_check import check_array, check_surface
@@ -286,6 +286,15 @@ def import_campaign(database, data, arrays=True):
         raise ArchiveError(f"The archive could not be stored ({type(error).__name__}: {str(error)[:160]}). Export the campaign again.") from None
 
 
+def _made_from(run, campaign, variant, point):
+    """The present revisions where a run's sheet is that of its cell, else nothing."""
+    try:
+        same = not differing_inputs(read_toml(run["sheet"]), campaigns.compose_sheet(campaign, variant, point))
+    except SheetError:
+        same = False
+    return runs.revisions(campaign, variant, point) if same else ""
+
+
 def _store(database, contents):
     head = contents.head
     for name, packed in contents.surfaces.items():
@@ -298,11 +307,15 @@ def _store(database, contents):
     point_ids = [campaigns.add_point(database, campaign_id, p.name, p.air) for p in head.points]
     for table in head.measured:
         add_measured(database, campaign_id, table.name, table.columns)
+    campaign = campaigns.campaign(database, campaign_id)
+    variants_ = {v["id"]: v for v in campaigns.variants(database, campaign_id)}
+    points_ = {p["id"]: p for p in campaigns.points(database, campaign_id)}
     for run in contents.runs:
+        cell = variants_[variant_ids[run["variant"]]], points_[point_ids[run["point"]]]
         run_id = database.execute(
-            "INSERT INTO run (campaign_id, variant_id, point_id, sheet, state, error, result, created, finished) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
+            "INSERT INTO run (campaign_id, variant_id, point_id, sheet, state, error, result, created, finished, made_from) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
             (campaign_id, variant_ids[run["variant"]], point_ids[run["point"]], run["sheet"], run["state"], run["error"],
-             json.dumps(run["result"]) if run["result"] else None, run["created"], run["created"])).lastrowid
+             json.dumps(run["result"]) if run["result"] else None, run["created"], run["created"], _made_from(run, campaign, *cell))).lastrowid
         database.executemany("INSERT INTO history (run_id, step, entry) VALUES (?, ?, ?)",
                              [(run_id, e["step"], json.dumps(e)) for e in run["history"]])
         for kind, blob in run["arrays"].items():

@@ -1,4 +1,5 @@
 """Runs: their states, histories, logs, results and arrays."""
+import functools
 import json
 import math
 import time
@@ -14,11 +15,16 @@ PATIENCE, SHORTER = 3.0, 0.25
 COST_NAMES = {"section": "cost_per_cell_step", "body": "cost_per_cell_step_in_space", "nozzle": "cost_per_cell_step_in_nozzles"}
 
 
+STAMPS = ("""SELECT campaign_id, 'runs', count(*), max(id), max(finished), total(id * (unicode(state) + 31 * unicode(substr(state, 3, 1)))) FROM run GROUP BY campaign_id""",
+          """SELECT campaign_id, 'variants', count(*), total(id * revision), total(id * baseline), count(deleted) FROM variant GROUP BY campaign_id""",
+          """SELECT campaign_id, 'points', count(*), total(id * revision), count(deleted), max(id) FROM operating_point GROUP BY campaign_id""")
+
+
 class StateError(RuntimeError):
     """The run is not in a state in which this can be done."""
 
 
-def add_run(database, campaign_id, variant_id, point_id, sheet_toml, study=None, estimate=None):
+def add_run(database, campaign_id, variant_id, point_id, sheet_toml, study=None, estimate=None, made_from=""):
     """Put a run in the queue; returns its id, or that of a run of the same cell and sheet that is under way.
 
     Parameters
@@ -27,6 +33,8 @@ def add_run(database, campaign_id, variant_id, point_id, sheet_toml, study=None,
         The factor of a grid study's run or the mark of a search's, which are not the cell's answer.
     estimate : float or None
         Seconds that it will take, about: short runs go first.
+    made_from : str
+        See `revisions`.
     """
     with transaction(database):
         # Pressed twice, asked once.
@@ -35,10 +43,15 @@ def add_run(database, campaign_id, variant_id, point_id, sheet_toml, study=None,
             AND state IN ('waiting', 'gridding', 'running', 'paused') AND request = ''""", (variant_id, point_id, sheet_toml, study)).fetchone()
         if same:
             return same["id"]
-        run_id = database.execute("INSERT INTO run (campaign_id, variant_id, point_id, sheet, study, estimate) VALUES (?, ?, ?, ?, ?, ?)",
-                                  (campaign_id, variant_id, point_id, sheet_toml, study, estimate)).lastrowid
+        run_id = database.execute("INSERT INTO run (campaign_id, variant_id, point_id, sheet, study, estimate, made_from) VALUES (?, ?, ?, ?, ?, ?, ?)",
+                                  (campaign_id, variant_id, point_id, sheet_toml, study, estimate, made_from)).lastrowid
         _say(database, run_id, "Waiting for the worker")
     return run_id
+
+
+def revisions(campaign, variant, point):
+    """What a run's inputs were made from: the revisions of its campaign, variant and operating point."""
+    return f"{campaign['revision']}-{variant['revision']}-{point['revision']}"
 
 
 def run(database, run_id):
@@ -58,6 +71,15 @@ def latest_runs(database, campaign_id):
         SELECT * FROM run WHERE campaign_id = ?
         AND id IN (SELECT max(id) FROM run WHERE campaign_id = ? AND study IS NULL GROUP BY variant_id, point_id)""", (campaign_id, campaign_id))
     return {(row["variant_id"], row["point_id"]): _parsed(row) for row in rows}
+
+
+def stamps(database):
+    """What tells whether anything of a campaign has changed: {campaign_id: numbers}, from its runs, variants and operating points."""
+    out = {}
+    for statement in STAMPS:
+        for row in database.execute(statement):
+            out[row[0]] = (*out.get(row[0], ()), *tuple(row)[1:])
+    return out
 
 
 def runs_of_cell(database, variant_id, point_id):
@@ -299,5 +321,11 @@ def learn_cost(database, cost, space="section"):
 def _parsed(row):
     out = dict(row)
     out["progress"] = json.loads(out["progress"])
-    out["result"] = json.loads(out["result"]) if out["result"] else None
+    out["result"] = _result(out["result"]) if out["result"] else None
     return out
+
+
+@functools.lru_cache(maxsize=1500)
+def _result(text):
+    """A result as a dict that nobody changes: pages read the same ones again and again."""
+    return json.loads(text)

@@ -43,8 +43,20 @@ def only_about(spaces, run_id):
 
 @pages.get("/")
 def index():
-    cards = [_card(campaign) for campaign in store.all_campaigns(g.database)]
+    stamps, folder = runs.stamps(g.database), str(current_app.config["FOLDER"])
+    cards = []
+    for campaign in store.all_campaigns(g.database):
+        key = folder, campaign["id"], campaign["revision"], campaign["name"], campaign["question"], stamps.get(campaign["id"])
+        if key not in _cards:
+            if len(_cards) > 2000:
+                _cards.clear()
+            _cards[key] = _card(campaign)
+        cards.append(_cards[key])
     return render_template("campaigns.html", cards=cards, spaces=SPACE_WORDS)
+
+
+# Cards by what they were made from; making one reads every result of its campaign.
+_cards = {}
 
 
 def _card(campaign):
@@ -177,11 +189,22 @@ def _cell(campaign, variants, variant, point, latest, key):
 
 def _is_stale(campaign, variant, point, run):
     """Whether the inputs have changed since a run was started."""
-    try:
-        now = store.compose_sheet(campaign, variant, point)
-        return bool(differing_inputs(read_toml(run["sheet"]), now))
-    except SheetError:
-        return True
+    now = runs.revisions(campaign, variant, point)
+    if run["made_from"] == now:
+        return False
+    key = str(current_app.config["FOLDER"]), run["id"], now
+    if key not in _staleness:
+        if len(_staleness) > MOST_KEPT:
+            _staleness.clear()
+        try:
+            _staleness[key] = bool(differing_inputs(read_toml(run["sheet"]), store.compose_sheet(campaign, variant, point)))
+        except SheetError:
+            _staleness[key] = True
+    return _staleness[key]
+
+
+# Whether runs are stale, by their inputs' revisions: comparing sheets takes milliseconds each.
+_staleness, MOST_KEPT = {}, 50_000
 
 
 @pages.post("/campaigns/<int:campaign_id>/run")
@@ -223,7 +246,7 @@ def start_run(campaign, variant, point):
     if stops or setup is None:
         raise SheetError(stops)
     cost = estimate(setup, runs.measured_cost(g.database, sheet.space))
-    return runs.add_run(g.database, campaign["id"], variant["id"], point["id"], write_toml(sheet), estimate=cost and cost.seconds)
+    return runs.add_run(g.database, campaign["id"], variant["id"], point["id"], write_toml(sheet), estimate=cost and cost.seconds, made_from=runs.revisions(campaign, variant, point))
 
 
 @pages.route("/campaigns/<int:campaign_id>/edit", methods=["GET", "POST"])
