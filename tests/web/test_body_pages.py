@@ -109,7 +109,7 @@ class Sheets(WithBody):
         self.assertEqual(len(self.client.get(f"/variants/{self.body_variant}/body.stl").data[:80]), 80)
 
     def test_files_that_cannot_be_read_say_why(self):
-        for data, name, words in ((b"glTF nonsense", "a.glb", "cannot be read"), (b"", "b.step", "STL, OBJ, PLY, GLB"), (b"\0" * 84, "c.stl", "no triangles")):
+        for data, name, words in ((b"glTF nonsense", "a.glb", "does not begin as a GLB"), (b"", "b.step", "STL, OBJ, PLY, GLB"), (b"\0" * 84, "c.stl", "no triangles")):
             with self.subTest(name):
                 answer = self.client.post(f"{self.sheet_url}/import", data={"file": (io.BytesIO(data), name)})
                 self.assertEqual(answer.status_code, 400)

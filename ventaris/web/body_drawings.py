@@ -47,6 +47,10 @@ def _view(surface, view, with_edges=True):
     return inner, (points[0, 0], points[1, 0], points[0, 1], points[1, 1])
 
 
+# Width of a letter over its height, about.
+LETTER = 0.56
+
+
 def _shape(setup):
     surface = setup.body.surface
     size = surface.size
@@ -66,7 +70,10 @@ def _shape(setup):
     low = top_box[2] + down
     pad = 0.05 * (across - box[0]) + letters
     rows.append(_text(box[0], box[3] + 0.4 * letters, f"{show(float(size[0]), 'm', 4)} long", letters, "pale"))
-    rows.append(_text(across - (front_box[1] - front_box[0]), box[3] + 0.4 * letters, f"{show(float(size[1]), 'm', 4)} × {show(float(size[2]), 'm', 4)}", letters, "pale"))
+    words = f"{show(float(size[1]), 'm', 4)} × {show(float(size[2]), 'm', 4)}"
+    rows.append(_text(across - (front_box[1] - front_box[0]), box[3] + 0.4 * letters, words, letters, "pale"))
+    # A slender body's end view is narrower than what is written over it.
+    across = max(across, shift + front_box[0] + LETTER * len(words) * letters)
     m = setup.measures()
     caption = (f"{len(surface.triangles):,} triangles".replace(",", " ") + f" in {len(surface.parts)} part{'s' if len(surface.parts) != 1 else ''}; frontal area {m['frontal_area']:.5g} m² "
                f"(measured along lines {show(m['frontal_resolution'], 'm', 2)} apart, good to {max(100 * m['frontal_uncertainty'] / max(m['frontal_area'], 1e-12), 0.001):.2g} %), "

@@ -5,7 +5,7 @@ from ..core.look.body_field import SURFACE_QUANTITIES
 from ..core.look.colours import OFFERED
 from ..core.look.fields import QUANTITIES, TURBULENT_ONLY
 from ..core.sheet import differing_inputs, read_toml
-from ..store import runs
+from ..store import runs, surfaces
 from .campaigns import campaign_or_404
 from .curves import named_runs
 from .presentation import difference, fair_quantity, offered_quantities, paired_error, quantity_of, references_differ
@@ -59,9 +59,13 @@ def _surfaces(chosen):
 def _inputs(base, chosen):
     """Fields in which any run differs from the base: (label, path, values)."""
     sheets = [read_toml(run["sheet"]) for run in chosen]
+    # Imported surfaces are told by their files' names.
+    files = {source: f"{name} ({source[-6:]})" for source, name in surfaces.all_surfaces(g.database)}
     table = {}
     for number, sheet in enumerate(sheets[1:], start=1):
         for path, label, one, other in differing_inputs(sheets[0], sheet):
             row = table.setdefault(path, {"label": label, "path": path, "values": [one] * len(chosen)})
             row["values"][number] = other
+    for row in table.values():
+        row["values"] = [files.get(value, value) for value in row["values"]]
     return list(table.values())

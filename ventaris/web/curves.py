@@ -9,6 +9,7 @@ from ..core.study.supersonic import surface_theory
 from ..store import campaigns as store, deletions, measured as tables, runs
 from ..store.fields import unpack_rows, unpack_taps
 from .campaigns import campaign_or_404
+from .presentation import channel_words
 from .runs import run_or_404
 from .uploads import parse_upload
 
@@ -40,7 +41,7 @@ def show(campaign_id):
 def _other_channels(chosen, known):
     """Formula channels, elements and probes of the chosen runs."""
     names = [name for run in chosen if run["result"] for name in run["result"]["coefficients"]]
-    return {name: name for name in dict.fromkeys(names) if name not in known}
+    return {name: channel_words(name) for name in dict.fromkeys(names) if name not in known}
 
 
 def named_runs(campaign_id):

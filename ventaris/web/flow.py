@@ -89,7 +89,7 @@ def _show_body(run, sheet, others):
         ground = float(assemble(sheet.shape).surface.box[0, 2]) - sheet.domain.clearance
     quantities = {k: q for k, q in SURFACE_QUANTITIES.items() if k == "cp" or sheet.flow.model != "inviscid" and (k != "y_plus" or sheet.flow.model == "turbulent")}
     planes = body_of(run["id"])[0].quantities if has_field else {}
-    return render_template("flow_body.html", run=run, others=others, has_field=has_field, ground=ground, moving=sheet.domain.ground == "moving",
+    return render_template("flow_body.html", run=run, file=plain_name(f"{run['variant_name']} {run['point_name']}"), others=others, has_field=has_field, ground=ground, moving=sheet.domain.ground == "moving",
                            quantities=quantities, plane_quantities=planes, viscous=sheet.flow.model != "inviscid")
 
 

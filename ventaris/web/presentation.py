@@ -9,7 +9,9 @@ from markupsafe import Markup
 
 from ..core import units
 from ..core.instruments.sections import AVERAGES
+from ..core.study.nozzle_verdict import NOZZLE_FLOORS
 from ..core.study.trend import grid_trend
+from ..core.study.verdict import BODY_FLOORS, SECTION_FLOORS, wide_bars
 
 STATE_WORDS = {"waiting": "waiting", "gridding": "gridding", "running": "running", "paused": "paused", "settled": "settled",
                "stopped": "stopped", "failed": "failed"}
@@ -30,6 +32,7 @@ NOZZLE_QUANTITIES = {
     "mach_disc": ("Mach disc behind the exit in m", "", 5), "plate_shock": ("Shock ahead of the plate, from it, in m", "", 5), "shock_cell": ("Shock-cell spacing in m", "", 5), "axis_speed": ("Axis speed half-way down the jet in m/s", "", 2), "plate_shear": ("Shear on the plate in N", "bad", 4), "plate_peak_shear": ("Peak shear on the plate in Pa", "bad", 2),
     "plate_force": ("Push on the plate in N", "", 3), "tone": ("Tone at the first microphone in Hz", "", 0), "tone_level": ("Its level in dB", "good", 1),
     "sound_level": ("Level at the first microphone in dB", "good", 1)}
+FLOORS = {"section": SECTION_FLOORS, "body": BODY_FLOORS, "nozzle": NOZZLE_FLOORS}
 QUANTITIES_OF = {"section": MATRIX_QUANTITIES, "body": BODY_QUANTITIES, "nozzle": NOZZLE_QUANTITIES}
 # What a run's page shows large, and what its table by level holds: key, label, decimals.
 COEFFICIENTS = (("lift", "Lift coefficient CL", 4), ("drag", "Drag coefficient CD", 5), ("moment", "Moment coefficient CM", 4))
@@ -92,6 +95,15 @@ def fair_quantity(space, results):
     return "drag_area" if space == "body" else "drag_force"
 
 
+def is_doubtful(result):
+    """Whether a settled result has an error bar so wide that its number says little; told of results of earlier versions too."""
+    if not result or not result["verdict"]["settled"]:
+        return False
+    if "doubtful" in result["verdict"]:
+        return bool(result["verdict"]["doubtful"])
+    return wide_bars(result["trends"], FLOORS[result.get("space", "section")])[1]
+
+
 def offered_quantities(space, results=()):
     """The quantities of a kind of campaign with their labels: forces in the unit that its results have."""
     offered = QUANTITIES_OF[space]
@@ -110,6 +122,35 @@ def _glide(c, t):
         return c["lift"] / drag, None
     value = c["lift"] / drag
     return value, abs(value) * math.hypot(t["lift"]["error"] / max(abs(c["lift"]), 1e-9), error / drag)
+
+
+# What channels are called on pages, by the whole of their names or by how they begin.
+CHANNEL_WORDS = {"drag_pressure": "Drag from pressure, CD", "drag_friction": "Drag from friction, CD", "lift_pressure": "Lift from pressure, CL", "side": "Side force coefficient CY",
+                 "roll": "Rolling moment coefficient", "turn": "Yawing moment coefficient", "courant": "Courant number", "mass_flow_out": "Mass flow out of the exit, kg/s",
+                 "exit_back_flow": "Share of the exit through which air comes back", "exit_p_total_least": "Least total pressure at the exit, Pa", "lift_without_slots": "Lift without the slots, CL",
+                 "drag_without_slots": "Drag without the slots, CD", "slot_mass_flow": "Mass flow of the slots, of ρ U c", "plate_shock_ahead": "Mach number ahead of the plate's shock",
+                 "mach_disc_ahead": "Mach number ahead of the Mach disc"}
+CHANNEL_STARTS = (("cp_", "Cp at {}"), ("p_", "Pressure at {}, Pa"), ("drag_", "Drag of {}, CD"), ("lift_", "Lift of {}, CL"), ("mass_flow_", "Mass flow of {}, kg/s"))
+CHANNEL_ENDS = (("_mach", "Mach number at {}"), ("_p_total", "Total pressure at {}, Pa"), ("_p", "Pressure at {}, Pa"), ("_t_total", "Total temperature at {}, K"), ("_t", "Temperature at {}, K"),
+                ("_mass_flow", "Mass flow at {}, kg/s"))
+
+
+def channel_words(name):
+    """A channel's name as a person reads it."""
+    for table in (MATRIX_QUANTITIES, BODY_QUANTITIES, NOZZLE_QUANTITIES):
+        if name in table:
+            return table[name][0]
+    if name in CHANNEL_WORDS:
+        return CHANNEL_WORDS[name]
+    tail = next((f", mean by {way}" for way in ("mass", "area") if name.endswith(f"_{way}") and name != f"_{way}"), "")
+    bare = name.removesuffix("_mass").removesuffix("_area") if tail else name
+    for start, words in CHANNEL_STARTS:
+        if bare.startswith(start) and not tail:
+            return words.format(bare.removeprefix(start).replace("_", " "))
+    for end, words in CHANNEL_ENDS:
+        if bare.endswith(end) and len(bare) > len(end):
+            return words.format(bare.removesuffix(end).replace("_", " ")) + tail
+    return name
 
 
 def fixed(value, decimals=4):
@@ -241,7 +282,7 @@ def register(app):
     """Make all of this known to the templates."""
     app.jinja_env.globals.update(icon=icon, outline_svg=outline_svg, matrix_quantities=MATRIX_QUANTITIES, headlines=HEADLINES, level_rows=LEVEL_ROWS, state_words=STATE_WORDS,
                                  interval_of=_interval, condition_of=_condition)
-    app.jinja_env.filters.update(fixed=fixed, section_means=section_means, with_error=with_error, error_bar=error_bar, quantity=quantity, duration=duration)
+    app.jinja_env.filters.update(fixed=fixed, channel_words=channel_words, is_doubtful=is_doubtful, section_means=section_means, with_error=with_error, error_bar=error_bar, quantity=quantity, duration=duration)
 
 
 def _interval(meta):

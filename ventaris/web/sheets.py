@@ -180,7 +180,7 @@ def change(variant_id, point_id):
         conflict = str(error)
     campaign, variant, point = cell_or_404(variant_id, point_id)
     state = _examine(values, campaign["space"])
-    state["problems"] = state["problems"] or problems
+    state["problems"], state["unsaved"] = state["problems"] or problems, bool(problems)
     return render_template("partials/sheet_answer.html", campaign=campaign, variant=variant, point=point, conflict=conflict, values=values,
                            revisions=request.form if conflict else _revisions(campaign, variant, point), kept=conflict is not None,
                            last=next(iter(runs.runs_of_cell(g.database, variant_id, point_id)), None), **state)

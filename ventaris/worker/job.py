@@ -132,7 +132,7 @@ class Job:
             return ""
         self.recorded = now
         spent = now - self.started
-        left = spent * (1 - progress.share) / max(progress.share, 1e-3)
+        left = self._left(spent, progress.share)
         request = self._flush({"share": progress.share, "level": progress.level, "step": progress.step, "level_step": progress.level_step,
                                "residual": progress.residual, "courant": progress.courant, "left": left, **progress.channels})
         # Pictures of large fields take their time: no more than a tenth of the run may go into them.
@@ -144,13 +144,20 @@ class Job:
             self.saved, self.checkpoint_seconds = time.monotonic(), time.monotonic() - now
         return request
 
+    def _left(self, spent, share):
+        """Seconds that are left: by the estimate at first, ever more by the share that is done."""
+        by_share = spent * (1 - share) / max(share, 1e-3)
+        if not self.run.get("estimate") or self.resumed_at:
+            return by_share
+        return share * by_share + (1 - share) * max(self.run["estimate"] * (1 - share), by_share if share > 0.5 else 0.0)
+
     def _makes_way(self, progress):
         """Whether a much shorter run takes this one's place for a while."""
         now = time.monotonic()
         if now - self.looked < MAKE_WAY_EVERY:
             return False
         self.looked = now
-        left = (now - self.started) * (1 - progress.share) / max(progress.share, 1e-3)
+        left = self._left(now - self.started, progress.share)
         if left < LEAST_LEFT or not runs.shorter_waiting(self.database, self.id, left):
             return False
         self._keep_checkpoint()

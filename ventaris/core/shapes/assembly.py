@@ -222,7 +222,10 @@ def edited(surface, edit):
     if edit.kind == "stretch":
         if edit.share <= -99:
             raise SurfaceError("shape.edits: a stretch of −100 % would leave nothing. Give more than −99 %.")
-        points[:, 0] = x + np.where(used, np.minimum(inside, 1) * (edit.end - edit.start) * 0.01 * edit.share, 0)
+        longer = 0.01 * edit.share * (high - low if edit.of == "whole" else edit.end - edit.start)
+        if longer <= -0.99 * (edit.end - edit.start):
+            raise SurfaceError(f"shape.edits: {edit.share:g} % of the whole length are {longer:.4g} m, more than the region from x = {edit.start:g} to {edit.end:g} m can lose. Give less, or a longer region.")
+        points[:, 0] = x + np.where(used, np.minimum(inside, 1) * longer, 0)
     else:
         if edit.share >= 100:
             raise SurfaceError("shape.edits: a taper of 100 % or more would turn the tail inside out. Give less.")

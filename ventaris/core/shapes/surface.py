@@ -253,6 +253,8 @@ def _notes(surface, c):
     longest = float(surface.size.max())
     if longest > 500:
         yield f"The surface is {longest:.4g} m long. Was the file written in millimetres? Choose its unit again."
+    elif longest > 30:
+        yield f"The surface is {longest:.4g} m long. That is much for a vehicle or a model: if the file was written in millimetres or inches, choose its unit again."
     elif longest < 0.005:
         yield f"The surface is only {1000 * longest:.3g} mm long. Was the file written in metres? Choose its unit again."
     if c.open_parts:

@@ -64,7 +64,7 @@ class NamedSurface(SheetSection):
 class WallAction(SheetSection):
     """What a named surface does at this operating point."""
 
-    surface: str = text("", "Surface", "A named surface, a side (“upper”, “flap lower”), an element's name, or “body” for all walls.", 60)
+    surface: str = text("body", "Surface", "A named surface, a side (“upper”, “flap lower”), an element's name, or “body” for all walls.", 60)
     action: Literal["blow", "blow mass", "move", "slip"] = choice(
         "blow", "Does", "Blowing is positive out of the wall, suction negative. A moving wall slides along itself, positive counter-clockwise round the body.",
         **{"blow": "blows at a normal speed", "blow mass": "blows a mass flow", "move": "moves along itself (rotates)", "slip": "slips"})

@@ -76,6 +76,8 @@ class Part(SheetSection):
             raise ValueError("a part needs a name")
         if self.kind == "surface" and not self.source:
             raise ValueError(f"the part “{self.name}” has no surface yet: import a file for it")
+        if self.kind == "revolution" and self.tail_length > 0 and self.rear_diameter > self.diameter:
+            raise ValueError(f"the part “{self.name}” has a boat-tail that ends wider ({self.rear_diameter:g} m) than the body is ({self.diameter:g} m): lower its rear diameter, or set the tail's length to 0")
         if self.kind == "frustum" and max(self.front_diameter, self.rear_diameter) <= 0:
             raise ValueError(f"the part “{self.name}” has no diameter: give at least one end a diameter")
         return self
@@ -109,7 +111,9 @@ class Edit(SheetSection):
     part: str = text("", "Part", "Empty is the whole body.", 40)
     start: float = number(1.0, "m", -1e4, 1e4, "From x", "")
     end: float = number(2.0, "m", -1e4, 1e4, "To x", "")
-    share: float = number(10.0, "%", -99, 1000, "By", "Stretch: of the region's length. Taper: narrower at the second station by this share.")
+    of: Literal["region", "whole"] = choice("region", "By a share of", "A stretch lengthens the region by a share of its own length, or by a share of the whole body's.",
+                                            when={"kind": "stretch"}, region="the region", whole="the whole length")
+    share: float = number(10.0, "%", -99, 1000, "By", "Stretch: longer by this share. Taper: narrower at the second station by this share.")
 
 
 class BodyShape(SheetSection):

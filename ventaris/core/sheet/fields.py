@@ -133,8 +133,13 @@ class SheetSection(BaseModel):
     def applies(cls, name, values):
         """Whether a field matters, given the section's other values (dict or object)."""
         get = values.get if isinstance(values, dict) else lambda key: getattr(values, key)
-        return all(get(key) in (allowed if isinstance(allowed, (tuple, list, set)) else (allowed,))
-                   for key, allowed in cls.meta(name).get("when", {}).items())
+        return all(_allows(get(key), allowed) for key, allowed in cls.meta(name).get("when", {}).items())
+
+
+def _allows(value, allowed):
+    """Whether a field's value is among those that a condition names; "!0" stands for any number but nought."""
+    allowed = allowed if isinstance(allowed, (tuple, list, set)) else (allowed,)
+    return value in allowed or "!0" in allowed and isinstance(value, (int, float)) and value != 0
 
 
 def problems_of(error: ValidationError, prefix=""):

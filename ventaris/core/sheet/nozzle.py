@@ -35,7 +35,7 @@ class NozzleShape(SheetSection):
     throat_blend: float = number(1.0, "", 0, 20, "Blend ahead of the throat", "Radius of the wall's bend, in throat radii.", when={"kind": ("conical", "bell")})
     exit_blend: float = number(0.5, "", 0, 20, "Blend behind the throat", "Radius of the wall's bend, in throat radii.", when={"kind": ("conical", "bell")})
     diverge_length: float = number(0.10, "m", 0, 1e3, "Divergence length", "From the throat to the exit; 0 is a convergent nozzle.", when={"kind": ("conical", "bell")})
-    exit_radius: float = number(0.04, "m", above=0, high=1e3, label="Exit radius", help="Not used by a convergent nozzle.", when={"kind": ("conical", "bell")})
+    exit_radius: float = number(0.04, "m", above=0, high=1e3, label="Exit radius", help="A convergent nozzle (divergence length 0) ends at its throat.", when={"kind": ("conical", "bell"), "diverge_length": ("!0",)})
     bell_start: float = number(22.0, "deg", 1, 60, "Bell angle at the throat", "", when={"kind": "bell"})
     bell_end: float = number(7.0, "deg", 0, 40, "Bell angle at the exit", "", when={"kind": "bell"})
     lip: float = number(0.004, "m", above=0, high=100, label="Lip thickness", help="Of the wall at its exit; matters where air surrounds the nozzle.")

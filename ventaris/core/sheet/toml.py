@@ -148,5 +148,5 @@ def _shown(value, meta):
         return f"{len(value)} points"
     if isinstance(value, list):
         names = [getattr(row, "name", "") for row in value]
-        return ", ".join(names) if names and all(names) else f"{len(value)} entries" if value else "none"
+        return ", ".join(names) if names and all(names) else f"{len(value)} {'entry' if len(value) == 1 else 'entries'}" if value else "none"
     return str(value)

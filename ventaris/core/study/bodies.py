@@ -136,6 +136,8 @@ class BodySetup:
 
 # Leaves up to which an octree is made just to count them.
 MOST_COUNTED = 1_500_000
+# Cells of a refined zone where the size on the body is given and not a budget.
+MOST_ZONED = 3_000_000
 
 _grids = {}
 _sizes = {}
@@ -241,6 +243,7 @@ def _plan(sheet, body, scale):
                                 grid.wake_size * size),)
         return replace(plan, size=size, zones=extra)
 
+    _check_zones(grid.zones, grid.budget if size is None else MOST_ZONED)
     if size is None:
         key = plan, grid.budget, grid.wake_length, grid.wake_size, id(body)
         if key not in _sizes:
@@ -252,6 +255,17 @@ def _plan(sheet, body, scale):
             _sizes[key] = (size, body)
         size = _sizes[key][0]
     return finished(size)
+
+
+def _check_zones(zones, budget):
+    """That no refined zone alone asks for more cells than there may be; raises ValueError that names it."""
+    for number, zone in enumerate(zones):
+        high = zone.width if zone.kind == "cylinder" else zone.height
+        cells = zone.length * zone.width * high / zone.size**3
+        if cells > budget:
+            fit = zone.size * (cells / (0.5 * budget)) ** (1 / 3)
+            raise ValueError(f"grid.zones.{number}.size = {zone.size:g}: this zone of {zone.length:g} × {zone.width:g} × {high:g} m alone would hold about {cells:,.0f} cells, and {budget:,} are allowed in all. "
+                             f"Take cells of {fit:.2g} m or more in it, or a smaller zone".replace(",", " ", 0))
 
 
 def _boundaries(sheet, body, mach, scale, direction, viscous):

@@ -57,6 +57,9 @@ def _air(setup):
 def _body(setup):
     for note in setup.body.condition.notes:
         yield Finding("note", "shape.parts", note)
+    rolling = [p.name for p in setup.sheet.shape.parts if p.wheel == "yes" and p.used == "yes"]
+    if rolling and setup.sheet.domain.kind != "ground":
+        yield Finding("warn", "shape.parts", f"“{rolling[0]}” rolls with the ground, but the body is in free air: its wall turns at the stream's speed all the same. Take a ground in the domain section, or let it not roll.")
     instruments, shadow = setup.sheet.instruments, setup.body.shadow
     if not instruments.area and refers_to_planform(setup.sheet, setup.body):
         yield Finding("note", "instruments.reference", f"Coefficients refer to the planform area of {setup.area:.4g} m² and the mean chord of {setup.body.mean_chord:.4g} m (frontal area {shadow.area:.4g} m²).")

@@ -1,6 +1,7 @@
 // A body in space: its surface with readings, cut planes, lines and iso-surfaces, turned by hand.
 import * as THREE from "../vendor/three/three.module.min.js";
-import { colourTable, format } from "./viewer.js";
+import { format, paint, scaleRow } from "./scale.js";
+import { colourTable } from "./viewer.js";
 
 THREE.ColorManagement.enabled = false;
 const VERTEX = `
@@ -70,10 +71,12 @@ export class BodyCanvas {
 
   // From an address, or from the bytes of an answer.
   async load(source) {
-    const first = !this.data;
+    const first = !this.data, before = this.data && { size: this.size, middle: this.middle };
     this.data = source instanceof ArrayBuffer ? arraysOf(source) : await fetchArrays(source);
     this._build();
     if (first) this.go("corner", false);
+    // A body that became much larger or smaller (another unit), or moved away, is looked for again.
+    else if (this.size > 1.6 * before.size || this.size < before.size / 1.6 || Math.hypot(...this.middle.map((v, k) => v - before.middle[k])) > 0.6 * this.size) this._fit();
     await this.set({});
     this.options.onLoad?.(this.data);
   }
@@ -147,19 +150,9 @@ export class BodyCanvas {
     let row = box.querySelector(`[data-of="${name}"]`);
     if (!q) { row?.remove(); return; }
     if (!row) { row = document.createElement("div"); row.dataset.of = name; row.className = "legend-row"; box.append(row); }
-    row.innerHTML = '<span class="what"></span><span class="num lo"></span><canvas width="200" height="12"></canvas><span class="num hi"></span><span class="unit rest"></span>';
-    row.querySelector(".what").textContent = `${name === "surface" ? "on the body: " : name === "iso" ? "iso-surface: " : name.startsWith("plane") ? "plane: " : ""}${q.label}${q.unit ? `, ${q.unit}` : ""}`;
-    row.querySelector(".lo").textContent = format(low);
-    row.querySelector(".hi").textContent = format(high);
-    row.querySelector(".rest").textContent = name === "surface" && this.data.level ? `${this.data.level} grid` : "";
-    const pen = row.querySelector("canvas").getContext("2d");
-    for (let x = 0; x < 200; x++) {
-      let f = x / 199;
-      if (this.state.banded) f = (Math.floor(Math.min(f, 0.9999) * this.state.bands) + 0.5) / this.state.bands;
-      const k = 3 * Math.round(f * 255);
-      pen.fillStyle = `rgb(${bytes[k]},${bytes[k + 1]},${bytes[k + 2]})`;
-      pen.fillRect(x, 0, 1, 12);
-    }
+    const what = `${name === "surface" ? "on the body: " : name === "iso" ? "iso-surface: " : name.startsWith("plane") ? "plane: " : ""}${q.label}${q.unit ? `, ${q.unit}` : ""}`;
+    row.scale = { what, low, high, bytes, bands: this.state.banded ? this.state.bands : 0 };
+    scaleRow(row, what, row.scale, name === "surface" && this.data.level ? `${this.data.level} grid` : "");
   }
 
   _layer(name, object) {
@@ -182,6 +175,8 @@ export class BodyCanvas {
     geometry.setAttribute("value", new THREE.BufferAttribute(data.values, 1));
     geometry.setIndex(new THREE.BufferAttribute(data.triangles, 1));
     const look = material({ lit: 0 });
+    // Arrows lie in the plane: it stands back a little, or they would show in stripes.
+    Object.assign(look, { polygonOffset: true, polygonOffsetFactor: 2, polygonOffsetUnits: 8 });
     Object.assign(look.uniforms.low, { value: low }); Object.assign(look.uniforms.high, { value: high });
     look.uniforms.colours.value = table.texture; look.uniforms.banded.value = this.state.banded; look.uniforms.bands.value = this.state.bands;
     this._layer(name, new THREE.Mesh(geometry, look));
@@ -189,12 +184,32 @@ export class BodyCanvas {
     this._layer(`${name}-vectors`, vectors ? this._arrows(data) : null);
   }
 
+  // One arrow for each square of a raster over the plane: that at the point nearest to the square's middle.
+  _raster(data) {
+    const n = new THREE.Vector3(...data.normal), e1 = new THREE.Vector3(0, 0, 1).cross(n), e2 = new THREE.Vector3();
+    if (e1.lengthSq() < 1e-6) e1.set(1, 0, 0);
+    e1.normalize(); e2.crossVectors(n, e1).normalize();
+    const used = [...new Set(data.triangles)], at = used.map((i) => {
+      const [x, y, z] = data.points.subarray(3 * i, 3 * i + 3);
+      return [e1.x * x + e1.y * y + e1.z * z, e2.x * x + e2.y * y + e2.z * z];
+    });
+    let area = 1;
+    for (const a of [0, 1]) {
+      let low = Infinity, high = -Infinity;
+      for (const p of at) { low = Math.min(low, p[a]); high = Math.max(high, p[a]); }
+      area *= Math.max(high - low, 1e-9);
+    }
+    const step = Math.sqrt(area / 1500), best = new Map();
+    at.forEach(([u, v], k) => {
+      const a = Math.floor(u / step), b = Math.floor(v / step), key = `${a},${b}`, away = Math.hypot(u - (a + 0.5) * step, v - (b + 0.5) * step), held = best.get(key);
+      if (!held || away < held[1]) best.set(key, [used[k], away]);
+    });
+    return [...best.values()].map(([i]) => i);
+  }
+
   _arrows(data) {
-    const used = new Set(data.triangles), count = used.size, every = Math.max(1, Math.round(Math.sqrt(count / 1400)) ** 2), points = [];
-    const length = 0.05 * this.size;
-    let k = 0;
-    for (const i of used) {
-      if (k++ % every) continue;
+    const points = [], length = 0.05 * this.size;
+    for (const i of this._raster(data)) {
       const p = [...data.points.subarray(3 * i, 3 * i + 3)], v = [...data.velocity.subarray(3 * i, 3 * i + 3)].map((x) => x * length);
       const tip = p.map((x, a) => x + v[a]), side = new THREE.Vector3(...v).cross(new THREE.Vector3(...data.normal)).multiplyScalar(0.14);
       const back = tip.map((x, a) => x - 0.28 * v[a]);
@@ -258,11 +273,16 @@ export class BodyCanvas {
   go(name, tell = true) {
     if (!VIEWS[name] && name !== "fit") return;
     if (VIEWS[name]) this.view.direction = [...VIEWS[name]];
+    this._fit();
+    if (tell) this.options.onView?.(this.view);
+  }
+
+  // The whole body in the middle, from where the camera looks.
+  _fit() {
     this.view.target = this.middle;
     const [a, b] = this.box, radius = 0.5 * Math.hypot(...b.map((v, k) => v - a[k]));
     this.view.distance = 1.12 * radius / Math.sin(0.5 * this.camera.fov * Math.PI / 180);
     this.draw();
-    if (tell) this.options.onView?.(this.view);
   }
 
   look(view, tell = true) {
@@ -285,6 +305,38 @@ export class BodyCanvas {
     this.camera.lookAt(...v.target);
     this.camera.updateProjectionMatrix();
     this.renderer.render(this.scene, this.camera);
+  }
+
+  // The view as a picture for a document: larger than on the page, with a title, a measure and the scales.
+  picture(title) {
+    const w = this.holder.clientWidth, h = this.holder.clientHeight, ratio = this.renderer.getPixelRatio(), factor = Math.max(1, 1920 / w);
+    const rows = [...(this.options.legend?.querySelectorAll("[data-of]") || [])].map((row) => row.scale).filter(Boolean);
+    const out = document.createElement("canvas"), top = 56, foot = 20 + 56 * Math.max(rows.length, 1);
+    out.width = Math.round(w * factor); out.height = Math.round(h * factor) + top + foot;
+    this.renderer.setPixelRatio(factor);
+    this.draw();
+    const pen = out.getContext("2d");
+    pen.fillStyle = "#F7F5F0"; pen.fillRect(0, 0, out.width, out.height);
+    pen.drawImage(this.canvas, 0, top, out.width, Math.round(h * factor));
+    this.renderer.setPixelRatio(ratio);
+    this.draw();
+    pen.fillStyle = "#1B2A2F"; pen.font = '600 26px "Barlow", sans-serif'; pen.textBaseline = "middle"; pen.fillText(title, 24, top / 2);
+    rows.forEach((scale, k) => {
+      const y = out.height - foot + 16 + 56 * k;
+      pen.fillStyle = "#1B2A2F"; pen.font = '20px "IBM Plex Sans", sans-serif'; pen.textAlign = "left"; pen.textBaseline = "middle"; pen.fillText(scale.what, 24, y + 10);
+      paint(pen, Math.round(out.width / 2) - 300, y, 600, 20, scale, 16);
+    });
+    this._measure(pen, out.width - 40, out.height - foot + 26, h * factor);
+    return out.toDataURL("image/png");
+  }
+
+  // A stretch of round length at the distance of the body's middle.
+  _measure(pen, right, y, height) {
+    const perPixel = 2 * this.view.distance * Math.max(1, 0.9 / this.camera.aspect) * Math.tan(0.5 * this.camera.fov * Math.PI / 180) / height, rough = 220 * perPixel, power = 10 ** Math.floor(Math.log10(rough));
+    const length = [5, 2, 1].map((k) => k * power).find((k) => k <= rough) || power, pixels = length / perPixel;
+    pen.strokeStyle = pen.fillStyle = "#1B2A2F"; pen.lineWidth = 2;
+    pen.beginPath(); pen.moveTo(right - pixels, y - 6); pen.lineTo(right - pixels, y); pen.lineTo(right, y); pen.lineTo(right, y - 6); pen.stroke();
+    pen.font = '18px "IBM Plex Mono", monospace'; pen.textAlign = "center"; pen.textBaseline = "top"; pen.fillText(`${format(length)} m`, right - pixels / 2, y + 6);
   }
 
   turn(dx, dy) {

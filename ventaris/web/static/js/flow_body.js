@@ -110,21 +110,31 @@ function openBody() {
 }
 
 // Streamlines.
+const streaming = { busy: false, again: false };
 async function drawStreams() {
   const kind = $("rake-kind").value;
   $("rake").hidden = !kind || kind === "inflow";
   if (!kind) { canvas.drop("streams"); return; }
+  // While one answer is on its way only the newest wish is remembered, and what is typed meanwhile stays.
+  if (streaming.busy) { streaming.again = true; return; }
+  streaming.busy = true;
   await guarded(async () => {
+    const fields = ["rake-x", "rake-y", "rake-z", "rake-size"], asked = fields.map((name) => $(name).value);
     const query = new URLSearchParams({ kind, count: $("rake-count").value });
     const typed = ["rake-x", "rake-y", "rake-z"].map((name) => $(name).value);
     if (typed.every(Boolean)) query.set("centre", typed.join(","));
     if ($("rake-size").value) query.set("size", $("rake-size").value);
     const data = await fetchArrays(`/runs/${id}/streams.bin?${query}`);
     rake = data.rake;
-    if (kind !== "inflow") { ["rake-x", "rake-y", "rake-z"].forEach((name, k) => { $(name).value = Number(rake.centre[k].toPrecision(4)); }); $("rake-size").value = Number(rake.size.toPrecision(4)); }
+    if (kind !== "inflow") [...rake.centre, rake.size].forEach((value, k) => {
+      const field = $(fields[k]);
+      if (field.value === asked[k] && document.activeElement !== field) field.value = Number(value.toPrecision(4));
+    });
     await canvas.setLines("streams", data);
-    say(`${data.lengths.length} streamlines`);
+    say(`${data.lengths.length} streamline${data.lengths.length === 1 ? "" : "s"}`);
   });
+  streaming.busy = false;
+  if (streaming.again) { streaming.again = false; await drawStreams(); }
 }
 
 let dragging = null, later = 0;
@@ -192,7 +202,7 @@ if (root) {
     else canvas.go(what);
     openBody();
   });
-  $("save-picture").addEventListener("click", () => save(canvas.canvas.toDataURL("image/png"), "flow.png"));
+  $("save-picture").addEventListener("click", () => save(canvas.picture(root.dataset.title), `${root.dataset.file}.png`));
   $("save-film").addEventListener("click", () => guarded(film));
   $("other")?.addEventListener("change", (event) => { if (event.target.value) window.location = event.target.value; });
   const stage = $("stage");

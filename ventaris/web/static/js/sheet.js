@@ -13,7 +13,7 @@ function holds(part) {
     const [name, allowed] = term.split("=");
     const control = name.includes("[]") ? part.closest(".row-card").querySelector(`[name="${name}"]`) : form.elements[name];
     const above = control?.closest("[data-when]");
-    return control && allowed.split("|").includes(control.value) && (!above || above === part || holds(above));
+    return control && allowed.split("|").some((one) => (one === "!0" ? parseFloat(control.value) !== 0 : one === control.value)) && (!above || above === part || holds(above));
   }));
 }
 
@@ -71,6 +71,14 @@ form.addEventListener("input", (event) => {
   const box = event.target.closest(".with-unit");
   if (box) box.classList.toggle("typed", /[a-z°%µ]/i.test(event.target.value.replace(/e[-+]?\d+$/i, "")));
 });
+// What was said of a field is about its old value: it goes at once, not with the answer.
+form.addEventListener("change", (event) => {
+  const name = event.target.name;
+  if (!name) return;
+  event.target.classList.remove("is-invalid");
+  for (const slot of form.querySelectorAll(`[data-problem="${CSS.escape(name)}"]`)) { slot.hidden = true; slot.textContent = ""; }
+  form.querySelector("#preflight")?.classList.add("pending");
+}, true);
 form.addEventListener("change", seen, true);  // Before the request that the same event sets off.
 document.addEventListener("htmx:afterSettle", placeProblems);
 for (const tab of document.querySelectorAll("[data-tab]")) tab.addEventListener("click", () => look(tab.dataset.tab));
@@ -144,7 +152,7 @@ form.addEventListener("htmx:configRequest", (event) => {
 form.addEventListener("htmx:afterRequest", (event) => {
   if (!event.detail.successful) say("not saved");
   else if (sent < changes) say("saving");
-  else if (!form.querySelector("#problem-list li, [data-force]")) stored = sent;
+  else if (!form.querySelector("#problem-list[data-unsaved], [data-force]")) stored = sent;
 });
 
 // A change that is still on its way, or waits behind one, is awaited.

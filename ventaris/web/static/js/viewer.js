@@ -1,5 +1,7 @@
 // A field on a canvas: contours, bands, iso-lines, sonic line, grid and lines, drawn by the graphics card.
 import * as THREE from "../vendor/three/three.module.min.js";
+import { format, scaleRow } from "./scale.js";
+export { format };
 
 const VERTEX = `
 attribute float value; attribute float mach; attribute float along; varying float v; varying float m; varying float a;
@@ -42,12 +44,6 @@ export async function colourTable(name) {
     tables.set(name, { texture, bytes });
   }
   return tables.get(name);
-}
-
-export function format(x, digits = 4) {
-  if (!Number.isFinite(x)) return "–";
-  if (x !== 0 && (Math.abs(x) < 1e-3 || Math.abs(x) >= 1e6)) return x.toExponential(2).replace("-", "−");
-  return Number(x.toPrecision(digits)).toString().replace("-", "−");
 }
 
 export class FlowCanvas {
@@ -164,19 +160,7 @@ export class FlowCanvas {
     const box = this.options.legend;
     if (!box) return;
     const s = this.state;
-    box.innerHTML = '<span class="what"></span><span class="num lo"></span><canvas width="240" height="12"></canvas><span class="num hi"></span><span class="unit rest"></span>';
-    box.querySelector(".what").textContent = q.label + (q.unit ? `, ${q.unit}` : "");
-    box.querySelector(".lo").textContent = format(low);
-    box.querySelector(".hi").textContent = format(high);
-    box.querySelector(".rest").textContent = `map ${s.map || q.map}${s.banded ? `, ${this.bands} bands` : ""}, ${this.data.level} grid`;
-    const pen = box.querySelector("canvas").getContext("2d");
-    for (let x = 0; x < 240; x++) {
-      let f = x / 239;
-      if (s.banded) f = (Math.floor(Math.min(f, 0.9999) * this.bands) + 0.5) / this.bands;
-      const k = 3 * Math.round(f * 255);
-      pen.fillStyle = `rgb(${bytes[k]},${bytes[k + 1]},${bytes[k + 2]})`;
-      pen.fillRect(x, 0, 1, 12);
-    }
+    scaleRow(box, q.label + (q.unit ? `, ${q.unit}` : ""), { low, high, bytes, bands: s.banded ? this.bands : 0 }, `map ${s.map || q.map}${s.banded ? `, ${this.bands} bands` : ""}, ${this.data.level} grid`);
   }
 
   // Lines on top: arrays of points, or arrows.
