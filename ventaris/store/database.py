@@ -49,8 +49,7 @@ def open_database(folder, migrate=True, create=True):
     try:
         if create:
             folder.mkdir(parents=True, exist_ok=True)
-            # It holds the key of the cookies: nobody else on the machine may read it.
-            os.close(os.open(path, os.O_CREAT | os.O_RDWR, 0o600))
+            _create_private(path)
         elif not path.is_file():
             raise Unreachable(f"There is no laboratory in {folder} (no file {FILE_NAME}). If the folder was moved, move it back or name its new place with --data.")
     except OSError as error:
@@ -73,6 +72,19 @@ def open_database(folder, migrate=True, create=True):
             raise
         raise _unreachable(folder, error) from error
     return database
+
+
+def _create_private(path):
+    """Make an empty file that nobody else on the machine may read: the laboratory holds the key of the cookies.
+
+    Only where there is none yet: closing a file takes away the locks that SQLite holds on it in the same process.
+    """
+    if not path.exists():
+        try:
+            os.close(os.open(path, os.O_CREAT | os.O_EXCL | os.O_RDWR, 0o600))
+        except FileExistsError:
+            # Another process was quicker.
+            pass
 
 
 def _keep_private(path):
