@@ -14,12 +14,17 @@ SPACE_WORDS = {"section": "Sections in a plane", "body": "Bodies in space", "noz
 SHARED = ("domain", "grid", "instruments", "flow", "run")
 
 
+NO_TEXT = "The sheet holds a character that is no text (half of one). Type it again, or export it again."
+
+
 def read_section(name, values, space="section"):
     """Validate one section given as a dict; raises SheetError."""
     try:
         return SECTIONS_OF[space][name].model_validate(values)
     except ValidationError as error:
         raise SheetError(problems_of(error, name)) from None
+    except UnicodeError:
+        raise SheetError([(name, NO_TEXT)]) from None
 
 
 def read_sheet(values):
@@ -34,6 +39,8 @@ def read_sheet(values):
         return SHEETS[space].model_validate(values)
     except ValidationError as error:
         raise SheetError(problems_of(error)) from None
+    except UnicodeError:
+        raise SheetError([("", NO_TEXT)]) from None
 
 
 @functools.cache

@@ -1,7 +1,9 @@
 """What a run hands out while it runs: its steps, its finished levels, and checkpoints to go on from."""
 import io
 import json
+import struct
 import zipfile
+import zlib
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -113,8 +115,10 @@ class Checkpoint:
                 if head.get("time"):
                     head["time"].update({name[5:]: stored[name] for name in stored.files if name.startswith("time_")})
                 arrays = {name[5:]: stored[name] for name in stored.files if name.startswith("kept_")}
-        except (ValueError, KeyError, OSError, EOFError, zipfile.BadZipFile):
+            version = head.pop("format", None)
+            found = cls(state=state, arrays=arrays, **head) if version == CHECKPOINT_FORMAT else None
+        except (ValueError, KeyError, TypeError, AttributeError, IndexError, OSError, EOFError, NotImplementedError, RuntimeError, MemoryError, zipfile.BadZipFile, zlib.error, struct.error):
             raise RunFailed("The checkpoint is damaged. Run the sheet afresh.") from None
-        if head.pop("format", None) != CHECKPOINT_FORMAT:
+        if found is None:
             raise RunFailed("The checkpoint was written by another version of Ventaris. Run the sheet afresh.")
-        return cls(state=state, arrays=arrays, **head)
+        return found
