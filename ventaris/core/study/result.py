@@ -5,6 +5,7 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_valida
 
 # Longest lists and texts that a result needs, with room to spare.
 MOST_ROWS, MOST_WORDS = 20_000, 4_000
+FORCE_UNITS = ("N", "lbf", "kgf")
 Number = Annotated[float, Field(allow_inf_nan=False)]
 Words = Annotated[str, Field(max_length=MOST_WORDS)]
 Name = Annotated[str, Field(max_length=200)]
@@ -297,6 +298,8 @@ class SectionResult(_Result):
     def _forces(self):
         if not all(isinstance(self.forces.get(n), float | int) for n in ("lift", "drag", "moment", "drag_pressure", "drag_friction")):
             raise ValueError("forces: lift, drag or moment is missing")
+        if self.forces.get("unit", "N") not in FORCE_UNITS:
+            raise ValueError("forces: the unit is none")
         return self
 
 

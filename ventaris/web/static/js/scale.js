@@ -7,7 +7,7 @@ export function format(x, digits = 4) {
 
 // Round values between two ends, three to five of them.
 export function ticks(low, high) {
-  const rough = (high - low) / 4, power = 10 ** Math.floor(Math.log10(rough));
+  const rough = (high - low) / 5, power = 10 ** Math.floor(Math.log10(rough));
   const step = [1, 2, 2.5, 5, 10].map((k) => k * power).find((s) => s >= rough * 0.999);
   const out = [];
   if (!(step > 0) || !Number.isFinite(step)) return out;
