@@ -173,12 +173,16 @@ def _instruments(setup):
     far = max([c.length, *(setup.station_at(s) for s in i.stations), *(p.x for p in i.probes)])
     box = _box(setup, max(0.0, far / c.length - 1))
     size, parts = _size(box), [_walls(setup), _axis(setup, box)]
-    for name, x in [("inlet", 0.0), ("exit", c.length), *((s.name, setup.station_at(s)) for s in i.stations)]:
+    last, row = -np.inf, 0
+    for x, name in sorted([(0.0, "inlet"), (c.length, "exit"), *((setup.station_at(s), s.name) for s in i.stations)]):
         r = float(c.radius(x))
-        parts += [line((x, -r), (x, r), "measure"), text(x, -r - 1.2 * size - setup.sheet.shape.lip, name, size)]
+        # Names of stations near each other stand in rows below each other.
+        row = row + 1 if x - last < 0.35 * size * (len(name) + 8) else 0
+        last = x
+        parts += [line((x, -r), (x, r), "measure"), text(x, -r - (1.2 + 1.1 * row) * size - setup.sheet.shape.lip, name, size)]
     for number, p in enumerate(i.probes, start=1):
         parts += [circle(p.x, p.y, 0.7 * size, "probe"), text(p.x, p.y - 0.3 * size, str(number), 0.9 * size)]
-    caption = f"Mass flow, averages and forces at inlet and exit{', and at ' + ', '.join(s.name for s in i.stations) if i.stations else ''}; {len(i.probes)} probes."
+    caption = f"Mass flow, averages and forces at inlet and exit{', and at ' + ', '.join(s.name for s in i.stations) if i.stations else ''}{f'; {len(i.probes)} probes' if i.probes else ''}."
     if setup.plan.plate:
         caption += " Force and shear on the plate."
     caption += "".join(f" {f.name} = {f.expression}." for f in i.formulas)

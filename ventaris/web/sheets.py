@@ -221,6 +221,10 @@ def drawing(variant_id, point_id, section):
     state = _examine(values, campaign["space"])
     if section not in HEADINGS:
         abort(404)
+    if state["setup"] is None and campaign["space"] == "body" and values["domain"].get("half") == "yes":
+        # A body that is not yet symmetric (one end plate of two) is drawn whole meanwhile.
+        whole = _examine({**values, "domain": {**values["domain"], "half": "no"}}, "body")
+        state = whole if whole["setup"] else state
     if state["setup"] is None:
         return render_template("partials/drawing_none.html", problems=state["problems"])
     try:

@@ -183,7 +183,7 @@ class BodyZone(SheetSection):
 class BodyGrid(SheetSection):
     """Cubes cut by the body; sizes are those of the fine level."""
 
-    level: Literal["coarse", "medium", "fine"] = choice("medium", "Climb to", "The run solves coarse, medium and fine in turn and stops here.",
+    level: Literal["coarse", "medium", "fine"] = choice("fine", "Climb to", "The run solves coarse, medium and fine in turn and stops here; in space two levels say little of the error.",
                                                         coarse="coarse", medium="medium", fine="fine")
     surface_size: float | None = number(None, "m", 1e-6, 100, "Cells on the body", "Edge of the cubes on the fine level; empty takes a share of the body's size that meets the budget.")
     budget: int = number(300_000, "", 5_000, 3_000_000, "Cell budget", "Most cells on the fine level, where no size is given.", whole=True)

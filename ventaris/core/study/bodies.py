@@ -249,9 +249,12 @@ def _plan(sheet, body, scale):
         if key not in _sizes:
             unit = surface.moved(np.eye(3) / scale)
             # The wake's cells follow those on the body: two rounds are enough.
+            # Each round begins where the one before ended; nothing else, or the same sheet would not give the same grid twice.
             size = size_for_budget(unit, plan, grid.budget)
             for _ in range(2 if grid.wake_length > 0 else 0):
-                size = size_for_budget(unit, finished(size), grid.budget)
+                size = size_for_budget(unit, finished(size), grid.budget, size)
+            while len(_sizes) >= 24:
+                _sizes.pop(next(iter(_sizes)))
             _sizes[key] = (size, body)
         size = _sizes[key][0]
     return finished(size)
