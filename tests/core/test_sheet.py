@@ -101,7 +101,9 @@ class Conditions(unittest.TestCase):
                         continue
                     for name, allowed in ((n, a) for one in shown_when(section, meta) for n, a in one.items()):
                         asked, key = name.split(".")
-                        options = sections[asked].meta(key)["options"]
+                        asked_of = sections[asked].meta(key)
+                        # Of a number a condition can only ask that it is not nought.
+                        options = asked_of["options"] if asked_of["kind"] == "choice" else {"!0"}
                         self.assertLessEqual(set(allowed), set(options), f"{space}: {section}.{field} asks for {name}")
 
     def test_own_conditions_join_each_alternative_of_the_others(self):

@@ -39,7 +39,7 @@ LEAST_SOLVED = 0.9
 # Largest Courant numbers without and with turbulence.
 SUPERSONIC_COURANT = (40.0, 400.0)
 # Residual below which the limiter of supersonic round flow is held: its switching at wandering shocks and in near-empty wakes never ends by itself.
-HELD_BELOW = 0.05
+HELD_BELOW = 0.01
 # Eddy viscosity of the wake behind a base over the stream's speed and the body's radius, about.
 BASE_MIXING = 0.01
 
