@@ -81,7 +81,7 @@ def read_taps(flow, state, with_layer=False):
         total = isentropic_pressure_ratio(flow.stream.mach, gamma) / gamma
     mach = mach_from_pressure(np.minimum(wall_absolute / total, 1.0), gamma)
     row = TapRow(mesh.face_centre[wall, 0], mesh.face_centre[wall, 1], gauge / q, cf, mach, surface, y_plus_row(flow, state))
-    row.empty = absolute * gamma < EMPTY
+    row.empty = np.minimum(absolute, wall_absolute) * gamma < EMPTY
     if with_layer and flow.stream.reynolds is not None:
         row.thickness, row.shape, _ = WallSampler(mesh, state, gamma, flow.stream.mach).thickness_row().T
     return row

@@ -38,8 +38,6 @@ STALLED_BELOW = 1e-2
 LEAST_SOLVED = 0.9
 # Largest Courant numbers without and with turbulence.
 SUPERSONIC_COURANT = (40.0, 400.0)
-# Residual below which the limiter of supersonic round flow is held: its switching at wandering shocks and in near-empty wakes never ends by itself.
-HELD_BELOW = 0.01
 # Eddy viscosity of the wake behind a base over the stream's speed and the body's radius, about.
 BASE_MIXING = 0.01
 
@@ -137,7 +135,7 @@ class Execution(Climb):
         controls = MarchControls(run.courant_start, krylov_vectors=run.krylov_vectors, first_order_steps=run.first_order_steps, least_solved=LEAST_SOLVED)
         if self.setup.is_round and self.setup.stream.mach > 1.2:
             # Detached and base shocks wander from cell to cell: small steps get there sooner.
-            controls = replace(controls, courant_most=SUPERSONIC_COURANT[turbulent], hold_limiter=HELD_BELOW)
+            controls = replace(controls, courant_most=SUPERSONIC_COURANT[turbulent])
         resumed = self._resumed(name, flow, controls)
         if resumed:
             return resumed
