@@ -33,7 +33,9 @@ def call(*arguments):
     return code, out.getvalue(), err.getvalue()
 
 
-class CommandLine(unittest.TestCase):
+class InFolder(unittest.TestCase):
+    """A test with a folder of its own, and a small run sheet to put in it."""
+
     def setUp(self):
         folder = tempfile.TemporaryDirectory()
         self.addCleanup(folder.cleanup)
@@ -41,6 +43,8 @@ class CommandLine(unittest.TestCase):
         self.sheet = self.folder / "sheet.toml"
         self.sheet.write_text(SHEET)
 
+
+class CommandLine(InFolder):
     def test_a_sheet_runs_without_server_or_database(self):
         code, out, _ = call("run", self.sheet, "--out", self.folder / "result", "--json", "--set", "air.incidence=1")
         self.assertEqual(code, 0)
@@ -73,15 +77,10 @@ class CommandLine(unittest.TestCase):
         self.assertIn("VENTARIS_PASSWORD", done.stderr)
 
 
-class EveryKind(unittest.TestCase):
+class EveryKind(InFolder):
     """A sheet of every demo campaign through the command line, coarse: numbers of its own kind, progress in plain lines, no traceback."""
 
     LIKE = {"section": ("lift", "drag", "moment"), "body": ("lift", "drag", "side force"), "nozzle": ("mass flow", "thrust")}
-
-    def setUp(self):
-        folder = tempfile.TemporaryDirectory()
-        self.addCleanup(folder.cleanup)
-        self.folder = Path(folder.name)
 
     def sheet_of(self, archive):
         """The first sheet of a demo archive, with its surfaces beside it."""
@@ -110,15 +109,8 @@ class EveryKind(unittest.TestCase):
                 self.assertTrue((self.folder / path.stem / "result.json").exists())
 
 
-class Faults(unittest.TestCase):
+class Faults(InFolder):
     """What goes wrong on the command line is said in words, with the mend, and ends with 2."""
-
-    def setUp(self):
-        folder = tempfile.TemporaryDirectory()
-        self.addCleanup(folder.cleanup)
-        self.folder = Path(folder.name)
-        self.sheet = self.folder / "sheet.toml"
-        self.sheet.write_text(SHEET)
 
     def said(self, *arguments):
         code, _, err = call(*arguments)

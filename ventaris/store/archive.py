@@ -5,7 +5,7 @@ import zipfile
 from dataclasses import dataclass
 from typing import Annotated
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationError
+from pydantic import Field, ValidationError
 
 from ..core.shapes.library import key_of
 from ..core.sheet import SHEETS, SheetError, default_setup, differing_inputs, read_section, read_toml
@@ -14,6 +14,7 @@ from . import campaigns, runs, searches
 from .array_check import check_array, check_surface
 from .database import StoreError, transaction
 from .measured import add_measured, measured_of
+from .searches import ArchivePart
 from .surfaces import keep_surface, sources_of, surface_bytes
 
 FORMAT = 1
@@ -72,31 +73,27 @@ def export_campaign(database, campaign_id, checkpoints=False):
     return out.getvalue()
 
 
-class _Part(BaseModel):
-    model_config = ConfigDict(strict=True, extra="forbid")
-
-
 Name = Annotated[str, Field(max_length=200)]
 Moment = Annotated[str, Field(max_length=40, pattern=r"^[0-9T:.Z -]*$")]
 
 
-class VariantPart(_Part):
+class VariantPart(ArchivePart):
     name: Name
     shape: dict
     baseline: int | bool = 0
 
 
-class PointPart(_Part):
+class PointPart(ArchivePart):
     name: Name
     air: dict
 
 
-class MeasuredPart(_Part):
+class MeasuredPart(ArchivePart):
     name: Name
     columns: dict[Name, list[float | None]] = Field(max_length=200)
 
 
-class CampaignPart(_Part):
+class CampaignPart(ArchivePart):
     """campaign.json"""
 
     format: int
@@ -109,7 +106,7 @@ class CampaignPart(_Part):
     measured: list[MeasuredPart] = Field(default_factory=list, max_length=1000)
 
 
-class RunPart(_Part):
+class RunPart(ArchivePart):
     """run.json"""
 
     variant: int = Field(ge=0)

@@ -79,12 +79,11 @@ def _create_private(path):
 
     Only where there is none yet: closing a file takes away the locks that SQLite holds on it in the same process.
     """
-    if not path.exists():
-        try:
-            os.close(os.open(path, os.O_CREAT | os.O_EXCL | os.O_RDWR, 0o600))
-        except FileExistsError:
-            # Another process was quicker.
-            pass
+    try:
+        os.close(os.open(path, os.O_CREAT | os.O_EXCL | os.O_RDWR, 0o600))
+    except FileExistsError:
+        # It has been opened before, or another process was quicker: it stays closed here.
+        pass
 
 
 def _keep_private(path):

@@ -4,6 +4,7 @@ import json
 import math
 import time
 
+from ..core.study import checks
 from .database import remember, setting, transaction
 
 ACTIVE = ("waiting", "gridding", "running")
@@ -310,6 +311,12 @@ def array_version(database, run_id, kind):
 def measured_cost(database, space="section"):
     """Seconds per cell and step measured on this machine's own runs, or None."""
     return setting(database, COST_NAMES[space])
+
+
+def expected_seconds(database, setup):
+    """Seconds that a prepared sheet's run will take, about, by what this machine has measured; None where nothing can be told."""
+    cost = checks.estimate(setup, measured_cost(database, setup.sheet.space))
+    return cost and cost.seconds
 
 
 def learn_cost(database, cost, space="section"):

@@ -6,7 +6,7 @@ from typing import Literal
 from pydantic import BaseModel, ConfigDict, Field
 
 from ..core.sheet import SheetError, read_section, read_sheet, read_toml, write_toml
-from ..core.study.checks import estimate, examine
+from ..core.study.checks import examine
 from ..core.study.channels import names_in
 from ..core.study.result import check_result
 from ..core.study.search import (MOST_PARAMETERS, MOST_RUNS, Constraint, Parameter, Plan, SearchError, best, evaluator, first_plan, is_worthwhile, outcome, propose,
@@ -150,8 +150,8 @@ def _queue(database, found, point):
         with transaction(database):
             database.execute("UPDATE search_point SET problem = ? WHERE search_id = ? AND number = ?", (problem, found["id"], point["number"]))
         return
-    cost = estimate(setup, runs.measured_cost(database, sheet.space))
-    run_id = runs.add_run(database, found["campaign_id"], found["variant_id"], found["point_id"], write_toml(varied), study=MARK, estimate=cost and cost.seconds)
+    run_id = runs.add_run(database, found["campaign_id"], found["variant_id"], found["point_id"], write_toml(varied), study=MARK,
+                          estimate=runs.expected_seconds(database, setup))
     with transaction(database):
         database.execute("UPDATE search_point SET run_id = ? WHERE search_id = ? AND number = ?", (run_id, found["id"], point["number"]))
 
@@ -169,11 +169,13 @@ def packed(database, found, variant_ids, point_ids):
             "state": "done" if found["state"] == "done" else "paused", "words": found["words"], "points": points}
 
 
-class _Part(BaseModel):
+class ArchivePart(BaseModel):
+    """A part of an archive as it is written: nothing more, and nothing of another type."""
+
     model_config = ConfigDict(strict=True, extra="forbid")
 
 
-class _ParameterPart(_Part):
+class _ParameterPart(ArchivePart):
     path: str = Field(max_length=200)
     label: str = Field(max_length=200)
     unit: str = Field(max_length=40)
@@ -181,13 +183,13 @@ class _ParameterPart(_Part):
     high: float
 
 
-class _ConstraintPart(_Part):
+class _ConstraintPart(ArchivePart):
     expression: str = Field(max_length=400)
     kind: Literal["at least", "at most"]
     bound: float
 
 
-class _PlanPart(_Part):
+class _PlanPart(ArchivePart):
     parameters: list[_ParameterPart] = Field(min_length=1, max_length=MOST_PARAMETERS)
     objective: str = Field(max_length=400)
     sense: Literal["smallest", "largest"]
@@ -196,7 +198,7 @@ class _PlanPart(_Part):
     most: int = Field(ge=2, le=MOST_RUNS)
 
 
-class _RunPart(_Part):
+class _RunPart(ArchivePart):
     sheet: str
     state: Literal[runs.ENDED]
     error: str = Field(max_length=4000)
@@ -204,14 +206,14 @@ class _RunPart(_Part):
     created: str = Field(max_length=40)
 
 
-class _PointPart(_Part):
+class _PointPart(ArchivePart):
     values: list[float]
     proposed: bool
     problem: str = Field(max_length=4000)
     run: _RunPart | None
 
 
-class _SearchPart(_Part):
+class _SearchPart(ArchivePart):
     """What `packed` makes."""
 
     variant: int = Field(ge=0)

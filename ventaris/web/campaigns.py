@@ -6,7 +6,7 @@ from urllib.parse import urlsplit
 from flask import Blueprint, abort, current_app, g, redirect, render_template, request, url_for
 
 from ..core.sheet import SPACE_WORDS, SheetError, differing_inputs, read_toml, write_toml
-from ..core.study.checks import estimate, examine
+from ..core.study.checks import examine
 from ..core.shapes.library import LARGEST_FILE
 from ..store import archive, campaigns as store, deletions, runs, surfaces
 from ..worker.loop import is_worker_running
@@ -245,8 +245,8 @@ def start_run(campaign, variant, point):
     stops = [(f.path, f.message) for f in findings if f.grade == "stop"]
     if stops or setup is None:
         raise SheetError(stops)
-    cost = estimate(setup, runs.measured_cost(g.database, sheet.space))
-    return runs.add_run(g.database, campaign["id"], variant["id"], point["id"], write_toml(sheet), estimate=cost and cost.seconds, made_from=runs.revisions(campaign, variant, point))
+    return runs.add_run(g.database, campaign["id"], variant["id"], point["id"], write_toml(sheet),
+                        estimate=runs.expected_seconds(g.database, setup), made_from=runs.revisions(campaign, variant, point))
 
 
 @pages.route("/campaigns/<int:campaign_id>/edit", methods=["GET", "POST"])

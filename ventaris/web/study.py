@@ -2,7 +2,7 @@
 from flask import Blueprint, abort, g, redirect, render_template, request, url_for
 
 from ..core.sheet import SheetError, write_toml
-from ..core.study.checks import estimate, examine
+from ..core.study.checks import examine
 from ..core.study.gridstudy import fit, read_factors, scaled
 from ..store import campaigns as store, runs
 from .looks import fit_chart
@@ -54,6 +54,6 @@ def _queue(campaign, variant, point, text):
         stops = [(f.path, f"grid × {factor:g}: {f.message}") for f in findings if f.grade == "stop"]
         if stops or setup is None:
             raise SheetError(stops)
-        made.append((factor, write_toml(finer), estimate(setup, runs.measured_cost(g.database, finer.space))))
-    for factor, toml, cost in made:
-        runs.add_run(g.database, campaign["id"], variant["id"], point["id"], toml, study=factor, estimate=cost and cost.seconds)
+        made.append((factor, write_toml(finer), runs.expected_seconds(g.database, setup)))
+    for factor, toml, seconds in made:
+        runs.add_run(g.database, campaign["id"], variant["id"], point["id"], toml, study=factor, estimate=seconds)

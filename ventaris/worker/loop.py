@@ -113,10 +113,9 @@ def _search_goes_on(database):
 def _left_behind(database):
     """Runs that are marked as running although nothing executes them (their end could not be stored) go back into the queue."""
     try:
-        return runs.recover(database)
+        runs.recover(database)
     except StoreError as error:
         print(error, flush=True)
-        return []
 
 
 def _serve_queue(folder, until_idle, parent):

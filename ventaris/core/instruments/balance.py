@@ -62,15 +62,11 @@ class Balance:
             mass = flow.flux[flow.wall][flow.is_blown, 0].sum()
             out.update(lift_without_slots=float(bare @ across / q), drag_without_slots=float(bare @ along / q),
                        slot_mass_flow=float(-mass / flow.stream.mach))
-        for name, surfaces in self.elements.items():
+        stretches = [(name, (name,)) for name in self.stretches if name in flow.mesh.boundaries]
+        for name, surfaces in (*self.elements.items(), *stretches):
             own = np.isin(flow.wall, np.concatenate([flow.mesh.boundaries[s] for s in surfaces]))
             out[channel_name(f"lift_{name}")] = float(total[own].sum(0) @ across / q)
             out[channel_name(f"drag_{name}")] = float(total[own].sum(0) @ along / q)
-        for name in self.stretches:
-            if name in flow.mesh.boundaries:
-                own = np.isin(flow.wall, flow.mesh.boundaries[name])
-                out[channel_name(f"lift_{name}")] = float(total[own].sum(0) @ across / q)
-                out[channel_name(f"drag_{name}")] = float(total[own].sum(0) @ along / q)
         return out
 
 

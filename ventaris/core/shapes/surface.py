@@ -118,8 +118,13 @@ class Surface:
     @cached_property
     def volume(self):
         """Enclosed volume of each part, shape (n_parts,); means something where a part is closed."""
+        return np.bincount(self.part, self.spanned_volumes, minlength=len(self.parts))
+
+    @cached_property
+    def spanned_volumes(self):
+        """Signed volume between the origin and each triangle, shape (m,): over a closed piece they add up to what it encloses."""
         a, b, c = self.corners.transpose(1, 0, 2)
-        return np.bincount(self.part, (a * np.cross(b, c)).sum(axis=1) / 6.0, minlength=len(self.parts))
+        return (a * np.cross(b, c)).sum(axis=1) / 6.0
 
     def open_parts(self, share=0.02):
         """Parts with no inside worth the name: where the area vectors do not add up to nearly nothing, or most edges are open.

@@ -27,12 +27,10 @@ def void_triangles(surface):
     shell = shells_of(surface)
     if shell.max() == 0:
         return out
-    a, b, c = surface.corners.transpose(1, 0, 2)
-    volume = np.bincount(shell, (a * np.cross(b, c)).sum(axis=1) / 6.0)
+    volume = np.bincount(shell, surface.spanned_volumes)
     part_of = np.zeros(shell.max() + 1, dtype=np.int64)
     part_of[shell] = surface.part
-    total = np.bincount(surface.part, (a * np.cross(b, c)).sum(axis=1) / 6.0, minlength=len(surface.parts))
-    inverted = np.nonzero((volume * total[part_of] < 0) & (np.bincount(part_of, minlength=len(surface.parts))[part_of] > 1))[0]
+    inverted = np.nonzero((volume * surface.volume[part_of] < 0) & (np.bincount(part_of, minlength=len(surface.parts))[part_of] > 1))[0]
     for number in inverted[np.argsort(-np.abs(volume[inverted]))][:MOST_SHELLS]:
         own = shell == number
         rest = (surface.part == part_of[number]) & ~own
@@ -50,7 +48,6 @@ def without_voids(surface):
     if not void.any():
         return surface, []
     parts = [f"“{surface.parts[p]}”" for p in np.unique(surface.part[void])]
-    a, b, c = surface.corners[void].transpose(1, 0, 2)
-    volume = abs(float((a * np.cross(b, c)).sum() / 6.0))
+    volume = abs(float(surface.spanned_volumes[void].sum()))
     listed = ", ".join(parts[:4]) + (f" and {len(parts) - 4} more" if len(parts) > 4 else "")
     return surface.only(~void), [f"{listed}: an enclosed space of {volume:.3g} m³ is kept solid; no air from outside can reach it."]

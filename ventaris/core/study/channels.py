@@ -92,10 +92,8 @@ def base_channels(setup):
     names = ["step", "residual", "courant", "lift", "drag", "moment", "drag_pressure", "drag_friction", "lift_pressure"]
     if setup.slots:
         names += ["lift_without_slots", "drag_without_slots", "slot_mass_flow"]
-    for element in setup.elements:
-        names += [channel_name(f"lift_{element}"), channel_name(f"drag_{element}")]
-    for stretch in setup.stretches:
-        names += [channel_name(f"lift_{stretch}"), channel_name(f"drag_{stretch}")]
+    for name in (*setup.elements, *setup.stretches):
+        names += [channel_name(f"lift_{name}"), channel_name(f"drag_{name}")]
     for probe in setup.sheet.instruments.probes:
         names += [channel_name(f"cp_{probe.name}")]
     return names

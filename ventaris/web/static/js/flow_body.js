@@ -121,9 +121,9 @@ async function drawStreams() {
   await guarded(async () => {
     const fields = ["rake-x", "rake-y", "rake-z", "rake-size"], asked = fields.map((name) => $(name).value);
     const query = new URLSearchParams({ kind, count: $("rake-count").value });
-    const typed = ["rake-x", "rake-y", "rake-z"].map((name) => $(name).value);
-    if (typed.every(Boolean)) query.set("centre", typed.join(","));
-    if ($("rake-size").value) query.set("size", $("rake-size").value);
+    const centre = asked.slice(0, 3);
+    if (centre.every(Boolean)) query.set("centre", centre.join(","));
+    if (asked[3]) query.set("size", asked[3]);
     const data = await fetchArrays(`/runs/${id}/streams.bin?${query}`);
     rake = data.rake;
     if (kind !== "inflow") [...rake.centre, rake.size].forEach((value, k) => {
