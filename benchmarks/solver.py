@@ -11,9 +11,9 @@ from pathlib import Path
 sys.path.insert(0, str(Path(__file__).parents[1]))
 
 from ventaris.core.flow.discretisation import Discretisation  # noqa: E402
-from ventaris.core.flow.krylov import gmres  # noqa: E402
+from ventaris.core.flow.march.krylov import gmres  # noqa: E402
 from ventaris.core.flow.stream import FreeStream  # noqa: E402
-from ventaris.core.flow.unsteady import TimeMarch  # noqa: E402
+from ventaris.core.flow.march.unsteady import TimeMarch  # noqa: E402
 from ventaris.core.grids.hybrid import HybridGrid  # noqa: E402
 from ventaris.core.grids.section import SectionGridPlan, generate_levels  # noqa: E402
 from ventaris.core.sheet import read_sheet  # noqa: E402

@@ -96,11 +96,11 @@ class Execution(unittest.TestCase):
 
     def test_a_wheel_turns_with_the_ground(self):
         setup = finished().setup
-        kind, velocity = next(value for name, value in setup.boundaries.items() if name.startswith("wheel"))
-        self.assertEqual(kind, "no-slip")
+        wheel = next(boundary for name, boundary in setup.boundaries.items() if name.startswith("wheel"))
+        self.assertEqual(wheel.kind, "no-slip")
         axle = setup.body.wheels["wheel"] / setup.scale
         low = axle - np.array([0, 0, 0.3]) / setup.scale
-        np.testing.assert_allclose(velocity(low[None])[0], [setup.stream.mach, 0, 0], atol=1e-9)
+        np.testing.assert_allclose(wheel.velocity_at(low[None])[0], [setup.stream.mach, 0, 0], atol=1e-9)
 
     def test_half_a_body_gives_the_whole_ones_forces(self):
         whole = run_body(grid={**SMALL, "level": "coarse"}).result["coefficients"]

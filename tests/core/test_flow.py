@@ -6,11 +6,12 @@ import numpy as np
 from scipy.sparse import bsr_matrix
 
 from tests.marks import slow
-from ventaris.core.flow import factorisation, jacobians, kernels as k
+from ventaris.core.flow.factors import filled
+from ventaris.core.flow.loops import jacobians, relations as k
 from ventaris.core.flow.discretisation import Discretisation
-from ventaris.core.flow.krylov import gmres
-from ventaris.core.flow.prolongation import parent_cells, prolong
-from ventaris.core.flow.steady import FlowDiverged, MarchControls, SteadyMarch
+from ventaris.core.flow.march.krylov import gmres
+from ventaris.core.flow.march.prolongation import parent_cells, prolong
+from ventaris.core.flow.march.steady import FlowDiverged, MarchControls, SteadyMarch
 from ventaris.core.flow.stream import FreeStream
 from ventaris.core.grids.section import SectionGridPlan, generate_levels
 from ventaris.core.shapes.families import ellipse, four_digit
@@ -95,13 +96,14 @@ class RoeFlux(unittest.TestCase):
         # The closed form against eigenvalues of Gamma^-1 A, away from the entropy fix.
         for mach, u, v in ((0.1, 0.06, 0.05), (0.5, 0.3, 0.25), (0.8, 0.55, 0.4)):
             c = constants(mach)
-            gamma, a, d = np.empty((4, 4)), np.empty((4, 4)), np.empty((4, 4))
-            jacobians.preconditioner_matrix(0.01, 1.02, u, v, c, False, gamma)
-            jacobians.flux_jacobian(0.01, 1.02, u, v, 0.8, 0.6, c, a)
-            jacobians.dissipation_matrix(0.01, 1.02, u, v, 0.8, 0.6, c, d)
-            values, vectors = np.linalg.eig(np.linalg.solve(gamma, a))
-            expected = gamma @ (vectors * np.abs(values)) @ np.linalg.inv(vectors)
-            np.testing.assert_allclose(d, expected.real, atol=2e-3 * np.abs(expected).max())
+            for dim, w, normal in ((2, 0.0, (0.8, 0.6, 0.0)), (3, 0.07, (0.64, 0.6, 0.48))):
+                gamma, a, d = (np.empty((dim + 2, dim + 2)) for _ in range(3))
+                jacobians.preconditioner_matrix(0.01, 1.02, u, v, w, c, False, gamma, dim)
+                jacobians.flux_jacobian(0.01, 1.02, u, v, w, *normal, c, a, dim)
+                jacobians.dissipation_matrix(0.01, 1.02, u, v, w, *normal, c, d, dim)
+                values, vectors = np.linalg.eig(np.linalg.solve(gamma, a))
+                expected = gamma @ (vectors * np.abs(values)) @ np.linalg.inv(vectors)
+                np.testing.assert_allclose(d, expected.real, atol=2e-3 * np.abs(expected).max())
 
 
 class Linearisation(unittest.TestCase):
@@ -114,12 +116,12 @@ class Linearisation(unittest.TestCase):
     def test_assembled_jacobian_is_that_of_the_first_order_residual(self):
         for mach, wall, reynolds in ((0.1, "slip", None), (0.5, "no-slip", 500.0), (0.8, "slip", None), (2.0, "slip", None)):
             flow, state, rng = self.discretisation(mach, wall, reynolds)
-            flow.vortex = False
+            flow._subsets = (np.arange(len(flow.kind)),)
             flow.first_order = True
             residual = flow.residual(state).copy()
             flow.prepare(state, 10.0)
             vector = rng.normal(size=state.shape)
-            matrix = bsr_matrix((flow.values.astype(float), flow.columns, flow.row_start), shape=(4 * flow.n_cells,) * 2)
+            matrix = bsr_matrix((flow.factors.values.astype(float), flow.factors.columns, flow.factors.row_start), shape=(4 * flow.n_cells,) * 2)
             product = flow.linear_operator(state, residual)(vector)
             error = np.linalg.norm((matrix @ vector.ravel()).reshape(-1, 4) - product) / np.linalg.norm(product)
             # Frozen upwind coefficients and the thin-layer viscous part leave a few per cent.
@@ -128,7 +130,7 @@ class Linearisation(unittest.TestCase):
     def test_incomplete_factors_are_nearly_an_inverse(self):
         flow, state, rng = self.discretisation(0.3)
         flow.prepare(state, 20.0)
-        matrix = bsr_matrix((flow.values.astype(float), flow.columns, flow.row_start), shape=(4 * flow.n_cells,) * 2)
+        matrix = bsr_matrix((flow.factors.values.astype(float), flow.factors.columns, flow.factors.row_start), shape=(4 * flow.n_cells,) * 2)
         vector = rng.normal(size=state.shape)
         back = (matrix @ flow.apply_factors(vector).ravel()).reshape(-1, 4)
         self.assertLess(np.linalg.norm(back - vector) / np.linalg.norm(vector), 0.4)
@@ -139,11 +141,11 @@ class Linearisation(unittest.TestCase):
         start = np.arange(0, n * n + 1, n)
         columns = np.tile(np.arange(n), n)
         values = rng.normal(size=(n * n, 4, 4)) + 6 * np.eye(4) * (np.repeat(np.arange(n), n) == columns)[:, None, None]
-        fill = factorisation.fill_pattern(start, columns)
+        fill = filled.fill_pattern(start, columns)
         factors = np.empty((len(fill[1]), 4, 4))
-        factorisation.factorise(start, columns, values, *fill, factors)
+        filled.factorise(start, columns, values, *fill, factors)
         rhs, out = rng.normal(size=(n, 4)), np.empty((n, 4))
-        factorisation.solve_factors(*fill, factors, rhs, out)
+        filled.solve_factors(*fill, factors, rhs, out)
         matrix = values.reshape(n, n, 4, 4).transpose(0, 2, 1, 3).reshape(4 * n, 4 * n)
         np.testing.assert_allclose(matrix @ out.ravel(), rhs.ravel(), atol=1e-10)
 

@@ -2,7 +2,7 @@ import unittest
 
 import numpy as np
 
-from ventaris.core.flow.gradients import gradient_stencils, point_neighbours
+from ventaris.core.flow.stencils.plane import gradient_stencils, point_neighbours
 from ventaris.core.grids.mesh import MeshError, mesh_from_cells
 from ventaris.core.grids.quality import measure_quality
 from ventaris.core.grids.section import SectionGridPlan, generate_levels

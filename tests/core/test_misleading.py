@@ -8,7 +8,7 @@ import trimesh
 from tests.bodies import CAR, NEAR, WHEEL, body_sheet
 from tests.nozzles import nozzle_sheet, run_nozzle
 from tests.sheets import run, sheet
-from ventaris.core.flow.steady import FlowDiverged
+from ventaris.core.flow.march.steady import FlowDiverged
 from ventaris.core.grids.bodies import BodyGridPlan, BodyGrids
 from ventaris.core.grids.embedded import mesh_quality
 from ventaris.core.instruments.taps import find_shocks
@@ -147,7 +147,7 @@ class Levels(unittest.TestCase):
         def broken(self, march):
             self._level.march.residual = 400.0
             return advance(self, march)
-        with mock.patch.object(type(execution), "_read", broken), mock.patch("ventaris.core.flow.steady.SteadyMarch._hold_limiter", lambda self: setattr(self, "residual", 400.0)):
+        with mock.patch.object(type(execution), "_read", broken), mock.patch("ventaris.core.flow.march.steady.SteadyMarch._hold_limiter", lambda self: setattr(self, "residual", 400.0)):
             with self.assertRaisesRegex(RunFailed, "residual has risen to 400 times.*worst cells"):
                 for _ in execution:
                     pass

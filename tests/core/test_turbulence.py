@@ -4,10 +4,10 @@ import numpy as np
 
 from tests.marks import slow
 from tests.sheets import run, sheet
-from ventaris.core.flow.shear_stress_transport import SHEAR_LIMIT, SHOCK_SHEAR_LIMIT, dilatation
-from ventaris.core.flow import spalart_allmaras as sa
+from ventaris.core.flow.closures.shear_stress_transport import SHEAR_LIMIT, SHOCK_SHEAR_LIMIT, dilatation
+from ventaris.core.flow.closures import spalart_allmaras as sa
 from ventaris.core.flow.discretisation import Discretisation
-from ventaris.core.flow.gradients import layer_stencil, wall_layer_cells
+from ventaris.core.flow.stencils.plane import layer_stencil, wall_layer_cells
 from ventaris.core.flow.stream import FreeStream
 from ventaris.core.grids.section import SectionGridPlan, generate_levels
 from ventaris.core.look.drawable import drawable

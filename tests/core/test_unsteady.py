@@ -3,10 +3,11 @@ import unittest
 import numpy as np
 
 from tests.sheets import run, sheet
-from ventaris.core.flow.boundaries import Boundary
+from ventaris.core.flow.boundaries.contract import Boundary
+from ventaris.core.flow.boundaries.registry import CONDITIONS
 from ventaris.core.flow.discretisation import Discretisation
 from ventaris.core.flow.stream import FreeStream
-from ventaris.core.flow.unsteady import TimeMarch
+from ventaris.core.flow.march.unsteady import TimeMarch
 from ventaris.core.flow.wall_treatment import law_of_the_wall, y_plus_of
 from ventaris.core.grids.mesh import mesh_from_cells
 from ventaris.core.instruments.control_volume import momentum_balance
@@ -105,9 +106,10 @@ class Walls(unittest.TestCase):
 
     def test_blown_and_moving_walls_are_laid_out(self):
         normal = np.array([[0.0, -1.0], [0.0, 1.0]])
-        rows = Boundary("no-slip", tangential=2.0).ghost_rows(normal, np.zeros(4))
+        rows = np.zeros((2, 4))
+        CONDITIONS["no-slip"].rows(Boundary("no-slip", tangential=2.0), normal, np.zeros((2, 2)), rows)
         np.testing.assert_allclose(rows[:, 2], [-2.0, 2.0])
-        rows = Boundary("blown", blown=0.3, by_speed=False).ghost_rows(normal, np.zeros(4))
+        CONDITIONS["blown"].rows(Boundary("blown", blown=0.3, by_speed=False), normal, np.zeros((2, 2)), rows)
         np.testing.assert_allclose(rows, [[0.3, 1.0, 0.0, 0.0]] * 2)
 
     def test_a_rotating_cylinder_is_lifted_and_mass_is_kept(self):

@@ -12,6 +12,8 @@ import numpy as np
 from scipy.optimize import brentq
 
 AIR_CONSTANT = 287.05287
+# J/(mol K), CODATA 2018.
+UNIVERSAL_CONSTANT = 8.314462618
 SUTHERLAND_VISCOSITY, SUTHERLAND_TEMPERATURE, SUTHERLAND_CONSTANT = 1.716e-5, 273.15, 110.4
 GRAVITY, EARTH_RADIUS = 9.80665, 6_356_766.0
 # Geopotential height of the layer's foot in m, and its temperature gradient in K/m.

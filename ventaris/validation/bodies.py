@@ -3,9 +3,10 @@ import time
 
 import numpy as np
 
-from ..core.flow.kernels import FAR_FIELD
-from ..core.flow.spatial.discretisation import SpatialDiscretisation
-from ..core.flow.steady import MarchControls, SteadyMarch
+from ..core.flow.boundaries.contract import Boundary
+from ..core.flow.boundaries.registry import FAR_FIELD
+from ..core.flow.discretisation import Discretisation
+from ..core.flow.march.steady import MarchControls, SteadyMarch
 from ..core.flow.stream import FreeStream
 from ..core.grids.embedded import embed
 from ..core.grids.octree import build_octree
@@ -35,7 +36,7 @@ def free_stream():
                     air={"motion": "mach", "mach": 0.3, "incidence": 4, "yaw": 7}, flow={"model": "inviscid"}, grid={"level": "coarse", "surface_size": 0.02}, run={"steps": 5})
     _, flow, _ = run.field()
     flow.kind[:] = FAR_FIELD
-    flow.turned_cells, flow.turned, flow.turned_first = flow.turned_cells[:0], flow.turned[:0], flow.turned_first[:1]
+    flow.stencils.let_through()
     flow.first_order = False
     kept = float(np.abs(flow.residual(flow.uniform_state())).max())
     return Case("body-free-stream", "Free stream on a grid cut by a turned box", f"{flow.n_cells} cells, Mach 0.3, incidence 4°, yaw 7°",
@@ -105,14 +106,14 @@ def plate():
         return centres[:, 2] - 0.5 * edge < (0.12 if level < 1 else 0.05 if level < 2 else 0.03)
     tree = build_octree((0.0, 0.0, 0.0), 1 / 16, (18, 1, 8), 3, wanted)
     mesh = embed(tree, None)
-    sides = {name: ("slip", None) for name in ("left", "right")} | {"floor": ("no-slip", None)}
+    sides = {name: Boundary("slip") for name in ("left", "right")} | {"floor": Boundary("no-slip")}
     floor = mesh.boundaries["floor"]
     x = mesh.face_centre[floor, 0]
     k = np.argsort(x)
     law = (2 * np.log10(reynolds * x[k]) - 0.65) ** -2.3
     checks, curves = [], []
     for closure, name in BOTH:
-        flow = SpatialDiscretisation(mesh, FreeStream(mach, 0.0, reynolds=reynolds), sides, closure)
+        flow = Discretisation(mesh, FreeStream(mach, reynolds=reynolds), closure=closure, boundaries=sides)
         march = SteadyMarch(flow, flow.uniform_state(), MarchControls(5.0, 1e4, 1.5, 10, 25, least_solved=0.5))
         for _ in range(150):
             if march.advance().residual < 1e-5:

@@ -8,9 +8,9 @@ import time
 
 import numpy as np
 
-from ..core.flow.boundaries import Boundary
+from ..core.flow.boundaries.contract import Boundary
 from ..core.flow.discretisation import Discretisation
-from ..core.flow.steady import MarchControls, SteadyMarch
+from ..core.flow.march.steady import MarchControls, SteadyMarch
 from ..core.flow.stream import FreeStream
 from ..core.grids.blocks import block_cells, line_edges
 from ..core.grids.mesh import mesh_from_cells, revolve

@@ -4,7 +4,7 @@ import numpy as np
 from .. import __version__
 from ..core import gas
 from ..core.flow.discretisation import Discretisation
-from ..core.flow.steady import MarchControls, SteadyMarch
+from ..core.flow.march.steady import MarchControls, SteadyMarch
 from ..core.flow.stream import FreeStream
 from ..core.grids.blocks import block_cells, line_edges
 from ..core.grids.mesh import mesh_from_cells
@@ -26,7 +26,7 @@ def free_stream(n=24, seed=3):
     mesh = mesh_from_cells(np.stack([x.ravel(), y.ravel()], axis=1), cells, {"far field": edge}, [])
     checks = []
     for mach in (0.1, 0.8, 2.0):
-        flow = Discretisation(mesh, FreeStream(mach, np.radians(7), reynolds=1000.0))
+        flow = Discretisation(mesh, FreeStream(mach, np.radians(7), reynolds=1000.0), "slip")
         kept = float(np.abs(flow.residual(flow.uniform_state())).max())
         state = flow.uniform_state() + 0.02 * rng.normal(size=(mesh.n_cells, 4)) * flow.column_scale
         march = SteadyMarch(flow, state, MarchControls())

@@ -3,7 +3,7 @@ import numpy as np
 
 from ..core.flow.discretisation import Discretisation
 from ..core.flow.stream import FreeStream
-from ..core.flow.unsteady import TimeMarch
+from ..core.flow.march.unsteady import TimeMarch
 from ..core.grids.blocks import block_cells, used_only
 from ..core.grids.mesh import mesh_from_cells
 from ..core.sound import jet

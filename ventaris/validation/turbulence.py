@@ -4,7 +4,7 @@ import time
 import numpy as np
 
 from ..core.flow.discretisation import Discretisation
-from ..core.flow.steady import MarchControls, SteadyMarch
+from ..core.flow.march.steady import MarchControls, SteadyMarch
 from ..core.flow.stream import FreeStream
 from ..core.grids.blocks import block_cells, line_edges
 from ..core.grids.mesh import mesh_from_cells

@@ -1,22 +1,31 @@
-"""The flow equations on one mesh: residual, forces, first-order Jacobian and its factors."""
-from functools import partial
-
+"""The flow equations on one mesh, in the plane or in space: residual, forces, first-order Jacobian and its factors."""
 import numpy as np
 
-from . import factorisation, jacobians, kernels as k
-from .boundaries import lay_out
-from .gradients import face_offsets, gradient_stencils, layer_stencil, wall_layer_cells
-from .shear_stress_transport import SHOCK_SHEAR_LIMIT, ShearStressTransport
+from . import positions as k
+from .boundaries.registry import BLOWN, FAR_FIELD, NO_SLIP, OUTLET, lay_out
+from .closures.contract import ClosureOptions
+from .closures.registry import CLOSURES
+from .factors.filled import FilledFactors
+from .factors.held import HeldProducts
+from .factors.strips import StripFactors
+from .loops import Border, Cells, Faces, changes, fluxes, jacobians, reconstruction
+from .loops.fluxes import add_ring_terms
+from .loops.relations import molecular_viscosity
 from .shocks import AROUND_BODIES, mark_shocks
-from .spalart_allmaras import SpalartAllmaras
-from .updates import block_diagonal_product, clip_change
+from .stencils.plane import PlaneStencils
+from .stencils.space import SpaceStencils
 from .wall_treatment import WallTreatment
 
 PRECONDITION_BELOW = 0.6
 LIMIT_ABOVE = 0.6
 # From this Mach number on a shock may be a strong one.
 STRONG_ABOVE = 1.2
-CLOSURES = {"spalart-allmaras": SpalartAllmaras, "sst": ShearStressTransport, "sst-shock": partial(ShearStressTransport, shear_limit=SHOCK_SHEAR_LIMIT)}
+# What the limiter lets pass as smooth: a share of the dynamic scales; in space beyond Mach 1 of the ambient values.
+SMOOTH, SUPERSONIC_SMOOTH = 0.3, 0.05
+# Absolute pressure in space below which nothing more is taken from a cell, over that of the stream.
+EMPTY = 0.056
+# Relative step of differences through the residual.
+STEP = 2e-7
 
 
 class Discretisation:
@@ -24,133 +33,174 @@ class Discretisation:
 
     Parameters
     ----------
-    mesh : Mesh
+    mesh : Mesh or SpatialMesh
     stream : FreeStream
-    wall_kind : {"slip", "no-slip"}
+        In space its incidence is not used: `direction` says where the stream goes.
+    wall_kind : {"slip", "no-slip"} or None
+        Of the body's walls; None is no-slip when the flow has friction.
     limit, precondition : bool or None
         None decides by the Mach number.
     vortex : bool
-        Whether the far field carries the vortex of the lift.
-    closure : {None, "spalart-allmaras", "sst", "sst-shock"}
-        The turbulence closure that is solved along; a state then has its columns too.
+        Whether the far field of a plane carries the vortex of the lift.
+    closure : str or None
+        A name of the registry: the turbulence closure that is solved along; a state then has its columns too.
+    laminar_until : float or None
+        Station up to which the boundary layer is kept laminar.
     boundaries : dict of str to Boundary or None
         Conditions of named boundaries; the others are walls of `wall_kind`, symmetry, or far field.
     bridge : bool
         Whether a wall function takes over where the first cell stands beyond the sublayer.
+    mixing : float
+        Eddy viscosity over speed and reference length that free shear makes here; scales a closure's equation.
     strength : float or None
         Mach number that measures the waves which the limiter must not see; None takes the stream's, at most 1.
     shock_bounds : tuple or None
         Which shocks count as strong, see `shocks`; given, they are looked for at any speed of the stream. None takes those
         around bodies, and looks for them in a supersonic stream.
-    mixing : float
-        Eddy viscosity over speed and reference length that free shear makes here; scales a closure's equation.
-    laminar_until : float or None
-        Station up to which the boundary layer is kept laminar.
+    direction : array, shape (3,)
+        Of the stream in space.
+    detached : bool
+        Detached-eddy simulation.
 
     Attributes
     ----------
+    dim : int
     n_cells : int
-    row_scale, column_scale : ndarray, shape (4,)
+    row_scale, column_scale : ndarray
         Scales that make residuals and unknowns of order one at any Mach number.
     wall_pressure : ndarray
         Gauge pressure on each boundary face after the last residual.
-    krylov_type : dtype
-        Precision of the vectors that steady steps are solved with.
+    exact_products : bool
+        Whether a march may no longer hold the flux derivatives.
     """
 
-    krylov_type = np.float64
+    exact_products = False
 
-    def __init__(self, mesh, stream, wall_kind="slip", limit=None, precondition=None, vortex=True, closure=None, laminar_until=None,
-                 boundaries=None, bridge=True, mixing=0.0, strength=None, shock_bounds=None):
-        self.mesh, self.stream, self.mixing = mesh, stream, mixing
-        mach = stream.mach
+    def __init__(self, mesh, stream, wall_kind=None, limit=None, precondition=None, vortex=True, closure=None,
+                 laminar_until=None, boundaries=None, bridge=True, mixing=0.0, strength=None, shock_bounds=None,
+                 direction=(1.0, 0.0, 0.0), detached=False):
+        self.mesh, self.stream, self.dim = mesh, stream, mesh.dim
+        mach, flat = stream.mach, self.dim == 2
         limit = mach > LIMIT_ABOVE if limit is None else limit
         precondition = mach < PRECONDITION_BELOW if precondition is None else precondition
-        self.vortex = vortex and mach < 1
+        self.vortex = vortex and mach < 1 and flat
         self.has_strong_shocks = limit and (mach > STRONG_ABOVE or shock_bounds is not None)
         self.shock_bounds = shock_bounds or AROUND_BODIES
         self.constants = stream.constants(limit, precondition)
         self.constants[k.AXISYMMETRIC] = float(mesh.is_revolved)
+        self.constants[k.PUSH], self.constants[k.EMPTY] = float(not flat), 0.0 if flat else EMPTY / stream.gamma
+        self.direction = np.asarray(direction, dtype=float) / np.linalg.norm(direction)
+        self.free = stream.state if flat else np.concatenate([[0.0, 1.0], mach * self.direction])
         self.n_cells, self.n_interior = mesh.n_cells, mesh.n_interior
-        self.left, self.right = mesh.left, mesh.right
-        self.cell_face_start, self.cell_faces, self.cell_face_sign = mesh.cell_faces()
-        wall = mesh.wall_faces()
-        self.wall = wall
-        self.wall_local = wall - self.n_interior
-        self.kind, self.ghost = lay_out(mesh, stream, wall_kind, boundaries or {})
-        inside = self.n_interior
-        self.sticky = inside + np.nonzero(self.kind == k.NO_SLIP)[0]
-        self.solid_local = np.nonzero(self.kind != k.FAR_FIELD)[0]
-        self.far_local = np.nonzero(self.kind == k.FAR_FIELD)[0]
-        self._lift_direction = stream.axes[1]
-        self.row_scale = np.array([1 / mach, (stream.gamma - 1) / mach**3, 1 / mach**2, 1 / mach**2])
-        if mach > 1:
-            self.row_scale = np.array([1 / mach, (stream.gamma - 1) / mach, 1 / mach**2, 1 / mach**2])
-        self.column_scale = stream.column_scale
-        # The limiter must not see waves weaker than this; in supersonic flow the stream's own pressure is the measure, or it would overlook undershoots to vacuum.
-        strength = strength or min(mach, 1.0)
-        self.epsilon2 = (0.3 * np.array([0.7 * strength**2, 0.4 * strength**2, strength, strength])) ** 2
+        self.wall = mesh.wall_faces()
+        self.wall_local = self.wall - self.n_interior
+        self._choose_loops()
+        self._scale(strength)
+        if wall_kind is None:
+            wall_kind = "slip" if stream.reynolds is None else "no-slip"
+        self._lay_out(wall_kind, boundaries or {}, bridge and closure is not None, closure is not None)
+        self._allocate()
+        self.wall_treatment = WallTreatment(self, bridge and closure is not None)
         self.closure = None
         # Physical time: coefficient of the present level, and what the levels before contribute, per volume.
         self.time_rate = 0.0
-        self._stencils(closure is not None)
-        self._allocate()
-        self._matrix_pattern()
-        self.wall_treatment = WallTreatment(self, bridge and closure is not None)
         if closure is not None:
-            self.closure = CLOSURES[closure](self, laminar_until)
+            self.closure = CLOSURES[closure](self, ClosureOptions(laminar_until, detached, mixing))
             self.column_scale = np.append(self.column_scale, self.closure.column_scale)
         self.history = np.zeros((self.n_cells, self.columns_of_state))
+        if closure is not None and not flat:
+            self._weigh_closure()
+
+    def _choose_loops(self):
+        flat = self.dim == 2
+        self._reconstruct = reconstruction.PLANE if flat else reconstruction.SPACE
+        self._flux = fluxes.PLANE if flat else fluxes.SPACE
+        self._jacobian = jacobians.PLANE if flat else jacobians.SPACE
+        self._change = changes.PLANE if flat else changes.SPACE
+
+    def _scale(self, strength):
+        mach, g, dim = self.stream.mach, self.stream.gamma, self.dim
+        energy = (g - 1) / mach**3 if mach <= 1 else (g - 1) / mach
+        self.row_scale = np.array([1 / mach, energy] + dim * [1 / mach**2])
+        self.column_scale = np.array([mach**2, (g - 1) * mach**2] + dim * [mach])
+        # The limiter must not see waves weaker than this; in supersonic flow the stream's own pressure is the measure, or it
+        # would overlook undershoots to vacuum.
+        s = strength or min(mach, 1.0)
+        smooth = SMOOTH * np.array([0.5 * g * s**2, (g - 1) * s**2] + dim * [s])
+        if dim == 3 and mach > 1:
+            smooth = SUPERSONIC_SMOOTH * np.array([1 / g, 1.0] + dim * [1.0])
+        self.epsilon2 = smooth**2
+
+    def _lay_out(self, wall_kind, boundaries, bridged, turbulent):
+        """Boundary conditions, stencils, and the arrays that the loops read."""
+        mesh, inner = self.mesh, self.n_interior
+        self.kind, self.ghost = lay_out(mesh, self.free, wall_kind, boundaries)
+        cell = mesh.left[inner:]
+        gap = np.einsum("ij,ij->i", mesh.face_centre[inner:] - mesh.centre[cell], mesh.normal[inner:])
+        if self.dim == 3:
+            gap = np.maximum(gap, 0.1 * mesh.size[cell])
+        made = PlaneStencils if self.dim == 2 else SpaceStencils
+        self.stencils = made(mesh, self.kind, gap, turbulent)
+        self.scalar, self.velocity, self.distance = self.stencils.scalar, self.stencils.velocity, self.stencils.distance
+        first, faces, sign = mesh.cell_faces()
+        faces, sign = faces.astype(np.int32), sign.astype(np.float32)
+        self.faces = Faces(mesh.left, mesh.right, mesh.normal, mesh.area, mesh.face_centre, self.stencils.offset)
+        self.cells = Cells(mesh.centre, mesh.volume, first, faces, sign)
+        self.border = Border(cell, self.kind, self.ghost, gap, np.ones(len(cell)))
+        solid = np.nonzero(self.kind != FAR_FIELD)[0]
+        self.far_local = np.nonzero(self.kind == FAR_FIELD)[0]
+        # The far field comes after the walls, whose lift it carries.
+        self._subsets = (solid, self.far_local) if self.vortex else (np.arange(len(cell)),)
+        self.cell_size = np.sqrt(mesh.cell_area) if self.dim == 2 else mesh.size
+        # By the area of the smallest cubes: a few huge cells far downstream would otherwise make up the whole norm by which
+        # systems are solved and steps are judged.
+        self.closure_weight = np.ones(self.n_cells) if self.dim == 2 else (mesh.size.min() / mesh.size) ** 2
+
+    def _allocate(self):
+        n, nf, nv = self.n_cells, self.mesh.n_faces, self.flow_columns
+        self.factors = (FilledFactors if self.dim == 2 else StripFactors)(self.mesh, self.cells[2:])
+        self.factor_type = np.float64 if self.dim == 2 else np.float32
+        self.grad, self.raw, self.flux = np.empty((n, nv, self.dim)), None, np.empty((nf, nv))
+        self.wall_pressure = np.zeros(nf - self.n_interior)
+        self.time_sum, self.molecular, self.no_eddy, self.shock = np.empty(n), np.empty(n), np.zeros(n), np.zeros(n)
+        # Without the limiter nobody asks for its shares.
+        self.limiter_share = np.ones((n if self.constants[k.LIMIT] else 0, nv))
+        self.limiter_frozen = False
+        self.jacobians = np.empty((2, nf, nv, nv), dtype=np.float32)
+        self.friction = np.empty((nf, 2), dtype=np.float32)
+        self.diagonal = np.empty((n, nv, nv), dtype=np.float32)
+        self.gamma = np.empty((n, nv, nv), dtype=self.factor_type)
+        self._held = None
+
+    def _weigh_closure(self):
+        """Scale the closure's equation so that at an impulsive start it weighs no more than the flow's.
+
+        Far from the body, where cells are huge, it would otherwise rule the norm by which steps are judged and systems
+        are solved.
+        """
+        residual, nv = self.residual(self.uniform_state()), self.flow_columns
+        flow, own = (float(np.sqrt((part**2).mean())) for part in (residual[:, :nv], residual[:, nv:]))
+        if own > flow > 0:
+            self.closure.row_scale *= flow / own
+
+    @property
+    def krylov_type(self):
+        """Precision of the vectors that steady steps are solved with.
+
+        Single where flux derivatives are held: in space with a closure, in steady flow, without strong shocks, until a
+        march asks for the exact ones.
+        """
+        steady = self.closure is not None and self.time_rate == 0
+        held = self.dim == 3 and steady and not self.has_strong_shocks and not self.exact_products
+        return np.float32 if held else np.float64
 
     @property
     def flow_columns(self):
-        return 4
+        return self.dim + 2
 
     @property
     def columns_of_state(self):
-        return 4 if self.closure is None else 4 + self.closure.columns
-
-    def _stencils(self, turbulent):
-        """Gradient stencils and face offsets; on the thin cells of turbulent wall layers by wall distance."""
-        mesh = self.mesh
-        if turbulent:
-            walls = self.n_interior + np.nonzero((self.kind == k.NO_SLIP) | (self.kind == k.BLOWN))[0]
-            self.distance, direction, at_corner = mesh.wall_distance(walls)
-            inside = wall_layer_cells(mesh, self.distance, direction, at_corner)
-            self.scalar, self.velocity = layer_stencil(mesh, self.sticky, self.distance, direction, inside)
-            self.reach = face_offsets(mesh, (inside, direction, self.distance, mesh.wall_distance(walls, mesh.face_centre)[0]))
-        else:
-            self.scalar, self.velocity = gradient_stencils(mesh, self.sticky)
-            self.reach = face_offsets(mesh)
-
-    def _allocate(self):
-        n, nf = self.n_cells, self.mesh.n_faces
-        self.grad, self.flux = np.empty((n, 4, 2)), np.empty((nf, 4))
-        self.wall_pressure = np.zeros(nf - self.n_interior)
-        self.time_sum, self.molecular, self.no_eddy, self.shock = np.empty(n), np.empty(n), np.zeros(n), np.zeros(n)
-        self.limiter_share, self.limiter_frozen = np.ones((n, 4)), False
-
-    def _matrix_pattern(self):
-        n, inner = self.n_cells, self.n_interior
-        start, faces, sign = self.cell_face_start, self.cell_faces, self.cell_face_sign
-        owner = np.repeat(np.arange(n), np.diff(start))
-        other = np.where(sign > 0, self.right[faces], self.left[faces])
-        has = faces < inner
-        count = np.bincount(owner[has], minlength=n) + 1
-        self.row_start = np.zeros(n + 1, dtype=np.int64)
-        np.cumsum(count, out=self.row_start[1:])
-        rank = np.cumsum(has) - 1
-        first = np.concatenate([[0], np.cumsum(np.bincount(owner[has], minlength=n))])[:-1]
-        self.slot = np.where(has, self.row_start[owner] + 1 + rank - first[owner], -1)
-        self.columns = np.empty(self.row_start[-1], dtype=np.int64)
-        self.columns[self.row_start[:-1]] = np.arange(n)
-        self.columns[self.slot[has]] = other[has]
-        self._inside, self._side = self.slot >= 0, (sign[self.slot >= 0] < 0).astype(int)
-        self.fill_start, self.fill_columns, self.diagonal = factorisation.fill_pattern(self.row_start, self.columns)
-        self.values = np.empty((len(self.columns), 4, 4), dtype=np.float32)
-        self.factors = np.empty((len(self.fill_columns), 4, 4), dtype=np.float32)
-        self.jacobians = np.empty((self.mesh.n_faces, 2, 4, 4), dtype=np.float32)
-        self.gamma = np.empty((n, 4, 4))
+        return self.flow_columns + (0 if self.closure is None else self.closure.columns)
 
     @property
     def first_order(self):
@@ -161,8 +211,8 @@ class Discretisation:
         self.constants[k.FIRST_ORDER] = float(value)
 
     def uniform_state(self):
-        """The undisturbed stream in every cell, shape (n_cells, 4) and the closure's columns."""
-        state = np.tile(self.stream.state, (self.n_cells, 1))
+        """The undisturbed stream in every cell and the closure's columns, shape (n_cells, columns_of_state)."""
+        state = np.tile(self.free, (self.n_cells, 1))
         return state if self.closure is None else np.hstack([state, self.closure.start(self.distance)])
 
     @property
@@ -171,44 +221,52 @@ class Discretisation:
         return self.no_eddy if self.closure is None else self.closure.eddy
 
     def residual(self, state, out=None):
-        """Scaled sum of fluxes out of each cell, shape (n_cells, 4): mass, energy, momentum x, y."""
-        m = self.mesh
+        """Scaled sum of fluxes out of each cell: mass, energy, momentum, and the closure's."""
+        m, c, inner = self.mesh, self.constants, self.n_interior
         out = np.empty_like(state) if out is None else out
-        constants, raw = self.constants, self.grad
-        viscous, first = constants[k.VISCOUS] != 0, constants[k.FIRST_ORDER] != 0
-        if not first or viscous:
-            k.gradients(state, *self.scalar, *self.velocity, self.ghost, self.grad)
-        if constants[k.LIMIT] != 0 and not first:
-            raw = self.grad.copy() if viscous else self.grad
-            k.limit_gradients(state, self.scalar[0], self.scalar[1], self.cell_face_start, self.cell_faces,
-                              self.cell_face_sign, self.reach, self.epsilon2, self.limiter_frozen, self.limiter_share, self.grad)
+        raw = self._gradients(state)
         if self.closure is not None:
-            k.molecular_viscosity(state, constants, self.molecular)
+            molecular_viscosity(state, c, self.molecular)
             self.wall_treatment.update(state)
             self.closure.update(state, self.molecular, raw)
-        inner = self.n_interior
         if self.has_strong_shocks:
-            mark_shocks(state, self.cell_face_start, self.cell_faces, self.cell_face_sign, self.left, self.right, m.normal, inner, constants[k.GAMMA], self.shock_bounds, not first, self.limiter_frozen, self.grad, self.shock)
-        k.interior_fluxes(state, self.grad, raw, self.eddy, self.shock, self.left[:inner], self.right[:inner], m.normal[:inner], m.area[:inner],
-                          self.reach[:inner], m.centre, constants, self.flux)
-        self._boundary(self.solid_local, state)
-        self._update_far_field()
-        self._boundary(self.far_local, state)
-        k.gather(self.flux, self.cell_face_start, self.cell_faces, self.cell_face_sign, self.row_scale,
-                 self.stream.total_enthalpy, out)
-        if self.mesh.is_revolved:
-            k.add_ring_terms(state, raw, self.eddy, m.cell_area, m.centre, self.row_scale, constants, out)
+            mark_shocks(state, *self.cells[2:], m.left, m.right, m.normal, inner, c[k.GAMMA], self.shock_bounds,
+                        not self.first_order, self.limiter_frozen, self.grad, self.shock)
+        self._flux.interior_fluxes(state, self.grad, raw, self.eddy, self.shock, self.faces, self.cells, inner, c,
+                                   self.flux)
+        for number, subset in enumerate(self._subsets):
+            if number == 1:
+                self._update_far_field()
+            self._flux.boundary_fluxes(state, self.grad, subset, self.border, self.faces, self.cells, inner, c, self.flux,
+                                       self.wall_pressure)
+        enthalpy = self.stream.total_enthalpy
+        self._flux.gather(self.flux, self.cells, self.row_scale, enthalpy, out)
+        if m.is_revolved:
+            add_ring_terms(state, raw, self.eddy, m.cell_area, m.centre, self.row_scale, c, out)
         if self.time_rate > 0:
-            k.add_time_derivative(state, m.volume, self.time_rate, self.history, self.row_scale, self.stream.total_enthalpy, self.stream.gamma, out)
+            self._flux.add_time_derivative(state, m.volume, self.time_rate, self.history, self.row_scale, enthalpy,
+                                           self.stream.gamma, out)
         if self.closure is not None:
             self.closure.residual(state, self.molecular, raw, out)
         return out
 
-    def _boundary(self, subset, state):
-        m, inner = self.mesh, self.n_interior
-        k.boundary_fluxes(state, self.grad, subset, self.left[inner:], self.kind, self.ghost, self.wall_treatment.shear, m.normal[inner:],
-                          m.area[inner:], self.reach[inner:], m.face_centre[inner:], m.centre, self.constants, self.flux[inner:],
-                          self.wall_pressure)
+    def _gradients(self, state):
+        """Fill `grad` with what the fluxes reconstruct by; returns the gradients before the limiter."""
+        c, first = self.constants, self.first_order
+        viscous = c[k.VISCOUS] != 0
+        if not first or viscous:
+            self._reconstruct.gradients(state, *self.scalar, *self.velocity, self.ghost, self.grad)
+            self.stencils.mend(state, self.grad)
+        if c[k.LIMIT] == 0 or first:
+            return self.grad
+        raw = self.grad
+        if viscous:
+            self.raw = np.empty_like(self.grad) if self.raw is None else self.raw
+            raw = self.raw
+            raw[:] = self.grad
+        self._reconstruct.limit_gradients(state, self.scalar[0], self.scalar[1], self.faces, self.cells, self.epsilon2,
+                                          self.limiter_frozen, self.limiter_share, self.grad)
+        return raw
 
     def _update_far_field(self):
         """Give the far field the vortex of the lift on the walls.
@@ -216,19 +274,18 @@ class Discretisation:
         It is part of the residual, so that the Newton steps see it: updated between steps
         it made their number three times as large.
         """
-        if self.vortex:
-            lift = float((self.flux[self.wall][:, 2:] @ self._lift_direction).sum())
-            faces = self.n_interior + self.far_local
-            self.ghost[self.far_local] = self.stream.far_field(self.mesh.face_centre[faces], lift / self.stream.mach)
+        lift = float((self.flux[self.wall][:, 2:] @ self.stream.axes[1]).sum())
+        faces = self.n_interior + self.far_local
+        self.ghost[self.far_local] = self.stream.far_field(self.mesh.face_centre[faces], lift / self.stream.mach)
 
     def wall_loads(self):
         """Force on each wall face from the last residual.
 
         Returns
         -------
-        pressure, friction : ndarray, shape (n_wall, 2)
-            Scaled by rho_inf a_inf^2 times the reference length. On blown faces the second is the
-            momentum of the blown air (see `is_blown`).
+        pressure, friction : ndarray, shape (n_wall, dim)
+            Scaled by rho_inf a_inf^2 times the reference length (in a plane) or area. On faces that blow, suck or are
+            open the second is the momentum of what passes (see `is_blown`).
         """
         scale = (self.wall_pressure[self.wall_local] * self.mesh.area[self.wall])[:, None]
         pressure = scale * self.mesh.normal[self.wall]
@@ -236,60 +293,56 @@ class Discretisation:
 
     @property
     def is_blown(self):
-        """Which of the wall faces blow or suck, shape (n_wall,)."""
-        return self.kind[self.wall_local] == k.BLOWN
+        """Which of the wall faces let air pass, shape (n_wall,)."""
+        kind = self.kind[self.wall_local]
+        return (kind == BLOWN) | (kind >= OUTLET)
 
-    def fill_off_diagonals(self, face_values, scale, values):
-        """Put a closure's dependence on its neighbours, [left on right, right on left] per face, into the matrix rows."""
-        inside = self._inside
-        values[self.slot[inside]] = scale * face_values[self.cell_faces[inside], self._side]
+    @property
+    def is_sticky(self):
+        """Which of the wall faces have friction, shape (n_wall,)."""
+        return self.kind[self.wall_local] == NO_SLIP
 
     def prepare(self, state, courant):
         """Assemble and factorise the first-order Jacobian with a pseudo-time term."""
-        m = self.mesh
-        jacobians.spectral_sums(state, self.eddy, self.cell_face_start, self.cell_faces, self.cell_face_sign, m.normal, m.area, m.volume,
-                        self.constants, self.time_sum)
-        jacobians.face_jacobians(state, self.eddy, self.left, self.right, self.n_interior, self.kind, self.ghost, self.wall_treatment.shear, m.normal, m.area,
-                         m.face_centre, m.centre, self.constants, self.jacobians)
-        jacobians.assemble(state, self.eddy, m.cell_area, m.centre, self.jacobians, self.time_sum / courant, self.time_rate, m.volume, self.cell_face_start, self.cell_faces,
-                   self.cell_face_sign, self.row_start, self.slot, self.row_scale, self.column_scale,
-                   self.stream.total_enthalpy, self.constants, self.values, self.gamma)
-        factorisation.factorise(self.row_start, self.columns, self.values, self.fill_start, self.fill_columns,
-                                self.diagonal, self.factors)
+        m, c, scales = self.mesh, self.constants, (self.row_scale, self.column_scale, self.stream.total_enthalpy)
+        self._jacobian.spectral_sums(state, self.eddy, self.faces, self.cells, c, self.time_sum)
+        self._jacobian.face_jacobians(state, self.eddy, self.border, self.faces, m.centre, self.n_interior, c, *scales,
+                                      self.jacobians, self.friction)
+        planar = m.cell_area if self.dim == 2 else m.volume
+        self._jacobian.assemble_diagonal(state, self.eddy, self.jacobians, self.time_sum / courant, self.time_rate, planar,
+                                         self.cells, c, *scales, self.diagonal, self.gamma)
+        self.factors.factorise(self.jacobians, self.diagonal)
         if self.closure is not None:
             self.closure.prepare(state, self.molecular, self.time_sum / courant)
 
     def apply_factors(self, vector):
         """Approximate inverse of the prepared matrix times a vector of the state's shape."""
         out = np.empty_like(vector)
-        factorisation.solve_factors(self.fill_start, self.fill_columns, self.diagonal, self.factors, vector, out)
+        self.factors.solve(vector, out)
         if self.closure is not None:
             self.closure.apply_factors(vector, out)
         return out
 
     def add_pseudo_time(self, vector, out):
         """Add the prepared pseudo-time term times a scaled vector."""
-        block_diagonal_product(self.gamma, vector, out)
+        self._change.block_diagonal_product(self.gamma, vector, out)
         if self.closure is not None:
-            out[:, 4:] += self.closure.pseudo_time * vector[:, 4:]
-
-    def conserved(self, state):
-        """What is kept of a time level: conserved variables and the closure's columns."""
-        out = state.copy()
-        k.conserved(state, self.stream.gamma, out)
-        return out
-
-    def clip_change(self, state, change, most):
-        """Hold a change within bounds, cell by cell; returns how many cells were held."""
-        return clip_change(state, change, most)
+            nv = self.flow_columns
+            out[:, nv:] += self.closure.pseudo_time * vector[:, nv:]
 
     def linear_operator(self, state, residual):
-        """Product of the exact (finite-difference) Jacobian, pseudo-time term included, with a scaled vector."""
+        """Product of the Jacobian, pseudo-time term included, with a scaled vector.
+
+        Exact, by finite differences; or with the flux derivatives held, which costs far less (see `krylov_type`).
+        """
+        if self.krylov_type == np.float32:
+            self._held = self._held or HeldProducts(self)
+            return self._held
         def product(vector):
             norm = np.sqrt((vector**2).mean())
             if norm == 0:
                 return np.zeros_like(vector)
-            step = 2e-7 / norm
+            step = STEP / norm
             self.wall_treatment.held = True
             out = self.residual(state + (step * vector) * self.column_scale)
             self.wall_treatment.held = False
@@ -298,3 +351,13 @@ class Discretisation:
             self.add_pseudo_time(vector, out)
             return out
         return product
+
+    def conserved(self, state):
+        """What is kept of a time level: conserved variables and the closure's columns."""
+        out = state.copy()
+        self._flux.conserved(state, self.stream.gamma, out)
+        return out
+
+    def clip_change(self, state, change, most):
+        """Hold a change within bounds, cell by cell; returns how many cells were held."""
+        return self._change.clip_change(state, change, most, self.constants)

@@ -3,7 +3,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from . import kernels as k
+from . import positions as k
 
 
 TURBULENT_PRANDTL = 0.9
@@ -45,11 +45,6 @@ class FreeStream:
     def state(self):
         """[p, T, u, v] of the undisturbed stream."""
         return np.array([0.0, 1.0, self.mach * np.cos(self.incidence), self.mach * np.sin(self.incidence)])
-
-    @property
-    def column_scale(self):
-        """Scales that make changes of [p, T, u, v] of order one at any Mach number, shape (4,)."""
-        return np.array([self.mach**2, 0.4 * self.mach**2, self.mach, self.mach])
 
     @property
     def axes(self):

@@ -11,13 +11,13 @@ Leitungen, Z. Angew. Math. Mech. 31, 1951.
 import numpy as np
 from numba import njit
 
-from .kernels import GAMMA, NO_SLIP, viscosity
+from .boundaries.registry import NO_SLIP
+from .loops.relations import vector, velocity, viscosity
+from .positions import GAMMA, checked
 
 KAPPA = 0.41
 # Between these two values of y+ the wall function takes over the closure's value in the first cell.
 RESOLVED_BELOW, BRIDGED_ABOVE = 5.0, 15.0
-
-checked = dict(cache=True, error_model="numpy")
 
 
 @njit(**checked)
@@ -42,28 +42,35 @@ def y_plus_of(reynolds):
 
 
 @njit(**checked)
-def bridge_walls(state, faces, kind, cell, normal, ghost, distance, constants, shear, pin, shear_velocity):
-    """The factor on the viscosity at the no-slip faces, and what the first cell is given by the law of the wall."""
+def bridge_walls(state, faces, border, normal, constants, dim, y_plus, pin, shear_velocity):
+    """The factor on the viscosity at the no-slip faces, and what the first cell is given by the law of the wall.
+
+    Of a cell with several walls the one counts that is bridged the most.
+    """
     g = constants[GAMMA]
+    pin[:] = 0.0
     for f in faces:
-        if kind[f] != NO_SLIP:
-            continue
-        i = cell[f]
-        nx, ny = normal[f, 0], normal[f, 1]
-        du, dv = state[i, 2] - ghost[f, 2], state[i, 3] - ghost[f, 3]
-        un = du * nx + dv * ny
-        speed = np.sqrt((du - un * nx) ** 2 + (dv - un * ny) ** 2)
+        i = border.cell[f]
+        nx, ny, nz = vector(normal, f, dim)
+        u, v, w = velocity(state, i, dim)
+        wall_u, wall_v, wall_w = velocity(border.ghost, f, dim)
+        du, dv, dw = u - wall_u, v - wall_v, w - wall_w
+        un = du * nx + dv * ny + dw * nz
+        speed = np.sqrt((du - un * nx) ** 2 + (dv - un * ny) ** 2 + (dw - un * nz) ** 2)
         nu = viscosity(state[i, 1], constants) * state[i, 1] / (g * (state[i, 0] + 1.0 / g))
-        reynolds = speed * distance[i] / nu
+        reynolds = speed * border.gap[f] / nu
         y = np.sqrt(reynolds)
         factor = 1.0
         if y > 3.0:
             y = y_plus_of(reynolds)
             factor = max(1.0, y / law_of_the_wall(y))
             y = np.sqrt(factor * reynolds)
-        shear[f] = factor
-        pin[i] = min(max((y - RESOLVED_BELOW) / (BRIDGED_ABOVE - RESOLVED_BELOW), 0.0), 1.0)
-        shear_velocity[i] = y * nu / distance[i]
+        border.shear[f] = factor
+        y_plus[f] = y
+        share = min(max((y - RESOLVED_BELOW) / (BRIDGED_ABOVE - RESOLVED_BELOW), 0.0), 1.0)
+        if share >= pin[i]:
+            pin[i] = share
+            shear_velocity[i] = y * nu / border.gap[f]
 
 
 class WallTreatment:
@@ -71,23 +78,23 @@ class WallTreatment:
 
     Attributes
     ----------
-    shear : ndarray, shape (n_boundary,)
-        Factor on the molecular viscosity at each wall face.
+    shear, y_plus : ndarray, shape (n_boundary,)
+        Factor on the molecular viscosity at each wall face, and the distance of its cell in wall units.
     pin, shear_velocity : ndarray, shape (n_cells,)
         How strongly a closure is held to the law of the wall in a cell, and the shear velocity there.
+    held : bool
+        Nothing is updated while this is set (during Jacobian products).
     """
 
     def __init__(self, flow, bridging):
         self.flow, self.bridging, self.held = flow, bridging, False
-        n = len(flow.kind)
-        self.shear = np.ones(n)
+        self.shear, self.y_plus = flow.border.shear, np.zeros(len(flow.kind))
         self.pin, self.shear_velocity = np.zeros(flow.n_cells), np.zeros(flow.n_cells)
         self.faces = np.nonzero(flow.kind == NO_SLIP)[0]
 
     def update(self, state):
-        """Follow a state; nothing while `held` (during Jacobian products)."""
+        """Follow a state."""
         if self.bridging and not self.held:
-            f, m = self.flow, self.flow.mesh
-            inner = f.n_interior
-            bridge_walls(state, self.faces, f.kind, f.left[inner:], m.normal[inner:], f.ghost, f.distance, f.constants,
-                         self.shear, self.pin, self.shear_velocity)
+            f = self.flow
+            bridge_walls(state, self.faces, f.border, f.mesh.normal[f.n_interior:], f.constants, f.dim, self.y_plus,
+                         self.pin, self.shear_velocity)

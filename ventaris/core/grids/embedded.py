@@ -61,6 +61,8 @@ class SpatialMesh:
     obstacle: object
     notes: list = field(default_factory=list)
 
+    dim, is_revolved = 3, False
+
     @property
     def n_cells(self):
         return len(self.volume)

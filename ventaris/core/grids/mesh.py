@@ -64,6 +64,8 @@ class Mesh:
     layout: dict = field(default_factory=dict)
     planar: np.ndarray | None = None
 
+    dim = 2
+
     @property
     def is_revolved(self):
         return self.planar is not None

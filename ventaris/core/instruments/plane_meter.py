@@ -9,7 +9,7 @@ class SpatialSampler:
 
     Parameters
     ----------
-    flow : SpatialDiscretisation
+    flow : Discretisation
         Its gradients are those of the last residual.
     state : ndarray, shape (n_cells, columns)
     """

@@ -3,7 +3,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from ..flow.spalart_allmaras import viscous_damping
+from ..flow.closures.spalart_allmaras import viscous_damping
 from ..gas import sutherland_viscosity
 
 

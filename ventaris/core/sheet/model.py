@@ -3,10 +3,10 @@ from typing import Literal
 
 from pydantic import Field, model_validator
 
-from ..gas import AIR_CONSTANT
 from ..shapes.families import NOSES
 from .arrangement import CLOSURES, Closure, Element, Formula, NamedSurface, RefinedZone, WallAction
 from .fields import SheetSection, choice, number, text
+from .fluid import GasGiven, OfGas, gas_given, heat_capacity, heat_ratio, molar_mass, specific_constant
 
 FORMAT = 1
 
@@ -86,7 +86,7 @@ TURBULENT = {"flow.model": "turbulent"}
 IN_TIME = {"flow.time": "unsteady"}
 
 
-class Air(SheetSection):
+class Air(OfGas, SheetSection):
     """The fluid, its ambient state, and the motion through it."""
 
     state: Literal["standard atmosphere", "pressure and temperature", "density and temperature"] = choice(
@@ -110,8 +110,11 @@ class Air(SheetSection):
                           hint="Air at rest makes no forces; the solver was checked from Mach 0.02 to 3", when={"motion": "mach"})
     incidence: float = number(0.0, "deg", -30, 30, "Incidence", "Angle between the stream and the chord line, positive nose up.",
                               hint="Beyond 30° the flow is separated and unsteady, which this solver does not compute")
-    gamma: float = number(1.4, "", 1.05, 1.67, "Ratio of specific heats", "1.4 for air.")
-    gas_constant: float = number(AIR_CONSTANT, "J/(kg*K)", 10, 5000, "Gas constant", "287.05 J/(kg·K) for air.")
+    gas: GasGiven = gas_given()
+    gamma: float = heat_ratio()
+    gas_constant: float = specific_constant()
+    heat_capacity: float = heat_capacity()
+    molar_mass: float = molar_mass()
     viscosity_law: Literal["sutherland", "constant", "from Reynolds number"] = choice(
         "sutherland", "Viscosity", "Sutherland's law for air, a constant, or whatever meets the Reynolds number you give.",
         **{"sutherland": "Sutherland (air)", "constant": "Constant", "from Reynolds number": "Meet a Reynolds number"})

@@ -4,9 +4,9 @@ from typing import Literal
 from pydantic import Field, model_validator
 
 from .. import units
-from ..gas import AIR_CONSTANT
 from .arrangement import CLOSURES, Closure, Formula
 from .fields import SheetSection, choice, number, text
+from .fluid import GasGiven, OfGas, gas_given, heat_capacity, heat_ratio, molar_mass, specific_constant
 from .model import SheetBase
 
 FORMS = {"round": "Round, about its axis", "planar": "Flat, two walls"}
@@ -69,7 +69,7 @@ STEADY_AROUND = {**STEADY, **AIR_AROUND}
 INSIDE_ALONE = {"domain.kind": "duct"}
 
 
-class NozzleAir(SheetSection):
+class NozzleAir(OfGas, SheetSection):
     """The air around, and what is supplied."""
 
     state: Literal["standard atmosphere", "pressure and temperature"] = choice(
@@ -97,8 +97,11 @@ class NozzleAir(SheetSection):
     wall_heat: Literal["adiabatic", "temperature", "heat flux"] = choice("adiabatic", "Walls", "Of viscous flow.", **{"adiabatic": "adiabatic", "temperature": "held at a temperature", "heat flux": "heated"}, seen=VISCOUS_OR_INSIDE)
     wall_temperature: float = number(288.15, "K", 10, 3000, "Wall temperature", "", when={"wall_heat": "temperature"})
     wall_flux: float = number(0.0, "W/m^2", -1e8, 1e8, "Heat into the flow", "Negative cools it.", when={"wall_heat": "heat flux"})
-    gamma: float = number(1.4, "", 1.05, 1.67, "Ratio of specific heats", "1.4 for air.")
-    gas_constant: float = number(AIR_CONSTANT, "J/(kg*K)", 10, 5000, "Gas constant", "287.05 J/(kg·K) for air.")
+    gas: GasGiven = gas_given()
+    gamma: float = heat_ratio()
+    gas_constant: float = specific_constant()
+    heat_capacity: float = heat_capacity()
+    molar_mass: float = molar_mass()
     viscosity_law: Literal["sutherland", "constant"] = choice("sutherland", "Viscosity", "", sutherland="Sutherland (air)", constant="Constant")
     viscosity: float = number(1.81e-5, "Pa*s", 1e-9, 1e3, "Dynamic viscosity", "", when={"viscosity_law": "constant"})
     prandtl: float = number(0.72, "", 0.1, 10, "Prandtl number", "0.72 for air.", seen=VISCOUS_OR_INSIDE)

@@ -13,7 +13,8 @@ def air_state(air, chord):
     chord : float
         Metres; needed when the viscosity is to meet a Reynolds number.
     """
-    constant = air.gas_constant
+    air.check_gas()
+    constant, gamma = air.constant, air.ratio
     if air.state == "standard atmosphere":
         temperature, pressure = gas.standard_atmosphere(air.altitude)
         density = pressure / (constant * temperature)
@@ -23,7 +24,7 @@ def air_state(air, chord):
     else:
         temperature, density = air.temperature, air.density
         pressure = density * constant * temperature
-    sound = np.sqrt(air.gamma * constant * temperature)
+    sound = np.sqrt(gamma * constant * temperature)
     speed = air.speed if air.motion == "speed" else air.mach * sound
     if air.viscosity_law == "sutherland":
         viscosity = gas.sutherland_viscosity(temperature)
@@ -31,7 +32,7 @@ def air_state(air, chord):
         viscosity = air.viscosity
     else:
         viscosity = density * speed * chord / air.reynolds
-    return gas.AirState(float(temperature), float(pressure), float(density), float(viscosity), float(speed), air.gamma,
+    return gas.AirState(float(temperature), float(pressure), float(density), float(viscosity), float(speed), gamma,
                         constant, air.prandtl, air.viscosity_law == "sutherland", chord)
 
 

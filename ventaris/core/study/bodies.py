@@ -4,6 +4,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from .. import gas
+from ..flow.boundaries.contract import Boundary
 from ..flow.stream import FreeStream
 from ..grids.bodies import LEVELS, BodyGridPlan, BodyGrids, SolidZone, size_for_budget
 from ..grids.embedded import SIDES
@@ -273,20 +274,20 @@ def _check_zones(zones, budget):
 
 def _boundaries(sheet, body, mach, scale, direction, viscous):
     domain = sheet.domain
-    out = {name: ("far field", None) for name in SIDES}
+    out = {name: Boundary("far field") for name in SIDES}
     if domain.walls == "slip":
-        out.update({name: ("slip", None) for name in ("left", "right", "ceiling") + (("floor",) if domain.kind == "free" else ())})
+        out.update({name: Boundary("slip") for name in ("left", "right", "ceiling") + (("floor",) if domain.kind == "free" else ())})
     if domain.kind == "ground":
         kind = "no-slip" if viscous and domain.ground != "slip" else "slip"
-        out["floor"] = (kind, mach * direction if domain.ground == "moving" else None)
+        out["floor"] = Boundary(kind, tuple(mach * direction) if domain.ground == "moving" else ())
     if domain.half == "yes":
-        out["left"] = ("slip", None)
+        out["left"] = Boundary("slip")
     if viscous:
         for part, axle in body.wheels.items():
             velocity = _rolling(axle / scale, mach, body.surface, part, scale)
             for k, patch in enumerate(body.surface.patches):
                 if body.surface.parts.index(part) in np.unique(body.surface.part[body.surface.patch == k]):
-                    out[patch] = ("no-slip", velocity)
+                    out[patch] = Boundary("no-slip", velocity)
     return out
 
 

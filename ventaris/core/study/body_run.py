@@ -4,11 +4,10 @@ from dataclasses import replace
 
 import numpy as np
 
-from ..flow.kernels import NO_SLIP
-from ..flow.spatial.discretisation import SpatialDiscretisation
-from ..flow.spatial.prolongation import prolong
-from ..flow.steady import EXACT_COURANT, EXACT_TOLERANCE, EXACT_VECTORS, FlowDiverged, MarchControls, SteadyMarch
-from ..flow.unsteady import TimeMarch
+from ..flow.discretisation import Discretisation
+from ..flow.march.prolongation import prolong
+from ..flow.march.steady import EXACT_COURANT, EXACT_TOLERANCE, EXACT_VECTORS, FlowDiverged, MarchControls, SteadyMarch
+from ..flow.march.unsteady import TimeMarch
 from ..grids.embedded import mesh_quality
 from ..instruments.balance import channel_name
 from ..instruments.body_balance import BodyBalance, body_forces
@@ -106,8 +105,9 @@ class BodyExecution(Climb):
     def _open(self, name, mesh, previous, careful):
         setup, run, sheet = self.setup, self.sheet.run, self.sheet
         turbulent = sheet.flow.model == "turbulent"
-        flow = SpatialDiscretisation(mesh, setup.stream, setup.boundaries, sheet.flow.closure if turbulent else None, setup.direction,
-                                     detached=self.detached and name == setup.levels[-1])
+        flow = Discretisation(mesh, setup.stream, closure=sheet.flow.closure if turbulent else None,
+                              boundaries=setup.boundaries, direction=setup.direction,
+                              detached=self.detached and name == setup.levels[-1])
         flow.exact_products = careful
         held = flow.krylov_type == np.float32
         courant, vectors, tolerance = (MOST_COURANT, 20, 0.3) if held else (EXACT_COURANT, EXACT_VECTORS, EXACT_TOLERANCE) if turbulent else (1e5, 30, 0.1)
@@ -352,8 +352,7 @@ def run_share(discard, count):
 
 def wall_units(flow):
     """y+ of the first cells, as for sections: {"largest", "mean"}, or None without a closure."""
-    sticky = flow.wall[flow.kind[flow.wall - flow.n_interior] == NO_SLIP] if flow.stream.reynolds else []
-    if flow.closure is None or not len(sticky):
+    if flow.closure is None or not flow.is_sticky.any():
         return None
-    y = flow.wall_treatment.y_plus[sticky - flow.n_interior]
+    y = flow.wall_treatment.y_plus[flow.wall_local[flow.is_sticky]]
     return {"largest": float(y.max()), "mean": float(y.mean())}

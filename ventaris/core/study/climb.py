@@ -4,7 +4,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from ..flow.steady import FlowDiverged, SteadyMarch
+from ..flow.march.steady import FlowDiverged, SteadyMarch
 from ..memory import give_back
 from ..sheet import write_toml
 from .channels import Channels, FormulaError

@@ -5,9 +5,9 @@ from dataclasses import replace
 import numpy as np
 
 from ..flow.discretisation import Discretisation
-from ..flow.prolongation import prolong
-from ..flow.steady import FlowDiverged, MarchControls, SteadyMarch
-from ..flow.unsteady import TimeMarch
+from ..flow.march.prolongation import prolong
+from ..flow.march.steady import FlowDiverged, MarchControls, SteadyMarch
+from ..flow.march.unsteady import TimeMarch
 from ..grids.quality import measure_quality
 from ..instruments.balance import Balance, channel_name, forces
 from ..instruments.control_volume import momentum_balance

@@ -4,9 +4,9 @@ from dataclasses import replace
 import numpy as np
 
 from ..flow.discretisation import Discretisation
-from ..flow.prolongation import prolong
+from ..flow.march.prolongation import prolong
 from ..flow.shocks import IN_NOZZLES
-from ..flow.steady import MarchControls, SteadyMarch
+from ..flow.march.steady import MarchControls, SteadyMarch
 from ..grids.quality import measure_quality
 from ..instruments.balance import channel_name
 from ..instruments.probe import containing_cell

@@ -5,7 +5,7 @@ from functools import cached_property
 import numpy as np
 
 from .. import gas
-from ..flow.boundaries import Boundary
+from ..flow.boundaries.contract import Boundary
 from ..flow.stream import FreeStream
 from ..grids.lattice import NozzleGridPlan, generate_levels
 from ..grids.section import LEVELS
@@ -239,7 +239,7 @@ def back_pressure(sheet, around):
 
 def _supply(sheet, contour, area, around, back):
     """(total pressure, total temperature) of what comes in."""
-    air, g = sheet.air, sheet.air.gamma
+    air, g = sheet.air, sheet.air.ratio
     if air.supply == "total":
         total = absolute(air.total_pressure, air, around, "total_pressure")
         if total <= back * (1 + 1e-9):
@@ -252,13 +252,13 @@ def _supply(sheet, contour, area, around, back):
         static = absolute(air.inlet_pressure, air, around, "inlet_pressure")
         return static * gas.isentropic_pressure_ratio(air.inlet_mach, g), air.total_temperature
     throat = area(contour.throat[1])
-    unit = choked_mass_flow(1.0, air.total_temperature, throat, g, air.gas_constant)
+    unit = choked_mass_flow(1.0, air.total_temperature, throat, g, air.constant)
     choked = air.mass_flow / unit
     # The largest total pressure: choked; below, the exit runs subsonic at the back pressure.
     quiet = mach_of_area(max(area(contour.exit_radius) / throat, 1.0), g)
     if choked >= back * gas.isentropic_pressure_ratio(quiet, g):
         return choked, air.total_temperature
-    flux = air.mass_flow / (area(contour.exit_radius) * back) * np.sqrt(air.gas_constant * air.total_temperature / g)
+    flux = air.mass_flow / (area(contour.exit_radius) * back) * np.sqrt(air.constant * air.total_temperature / g)
     mach = np.sqrt((-1 + np.sqrt(1 + 2 * (g - 1) * flux**2)) / (g - 1))
     return back * gas.isentropic_pressure_ratio(mach, g), air.total_temperature
 
@@ -267,22 +267,24 @@ def prepare_nozzle(sheet):
     """Build everything a nozzle's run needs but the grid: a `NozzleSetup`; raises `ShapeError` or ValueError."""
     contour, air = build_nozzle(sheet.shape), sheet.air
     _check_ports(sheet.shape, contour)
+    air.check_gas()
+    gamma, constant = air.ratio, air.constant
     around, temperature = ambient(air)
     back = back_pressure(sheet, around)
     def area(radius):
         return np.pi * radius**2 if sheet.shape.form == "round" else 2 * radius * sheet.instruments.width
     total, warmth = _supply(sheet, contour, area, around, back)
     reference = max(back, LEAST_REFERENCE * total)
-    ideal = float(np.sqrt(2 / (air.gamma - 1) * ((total / reference) ** ((air.gamma - 1) / air.gamma) - 1)))
-    cold = warmth / (1 + 0.5 * (air.gamma - 1) * ideal**2)
-    speed = ideal * np.sqrt(air.gamma * air.gas_constant * cold)
-    density = reference / (air.gas_constant * temperature)
+    ideal = float(np.sqrt(2 / (gamma - 1) * ((total / reference) ** ((gamma - 1) / gamma) - 1)))
+    cold = warmth / (1 + 0.5 * (gamma - 1) * ideal**2)
+    speed = ideal * np.sqrt(gamma * constant * cold)
+    density = reference / (constant * temperature)
     viscosity = gas.sutherland_viscosity(temperature) if air.viscosity_law == "sutherland" else air.viscosity
     scale = 2 * contour.exit_radius
-    state = SuppliedAir(temperature, reference, density, viscosity, float(speed), air.gamma, air.gas_constant, air.prandtl, air.viscosity_law == "sutherland", scale,
+    state = SuppliedAir(temperature, reference, density, viscosity, float(speed), gamma, constant, air.prandtl, air.viscosity_law == "sutherland", scale,
                         supply_pressure=float(total), supply_temperature=warmth, ambient_pressure=around)
     viscous = sheet.flow.model in VISCOUS
-    stream = JetStream(state.mach, 0.0, air.gamma, state.reynolds(scale) if viscous else None, gas.SUTHERLAND_CONSTANT / temperature if state.sutherland else 0.0, air.prandtl,
+    stream = JetStream(state.mach, 0.0, gamma, state.reynolds(scale) if viscous else None, gas.SUTHERLAND_CONSTANT / temperature if state.sutherland else 0.0, air.prandtl,
                        0.01 * air.turbulence_intensity, air.viscosity_ratio, coflow=air.coflow / state.speed_of_sound if sheet.domain.kind != "duct" else 0.0)
     setup = NozzleSetup(sheet, contour, state, stream, _plan(sheet, contour, state, scale), {}, LEVELS[:LEVELS.index(sheet.grid.level) + 1])
     setup.boundaries.update(_boundaries(setup))

@@ -5,7 +5,7 @@ import numpy as np
 from scipy.spatial import cKDTree
 
 from .. import gas
-from ..flow.boundaries import Boundary
+from ..flow.boundaries.contract import Boundary
 from ..flow.stream import FreeStream
 from ..grids.hybrid import HybridGrid, HybridGridPlan
 from ..grids.mesh import MeshError

@@ -1,8 +1,77 @@
-"""Block incomplete LU factors with one level of fill, in single precision."""
+"""Factors for flow in a plane: block incomplete LU with one level of fill, in single precision."""
 import numpy as np
-from numba import njit
+from numba import njit, prange
+
+from ..positions import fast, in_order
+from .scalar_filled import factorise_scalar, solve_scalar
 
 NB = 4
+
+
+class FilledFactors:
+    """Approximate inverse of the matrix on one mesh; offers what `StripFactors` does."""
+
+    def __init__(self, mesh, cell_faces):
+        n, inner = mesh.n_cells, mesh.n_interior
+        self.first, self.faces, self.sign = cell_faces
+        owner = np.repeat(np.arange(n), np.diff(self.first))
+        other = np.where(self.sign > 0, mesh.right[self.faces], mesh.left[self.faces])
+        has = self.faces < inner
+        count = np.bincount(owner[has], minlength=n) + 1
+        self.row_start = np.zeros(n + 1, dtype=np.int64)
+        np.cumsum(count, out=self.row_start[1:])
+        rank = np.cumsum(has) - 1
+        first = np.concatenate([[0], np.cumsum(np.bincount(owner[has], minlength=n))])[:-1]
+        # Block of the neighbour across the k-th face of a cell, -1 on the boundary; the diagonal comes first in a row.
+        self.slot = np.where(has, self.row_start[owner] + 1 + rank - first[owner], -1)
+        self.columns = np.empty(self.row_start[-1], dtype=np.int64)
+        self.columns[self.row_start[:-1]] = np.arange(n)
+        self.columns[self.slot[has]] = other[has]
+        self._inside, self._side = self.slot >= 0, (self.sign[self.slot >= 0] < 0).astype(int)
+        self.fill_start, self.fill_columns, self.diagonal = fill_pattern(self.row_start, self.columns)
+        self.values = np.empty((len(self.columns), NB, NB), dtype=np.float32)
+        self.factors = np.empty((len(self.fill_columns), NB, NB), dtype=np.float32)
+        self._scalars = {}
+
+    def factorise(self, jacobians, diagonal):
+        """Factorise the matrix of the flow."""
+        fill_rows(jacobians, diagonal, self.first, self.faces, self.sign, self.row_start, self.slot, self.values)
+        factorise(self.row_start, self.columns, self.values, self.fill_start, self.fill_columns, self.diagonal,
+                  self.factors)
+
+    def solve(self, vector, out):
+        """Fill the flow's columns of `out`."""
+        solve_factors(self.fill_start, self.fill_columns, self.diagonal, self.factors, vector, out)
+
+    def factorise_scalar(self, n, pairs, diagonal):
+        """Factorise the matrix of a closure's equation n."""
+        values = np.zeros(len(self.columns))
+        values[self.row_start[:-1]] = diagonal
+        values[self.slot[self._inside]] = pairs[self.faces[self._inside], self._side]
+        if n not in self._scalars:
+            self._scalars[n] = np.zeros(len(self.fill_columns))
+        factorise_scalar(self.row_start, self.columns, values, self.fill_start, self.fill_columns, self.diagonal,
+                         self._scalars[n])
+
+    def solve_scalar(self, n, vector, out, column):
+        """Fill one column of `out` by the factors of equation n."""
+        solve_scalar(self.fill_start, self.fill_columns, self.diagonal, self._scalars[n], vector, out, column)
+
+
+@njit(parallel=True, **fast)
+def fill_rows(jacobians, diagonal, first, faces, sign, row_start, slot, values):
+    """Blocks of the matrix row by row, from those of the faces and the cells, which are stored by columns."""
+    for i in prange(len(row_start) - 1):
+        for r in range(NB):
+            for k in range(NB):
+                values[row_start[i], r, k] = diagonal[i, k, r]
+        for q in range(first[i], first[i + 1]):
+            if slot[q] < 0:
+                continue
+            other = 1 if sign[q] > 0 else 0
+            for r in range(NB):
+                for k in range(NB):
+                    values[slot[q], r, k] = sign[q] * jacobians[other, faces[q], k, r]
 
 
 @njit(cache=True)
@@ -119,7 +188,7 @@ def factorise(start, columns, values, fill_start, fill_columns, diagonal, factor
             where[fill_columns[k]] = -1
 
 
-@njit(cache=True, error_model="numpy", fastmath=True)
+@njit(**in_order)
 def solve_factors(fill_start, fill_columns, diagonal, factors, rhs, out):
     """Solve L U out = rhs, both shape (n, 4)."""
     n = len(fill_start) - 1

@@ -2,6 +2,12 @@
 import numpy as np
 from numba import njit
 
+from ..boundaries.registry import NO_SLIP, SLIP
+from ..loops.reconstruction import turn_along_walls
+
+# Walls whose area vectors add up to less than this share of their area face each other.
+PINCHED = 0.6
+
 
 def neighbour_rows(mesh, cell_faces, wide):
     """Cells across the faces of each cell; of the cells in `wide` also those one further.
@@ -93,3 +99,62 @@ def with_wall_feet(mesh, start, neighbour, wall_faces):
     np.cumsum(np.bincount(rows, minlength=mesh.n_cells), out=extended[1:])
     members = np.concatenate([neighbour, -1 - (wall_faces - mesh.n_interior)])[order]
     return extended, members, np.concatenate([mesh.centre[neighbour], foot])[order]
+
+
+class SpaceStencils:
+    """Stencils of one mesh and its boundary conditions; offers what `PlaneStencils` does.
+
+    A cell reads its face neighbours; at a cut or poorly joined cell also theirs. Velocity is carried along walls that are
+    slipped along or bridged; between walls that face each other nothing is carried.
+    """
+
+    def __init__(self, mesh, kind, gap, turbulent):
+        self.mesh, first = mesh, mesh.n_interior
+        n, inside = mesh.n_cells, slice(0, first)
+        joins = np.bincount(mesh.left[inside], minlength=n) + np.bincount(mesh.right[inside], minlength=n)
+        cut = np.unique(np.concatenate([mesh.left[mesh.wall_faces()], np.nonzero(joins < 4)[0]]))
+        start, neighbour = neighbour_rows(mesh, mesh.cell_faces(), cut)
+        self.scalar = start, neighbour.astype(np.int32), weights(mesh, start, mesh.centre[neighbour])
+        self.velocity = self.scalar
+        walls = first + np.nonzero((kind == SLIP) | (kind == NO_SLIP))[0]
+        sticky = first + np.nonzero(kind == NO_SLIP)[0]
+        if len(sticky) and not turbulent:
+            rows, members, points = with_wall_feet(mesh, start, neighbour, sticky)
+            self.velocity = rows, members.astype(np.int32), weights(mesh, rows, points)
+        self.offset = np.empty((0, 2, 3))
+        self.distance = self._wall_distance(kind)
+        self.pinched = pinched_cells(mesh, walls)
+        turned = np.nonzero((kind == SLIP) | ((kind == NO_SLIP) & turbulent))[0]
+        cell = mesh.left[first:]
+        turned = turned[~np.isin(cell[turned], self.pinched)]
+        self.turned = turned[np.argsort(cell[turned], kind="stable")]
+        self.turned_cells, head = np.unique(cell[self.turned], return_index=True)
+        self.turned_first = np.append(head, len(self.turned)).astype(np.int64)
+
+    def _wall_distance(self, kind):
+        """Distance of each cell to the nearest wall with friction: the body, or a side of the box."""
+        mesh, first, out = self.mesh, self.mesh.n_interior, self.mesh.distance
+        for name, faces in mesh.boundaries.items():
+            if name not in mesh.walls and len(faces) and kind[faces[0] - first] == NO_SLIP:
+                axis = int(np.argmax(np.abs(mesh.normal[faces[0]])))
+                out = np.minimum(out, np.abs(mesh.centre[:, axis] - mesh.face_centre[faces[0], axis]))
+        return out
+
+    def let_through(self):
+        """Forget that the velocity runs along walls: for trials in which walls are open."""
+        self.turned_cells, self.turned, self.turned_first = np.empty(0, np.int64), np.empty(0, np.int64), np.zeros(1, int)
+
+    def mend(self, state, grad):
+        """Turn velocities along walls; drop gradients between walls that face each other."""
+        m, first = self.mesh, self.mesh.n_interior
+        turn_along_walls(state, self.turned_cells, self.turned_first, self.turned, m.normal[first:],
+                         m.face_centre[first:], m.centre, grad)
+        grad[self.pinched] = 0.0
+
+
+def pinched_cells(mesh, walls):
+    """Cells that lie between walls facing each other: too few neighbours to tell how the flow changes across them."""
+    cell, vector = mesh.left[walls], mesh.normal[walls] * mesh.area[walls, None]
+    total = np.bincount(cell, mesh.area[walls], minlength=mesh.n_cells)
+    summed = np.stack([np.bincount(cell, vector[:, a], minlength=mesh.n_cells) for a in range(3)], axis=1)
+    return np.nonzero(np.linalg.norm(summed, axis=1) < PINCHED * total)[0]

@@ -2,7 +2,7 @@
 import numpy as np
 from scipy.spatial import cKDTree
 
-from .gradients import gradient_stencils
+from ..stencils.plane import gradient_stencils
 
 
 def parent_cells(coarse, fine):
@@ -40,18 +40,27 @@ def _block_parents(coarse_shape, fine_shape, offset):
     return (offset + (i // factor[0]) * coarse_shape[1] + j // factor[1]).ravel()
 
 
-def prolong(coarse, fine, state):
-    """Linear interpolation with the coarse cells' own gradients, kept between their neighbours' values.
+def prolong(coarse, fine, state, gradients=None, gamma=1.4):
+    """A state of one level on the next finer one.
+
+    In a plane by linear interpolation with the coarse cells' own gradients, kept between their neighbours' values; in space
+    each fine cell reads the coarse cell that holds its centre, along that cell's `gradients`.
 
     Parameters
     ----------
-    coarse, fine : Mesh
-    state : ndarray, shape (n_coarse, k)
+    coarse, fine : Mesh or SpatialMesh
+    state : ndarray, shape (n_coarse, columns)
+    gradients : ndarray, shape (n_coarse, 5, 3) or None
+    gamma : float
 
     Returns
     -------
-    ndarray, shape (n_fine, k)
+    ndarray, shape (n_fine, columns)
     """
+    return _in_plane(coarse, fine, state) if coarse.dim == 2 else _in_space(coarse, fine, state, gradients, gamma)
+
+
+def _in_plane(coarse, fine, state):
     parent = parent_cells(coarse, fine)
     (start, neighbour, weight), _ = gradient_stencils(coarse)
     owner = np.repeat(np.arange(coarse.n_cells), np.diff(start))
@@ -64,4 +73,23 @@ def prolong(coarse, fine, state):
         high = state[:, k] + np.maximum(np.maximum.reduceat(jump[:, k], start[:-1]), 0)
         value = state[parent, k] + (gradient[parent] * offset).sum(axis=1)
         out[:, k] = np.clip(value, low[parent], high[parent])
+    return out
+
+
+def _in_space(coarse, fine, state, gradients, gamma):
+    cells = coarse.containing(fine.centre)
+    lost = np.nonzero(cells < 0)[0]
+    if len(lost):
+        # The body of the coarse level stands a little differently there.
+        cells[lost] = cKDTree(coarse.centre).query(fine.centre[lost])[1]
+    out = state[cells].copy()
+    if gradients is not None:
+        offset = fine.centre - coarse.centre[cells]
+        offset[lost] = 0.0
+        step = np.einsum("kvi,ki->kv", gradients[cells], offset)
+        # Pressure and temperature may change by a fifth of what the cell has; the rest by a tenth of the largest.
+        most = np.tile(0.1 * np.maximum(np.abs(state[:, :5]).max(axis=0), 1e-12), (len(cells), 1))
+        most[:, 0] = np.minimum(most[:, 0], 0.2 * (out[:, 0] + 1 / gamma))
+        most[:, 1] = np.minimum(most[:, 1], 0.2 * out[:, 1])
+        out[:, :5] += np.clip(step, -most, most)
     return out

@@ -2,6 +2,8 @@
 import numpy as np
 from numba import njit
 
+from ..positions import in_order
+
 
 @njit(cache=True, error_model="numpy", fastmath=True)
 def factorise_scalar(start, columns, values, fill_start, fill_columns, diagonal, factors):
@@ -27,7 +29,7 @@ def factorise_scalar(start, columns, values, fill_start, fill_columns, diagonal,
             where[fill_columns[k]] = -1
 
 
-@njit(cache=True, error_model="numpy", fastmath=True)
+@njit(**in_order)
 def solve_scalar(fill_start, fill_columns, diagonal, factors, rhs, out, column):
     """Solve with scalar factors in one column of `rhs` and `out`."""
     n = len(fill_start) - 1

@@ -7,39 +7,64 @@ viscosity change with the state; what is gained is a product that costs about a 
 import numpy as np
 from numba import njit, prange
 
-from ..kernels import FAR_FIELD, OUTLET, fast
-from .relaxation import NV, times
+from ..boundaries.registry import FAR_FIELD
+from ..positions import CENTRED, LIMIT, fast, in_order
+from .strips import NV, times
 
 zero, third = np.float32(0.0), np.float32(1.0 / 3.0)
 
 
-class HeldGeometry:
-    """What the products need of a mesh, in single precision, and room for their work.
+class HeldProducts:
+    """The products on one discretisation in space, in single precision.
 
-    The residual's `grad` and `flux` lend their memory: nobody reads them while products are made, and each accepted step fills them anew.
+    The residual's `grad` and `flux` lend their memory: nobody reads them while products are made, and each accepted step
+    fills them anew.
     """
 
-    def __init__(self, mesh, stencil, kind, strips, columns, grad, flux):
-        inner, cell = mesh.n_interior, mesh.left
-        self.start, self.neighbour, self.weight = stencil
+    def __init__(self, flow):
+        mesh, inner, cell = flow.mesh, flow.n_interior, flow.mesh.left
+        self.flow = flow
         self.offset = np.zeros((mesh.n_faces, 2, 3), dtype=np.float32)
         self.offset[:, 0] = mesh.face_centre - mesh.centre[cell]
         self.offset[:inner, 1] = mesh.face_centre[:inner] - mesh.centre[mesh.right[:inner]]
-        # Open borders take the cell's own value.
-        self.offset[inner:][(kind == FAR_FIELD) | (kind == OUTLET)] = 0.0
+        # The far field takes the cell's own value.
+        self.offset[inner:][flow.kind == FAR_FIELD] = 0.0
         self.normal = mesh.normal.astype(np.float32)
         ahead, behind = (np.abs(np.einsum("ij,ij->i", self.offset[:, side], self.normal)) for side in (0, 1))
         self.share = ahead / np.maximum(ahead + behind, 1e-30)
         # Faces of the boundary, cell after cell; faces between strips.
         self.edges = inner + np.argsort(cell[inner:], kind="stable")
         self.edge_start = np.searchsorted(cell[self.edges], np.arange(mesh.n_cells + 1))
-        strip = np.searchsorted(strips, np.arange(mesh.n_cells), side="right")
+        strip = np.searchsorted(flow.factors.strips, np.arange(mesh.n_cells), side="right")
         self.crossing = np.nonzero(strip[cell[:inner]] != strip[mesh.right[:inner]])[0]
         lent = lambda room, shape: room.reshape(-1).view(np.float32)[:np.prod(shape)].reshape(shape)
-        self.grad, self.across = lent(grad, grad.shape), lent(flux, (inner, columns))
+        self.grad, self.across = lent(flow.grad, flow.grad.shape), lent(flow.flux, (inner, flow.columns_of_state))
+
+    def __call__(self, vector):
+        """Product with a scaled change of the state, pseudo-time term included."""
+        flow, grad, limit = self.flow, self.grad, flow_limits(self.flow)
+        if flow.first_order:
+            grad[:] = 0.0
+        else:
+            change_gradients(vector, *flow.scalar, grad)
+            flow.stencils.mend(vector, grad)
+            if limit:
+                grad *= flow.limiter_share[:, :, None]
+        centred = np.float32(0.0 if flow.first_order or limit else flow.constants[CENTRED])
+        factors, closure, out = flow.factors, flow.closure, np.empty_like(vector)
+        product(vector, grad, flow.jacobians, flow.friction, flow.gamma, closure.pairs, closure.matrix_diagonal,
+                factors.strips, factors.later, factors.right, flow.n_interior, self.edge_start, self.edges, self.offset,
+                self.normal, self.share, centred, self.across, out)
+        hand_over(self.crossing, factors.right, self.across, out)
+        return out
 
 
-@njit(parallel=True, **fast)
+def flow_limits(flow):
+    """Whether a discretisation limits its gradients."""
+    return flow.constants[LIMIT] != 0
+
+
+@njit(parallel=True, **in_order)
 def change_gradients(change, start, neighbour, weight, out):
     """Least-squares gradients of the first five columns, shape (n_cells, 5, 3)."""
     for i in prange(change.shape[0]):
@@ -104,7 +129,7 @@ def face_change(change, grad, jacobians, friction, f, i, j, offset, normal, shar
             y3 + z3 + stress * (v + along * ny), y4 + z4 + stress * (w + along * nz))
 
 
-@njit(parallel=True, **fast)
+@njit(parallel=True, **in_order)
 def product(change, grad, jacobians, friction, diagonal, pairs, closure_diagonal, strips, later, right, n_interior, edge_start, edges, offset, normal, share, centred,
             across, out):
     """Product of the held Jacobian with a change of the state and of the closure's variables, shape (n_cells, 5 + c).

@@ -9,6 +9,8 @@ the far neighbours drown the near ones.
 import numpy as np
 from scipy.sparse import csr_matrix
 
+from ..boundaries.registry import BLOWN, NO_SLIP
+
 
 def point_neighbours(mesh):
     """Cells that share a point with each cell.
@@ -176,3 +178,35 @@ def layer_stencil(mesh, wall_faces, distance, direction, inside):
         return rows, members, least_squares_weights(mesh, rows, points, (inside, direction, rise))
 
     return weights(start, neighbour, mesh.centre[neighbour]), weights(*_with_wall_feet(mesh, start, neighbour, wall_faces))
+
+
+class PlaneStencils:
+    """Stencils of one mesh and its boundary conditions; what stencils offer to a discretisation.
+
+    Attributes
+    ----------
+    scalar, velocity : tuples (start, neighbour, weight)
+        Of the gradients of scalars and of velocity.
+    offset : ndarray, shape (n_faces, 2, 2)
+        From a face's cells to its centre; on the thin cells of turbulent wall layers by wall distance.
+    distance : ndarray or None
+        Wall distance of each cell, for a closure.
+    """
+
+    def __init__(self, mesh, kind, gap, turbulent):
+        first = mesh.n_interior
+        sticky = first + np.nonzero(kind == NO_SLIP)[0]
+        self.distance = None
+        if turbulent:
+            walls = first + np.nonzero((kind == NO_SLIP) | (kind == BLOWN))[0]
+            self.distance, direction, at_corner = mesh.wall_distance(walls)
+            inside = wall_layer_cells(mesh, self.distance, direction, at_corner)
+            self.scalar, self.velocity = layer_stencil(mesh, sticky, self.distance, direction, inside)
+            at_faces = mesh.wall_distance(walls, mesh.face_centre)[0]
+            self.offset = face_offsets(mesh, (inside, direction, self.distance, at_faces))
+        else:
+            self.scalar, self.velocity = gradient_stencils(mesh, sticky)
+            self.offset = face_offsets(mesh)
+
+    def mend(self, state, grad):
+        """Correct gradients at walls; in a plane the stencils do it."""

@@ -1,0 +1,1 @@
+"""Boundary conditions: one file each, the same in the plane and in space."""

@@ -1,0 +1,1 @@
+"""Turbulence closures: one file each, the same in the plane and in space."""

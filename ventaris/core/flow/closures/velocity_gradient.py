@@ -1,0 +1,51 @@
+"""Invariants of the velocity gradient of a cell, shape (unknowns, dim), that closures are made of."""
+import numpy as np
+from numba import njit
+
+from ..positions import fast
+
+
+@njit(**fast)
+def vorticity(grad, i, dim):
+    """Magnitude of the curl."""
+    if dim == 2:
+        return abs(grad[i, 3, 0] - grad[i, 2, 1])
+    ox, oy = grad[i, 4, 1] - grad[i, 3, 2], grad[i, 2, 2] - grad[i, 4, 0]
+    oz = grad[i, 3, 0] - grad[i, 2, 1]
+    return np.sqrt(ox * ox + oy * oy + oz * oz)
+
+
+@njit(**fast)
+def sum_of_squares(grad, i, dim):
+    """Sum of the squares of all its components."""
+    total = 0.0
+    for a in range(2, 2 + dim):
+        for b in range(dim):
+            total += grad[i, a, b] ** 2
+    return total
+
+
+@njit(**fast)
+def strain_rate(grad, i, hoop, dim):
+    """sqrt(2 Sij Sij); `hoop` is v / r of rings round an axis, 0 otherwise."""
+    ux, uy, vx, vy = grad[i, 2, 0], grad[i, 2, 1], grad[i, 3, 0], grad[i, 3, 1]
+    if dim == 2:
+        return np.sqrt(2.0 * (ux * ux + vy * vy + hoop * hoop) + (uy + vx) ** 2)
+    uz, vz, wx, wy, wz = grad[i, 2, 2], grad[i, 3, 2], grad[i, 4, 0], grad[i, 4, 1], grad[i, 4, 2]
+    return np.sqrt(2.0 * (ux * ux + vy * vy + wz * wz) + (uy + vx) ** 2 + (uz + wx) ** 2 + (vz + wy) ** 2)
+
+
+@njit(**fast)
+def normal_gap(centre, normal, f, i, j, dim):
+    """Distance of two cells along the normal of the face between them."""
+    gap = (centre[j, 0] - centre[i, 0]) * normal[f, 0] + (centre[j, 1] - centre[i, 1]) * normal[f, 1]
+    if dim == 3:
+        gap += (centre[j, 2] - centre[i, 2]) * normal[f, 2]
+    return abs(gap)
+
+
+@njit(**fast)
+def shielding(kinematic, squares, d, kappa):
+    """1 within a boundary layer, 0 outside of it, by the viscosity (molecular and of eddies) that is there."""
+    r = kinematic / (max(np.sqrt(squares), 1e-12) * (kappa * d) ** 2)
+    return np.tanh((8.0 * r) ** 3)

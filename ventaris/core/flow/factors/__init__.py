@@ -1,0 +1,1 @@
+"""The approximate inverses that steps are solved with: one file for each way of factorising."""
