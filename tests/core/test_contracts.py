@@ -6,7 +6,7 @@ import numpy as np
 from tests.meshes import MESHES, SIDES
 from ventaris.core.flow.boundaries.contract import Boundary
 from ventaris.core.flow.boundaries.registry import CONDITIONS
-from ventaris.core.flow.closures.registry import CLOSURES
+from ventaris.core.flow.closures.catalogue import CATALOGUE as CLOSURES
 from ventaris.core.flow.discretisation import Discretisation
 from ventaris.core.flow.march.steady import MarchControls, SteadyMarch
 from ventaris.core.flow.stream import FreeStream

@@ -3,8 +3,8 @@ import numpy as np
 
 from . import positions as k
 from .boundaries.registry import BLOWN, FAR_FIELD, NO_SLIP, OUTLET, lay_out
+from .closures.catalogue import CATALOGUE
 from .closures.contract import ClosureOptions
-from .closures.registry import CLOSURES
 from .factors.filled import FilledFactors
 from .factors.held import HeldProducts
 from .factors.strips import StripFactors
@@ -43,7 +43,7 @@ class Discretisation:
     vortex : bool
         Whether the far field of a plane carries the vortex of the lift.
     closure : str or None
-        A name of the registry: the turbulence closure that is solved along; a state then has its columns too.
+        A name of the catalogue: the turbulence closure that is solved along; a state then has its columns too.
     laminar_until : float or None
         Station up to which the boundary layer is kept laminar.
     boundaries : dict of str to Boundary or None
@@ -105,7 +105,7 @@ class Discretisation:
         # Physical time: coefficient of the present level, and what the levels before contribute, per volume.
         self.time_rate = 0.0
         if closure is not None:
-            self.closure = CLOSURES[closure](self, ClosureOptions(laminar_until, detached, mixing))
+            self.closure = CATALOGUE[closure].make(self, ClosureOptions(laminar_until, detached, mixing))
             self.column_scale = np.append(self.column_scale, self.closure.column_scale)
         self.history = np.zeros((self.n_cells, self.columns_of_state))
         if closure is not None and not flat:

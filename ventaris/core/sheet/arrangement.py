@@ -3,10 +3,11 @@ from typing import Literal
 
 from pydantic import Field, model_validator
 
+from ..flow.closures.catalogue import CATALOGUE
 from .fields import SheetSection, choice, number, text
 
-CLOSURES = {"spalart-allmaras": "Spalart-Allmaras", "sst": "k-ω SST", "sst-shock": "k-ω SST for shocks"}
-Closure = Literal["spalart-allmaras", "sst", "sst-shock"]
+CLOSURES = {name: entry.label for name, entry in CATALOGUE.items()}
+Closure = Literal[tuple(CLOSURES)]
 
 
 class Element(SheetSection):

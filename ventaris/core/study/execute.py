@@ -4,6 +4,7 @@ from dataclasses import replace
 
 import numpy as np
 
+from ..flow.closures.catalogue import CATALOGUE
 from ..flow.discretisation import Discretisation
 from ..flow.march.prolongation import prolong
 from ..flow.march.steady import FlowDiverged, MarchControls, SteadyMarch
@@ -85,7 +86,7 @@ class Execution(Climb):
         if self._neighbour is None or self.sheet.run.start != "neighbour" or self.sheet.flow.time == "unsteady":
             return None
         mesh, state = self._neighbour
-        closure = {"turbulent": 1 if self.sheet.flow.closure == "spalart-allmaras" else 2}.get(self.sheet.flow.model, 0)
+        closure = CATALOGUE[self.sheet.flow.closure].unknowns if self.sheet.flow.model == "turbulent" else 0
         if state.shape[1] != 4 + closure or mesh.n_cells != self.meshes[self.setup.levels[-1]].n_cells:
             return None
         self.meshes["neighbour"] = mesh

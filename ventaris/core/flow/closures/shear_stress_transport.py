@@ -235,11 +235,15 @@ class ShearStressTransport(Closure):
         change[:, K] = np.maximum(change[:, K], -0.9 * np.maximum(state[:, K], 0.0) - 1e-12)
         change[:, W] = np.clip(change[:, W], -1.0, 1.0)
 
+    def follow_rings(self, state):
+        """Stretching of the rings that cells of a mesh of revolution make."""
+        if self.flow.mesh.is_revolved:
+            np.divide(state[:, 3], self.flow.mesh.centre[:, 1], out=self.hoop)
+
     def update(self, state, molecular, velocity_gradient):
         """Compute the eddy viscosity and the blending of a state."""
         f = self.flow
-        if f.mesh.is_revolved:
-            np.divide(state[:, 3], f.mesh.centre[:, 1], out=self.hoop)
+        self.follow_rings(state)
         self.loops.eddy_and_blend(state, molecular, velocity_gradient, self.hoop, *f.scalar, f.distance, f.stream.gamma,
                                   self.shear_limit, self.eddy, self.blend, self.cross)
 
