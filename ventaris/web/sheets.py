@@ -46,6 +46,7 @@ LISTS = {"section": {"shape": [RowList("elements", "Further elements", "element"
     "body": {"shape": [RowList("parts", "Parts", "part", "each made from parameters or imported; metres, x downstream, z up"),
                        RowList("regions", "Named surfaces", "named surface", "picked in the picture, or by a box; forces are read for each"),
                        RowList("edits", "Edits that make this variant", "edit", "applied to the assembled body, one after another")],
+             "air": [RowList("walls", "What surfaces do", "surface action", "intakes, exhausts, vents, blowing, heated and moving walls at this operating point")],
              "grid": [RowList("zones", "Refined zones", "zone", "regions with small cells")],
              "instruments": [RowList("probes", "Probes", "probe", "points at which the flow is read"),
                              RowList("meters", "Flow meters", "flow meter", "rectangles across x: mass flow, mean velocity, total pressure"),

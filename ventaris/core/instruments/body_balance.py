@@ -29,6 +29,10 @@ class BodyBalance:
         Half of a symmetric body is weighed and reported as the whole.
     regions : tuple of str
         Named surfaces whose forces are channels.
+    openings : tuple of (str, bool)
+        Surfaces through which air (True) or heat alone passes: their flows are channels.
+    flow_unit, heat_unit : float
+        kg/s and W of the solver's unit of mass flow and of power.
     """
 
     area: float
@@ -39,6 +43,9 @@ class BodyBalance:
     axles: tuple | None = None
     half: bool = False
     regions: tuple = ()
+    openings: tuple = ()
+    flow_unit: float = 1.0
+    heat_unit: float = 1.0
     axes: np.ndarray = field(init=False)
 
     def __post_init__(self):
@@ -88,6 +95,12 @@ class BodyBalance:
                 found = named.get(name) or named.get(f"body: {name}")
                 if found:
                     out |= {channel_name(f"drag_{name}"): found["drag"], channel_name(f"lift_{name}"): found["lift"]}
+        for name, flows in self.openings:
+            passed = flow.flux[flow.mesh.boundaries[name]] * (2.0 if self.half else 1.0)
+            if flows:
+                out[channel_name(f"mass_flow_{name}")] = -passed[:, 0].sum() * self.flow_unit
+            else:
+                out[channel_name(f"heat_{name}")] = -passed[:, 1].sum() * self.heat_unit
         return {name: float(value) for name, value in out.items()}
 
     def _moments(self, flow, point):

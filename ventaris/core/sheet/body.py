@@ -5,6 +5,7 @@ from pydantic import Field, model_validator
 
 from .arrangement import CLOSURES, Closure, Formula
 from ..shapes.families import NOSES
+from .body_walls import SurfaceAction
 from .fields import SheetSection, choice, number, text
 from .model import Air, SheetBase
 
@@ -150,7 +151,7 @@ class BodyAir(Air):
     """The fluid, its ambient state, and the motion through it."""
 
     incidence: float = number(0.0, "deg", -90, 90, "Incidence", "The stream's angle from below: positive as if the nose were raised. In free air only.")
-    walls: list = Field(default_factory=list, max_length=0)
+    walls: list[SurfaceAction] = Field(default_factory=list, max_length=40)
     yaw: float = number(0.0, "deg", -90, 90, "Yaw", "The stream comes from the side: positive from the right (the stream turns towards −y).")
 
 

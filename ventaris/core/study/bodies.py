@@ -4,14 +4,13 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from .. import gas
-from ..flow.boundaries.contract import Boundary
 from ..flow.stream import FreeStream
 from ..grids.bodies import LEVELS, BodyGridPlan, BodyGrids, SolidZone, size_for_budget
-from ..grids.embedded import SIDES
 from ..shapes.assembly import Assembly, assemble
 from ..shapes.clearances import measure_clearances
 from ..shapes.surface import SurfaceError
 from .air import air_state
+from .body_surfaces import open_surfaces, surface_boundaries
 
 
 @dataclass(frozen=True)
@@ -29,7 +28,7 @@ class BodySetup:
         Metres per unit of the solver: the longest side of the body's box.
     plan : BodyGridPlan
         In the solver's unit.
-    boundaries : dict of str to (kind, velocity)
+    boundaries : dict of str to Boundary
     direction : ndarray, shape (3,)
         Of the stream.
     area, length : float
@@ -71,6 +70,11 @@ class BodySetup:
     def regions(self):
         """Surfaces that the user named and that are not parts as well: their forces are channels."""
         return tuple(dict.fromkeys(r.name for r in self.sheet.shape.regions if r.name in self.body.surface.patches and r.name not in self.body.surface.parts))
+
+    @property
+    def openings(self):
+        """Surfaces through which air or heat passes: their flows are channels."""
+        return open_surfaces(self.sheet, self.body.surface)
 
     @property
     def axles(self):
@@ -193,7 +197,7 @@ def prepare_body(sheet):
     stream = FreeStream(air.mach, 0.0, air.gamma, air.reynolds(scale) if viscous else None, sutherland, air.prandtl,
                         0.01 * sheet.air.turbulence_intensity, sheet.air.viscosity_ratio)
     direction = stream_direction(sheet.air)
-    return BodySetup(sheet, body, air, stream, scale, _plan(sheet, body, scale), _boundaries(sheet, body, air.mach, scale, direction, viscous), direction,
+    return BodySetup(sheet, body, air, stream, scale, _plan(sheet, body, scale), surface_boundaries(sheet, body, air, scale, direction), direction,
                      area, length, LEVELS[:LEVELS.index(sheet.grid.level) + 1])
 
 
@@ -270,34 +274,3 @@ def _check_zones(zones, budget):
             fit = zone.size * (cells / (0.5 * budget)) ** (1 / 3)
             raise ValueError(f"grid.zones.{number}.size = {zone.size:g}: this zone of {zone.length:g} × {zone.width:g} × {high:g} m alone would hold about {cells:,.0f} cells, and {budget:,} are allowed in all. "
                              f"Take cells of {fit:.2g} m or more in it, or a smaller zone".replace(",", " ", 0))
-
-
-def _boundaries(sheet, body, mach, scale, direction, viscous):
-    domain = sheet.domain
-    out = {name: Boundary("far field") for name in SIDES}
-    if domain.walls == "slip":
-        out.update({name: Boundary("slip") for name in ("left", "right", "ceiling") + (("floor",) if domain.kind == "free" else ())})
-    if domain.kind == "ground":
-        kind = "no-slip" if viscous and domain.ground != "slip" else "slip"
-        out["floor"] = Boundary(kind, tuple(mach * direction) if domain.ground == "moving" else ())
-    if domain.half == "yes":
-        out["left"] = Boundary("slip")
-    if viscous:
-        for part, axle in body.wheels.items():
-            velocity = _rolling(axle / scale, mach, body.surface, part, scale)
-            for k, patch in enumerate(body.surface.patches):
-                if body.surface.parts.index(part) in np.unique(body.surface.part[body.surface.patch == k]):
-                    out[patch] = Boundary("no-slip", velocity)
-    return out
-
-
-def _rolling(axle, mach, surface, part, scale):
-    """Velocity of a wheel's wall: the point under the axle moves with the ground."""
-    inside = surface.vertices[np.unique(surface.triangles[surface.part == surface.parts.index(part)])] / scale
-    radius = 0.5 * float(inside[:, 2].max() - inside[:, 2].min())
-    rate = mach / radius
-
-    def velocity(points):
-        arm = points - axle
-        return rate * np.stack([-arm[:, 2], np.zeros(len(points)), arm[:, 0]], axis=1)
-    return velocity

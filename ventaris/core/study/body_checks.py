@@ -2,6 +2,8 @@
 import numpy as np
 
 from ..grids.bodies import LEVELS
+from ..grids.embedded import SIDES
+from ..sheet.body_walls import FLOWING
 from ..units import large
 from .bodies import refers_to_planform
 from .body_run import body_channels
@@ -30,7 +32,7 @@ def estimate_body(setup, cost=DEFAULT_COST):
 
 def preflight_body(setup):
     """Findings for a prepared sheet, the gravest first."""
-    found = [*_air(setup), *_body(setup), *_domain(setup), *_grid(setup), *_instruments(setup)]
+    found = [*_air(setup), *_body(setup), *_openings(setup), *_domain(setup), *_grid(setup), *_instruments(setup)]
     return gravest_first(found)
 
 
@@ -78,6 +80,27 @@ def _body(setup):
             yield Finding("warn", "instruments.area", f"The reference area of {instruments.area:.4g} m² is {ratio:.2g} times the frontal area of {shadow.area:.4g} m² (planform {setup.body.planform.area:.4g} m²). Empty the field to take one of them, if that was not meant.")
     if instruments.reference_length and not 0.05 < instruments.reference_length / setup.body.length < 20:
         yield Finding("warn", "instruments.reference_length", f"The reference length of {instruments.reference_length:.4g} m is far from the body's {setup.body.length:.4g} m.")
+
+
+def _openings(setup):
+    """Openings that the grid hardly sees, or that ask for more than passes."""
+    surface, air, size = setup.body.surface, setup.air, setup.surface_size * setup.scale
+    for number, (name, action) in enumerate(setup.openings.items()):
+        if name in SIDES or not action.is_open:
+            continue
+        area = float(surface.areas[surface.patch == surface.patches.index(name.removeprefix("body: "))].sum())
+        across, path = np.sqrt(area) / size, f"air.walls.{number}.surface"
+        if across < 2:
+            yield Finding("stop", path, f"“{name}” has {area:.3g} m² and the cells there are {size:.3g} m: hardly one would lie in it. Take cells of "
+                          f"{np.sqrt(area) / 12:.2g} m (grid.surface_size, or a zone there).")
+        elif across < 10:
+            yield Finding("warn", path, f"“{name}” is {across:.0f} cells across: the grid catches its area, and with it the speed there, to about "
+                          f"{min(300 / across**2, 30):.0f} %. Take cells of {np.sqrt(area) / 12:.2g} m for two per cent (grid.surface_size, or a zone there).")
+        if action.action in FLOWING and area > 0:
+            share = abs(action.mass_flow) / area / (air.density * air.speed_of_sound)
+            if share > 0.57:
+                yield Finding("warn", f"air.walls.{number}.mass_flow", f"{action.mass_flow:g} kg/s through the {area:.3g} m² of “{name}” is more than {share:.2g} of what would pass "
+                              "at the speed of sound of the air around: an opening chokes at about 0.58 (for air as warm). Look at the unit and the area.")
 
 
 def _domain(setup):

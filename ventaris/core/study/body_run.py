@@ -47,6 +47,7 @@ def body_channels(setup):
     if len(setup.body.surface.parts) > 1:
         names += [channel_name(f"{what}_{part}") for part in setup.body.surface.parts for what in ("drag", "lift")]
     names += [channel_name(f"{what}_{region}") for region in setup.regions for what in ("drag", "lift")]
+    names += [channel_name(f"{'mass_flow' if action.is_open else 'heat'}_{name}") for name, action in setup.openings.items()]
     return names + [channel_name(f"cp_{p.name}") for p in setup.sheet.instruments.probes]
 
 
@@ -75,7 +76,15 @@ class BodyExecution(Climb):
         self._shocks = resume.arrays.get("shocks") if resume else None
         i = sheet.instruments
         self.balance = BodyBalance(setup.area / setup.scale**2, setup.length / setup.scale, np.array([i.moment_x, i.moment_y, i.moment_z]) / setup.scale,
-                                   setup.direction, setup.body.surface.parts, setup.axles, setup.half, setup.regions)
+                                   setup.direction, setup.body.surface.parts, setup.axles, setup.half, setup.regions,
+                                   tuple((name, action.is_open) for name, action in setup.openings.items()),
+                                   *self._units(setup))
+
+    @staticmethod
+    def _units(setup):
+        """kg/s and W of the solver's units of mass flow and power."""
+        flow = setup.air.density * setup.air.speed_of_sound * setup.scale**2
+        return flow, flow * setup.air.speed_of_sound**2
 
     @property
     def detached(self):

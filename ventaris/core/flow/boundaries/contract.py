@@ -36,6 +36,9 @@ class Boundary:
         over rho_inf a_inf^2.
     mass_flow : float
         Per area, over rho_inf a_inf.
+    whole : bool
+        Whether `mass_flow` and `blown` are of the whole surface, over rho_inf a_inf times the reference length's square; they
+        are spread over the grid's own area of it.
     heat : float
         Heat per area into the flow at a no-slip wall, over rho_inf a_inf^3.
     isothermal : bool
@@ -52,6 +55,7 @@ class Boundary:
     temperature: float = 1.0
     pressure: float = 0.0
     mass_flow: float = 0.0
+    whole: bool = False
     heat: float = 0.0
     isothermal: bool = False
     state: tuple | None = None

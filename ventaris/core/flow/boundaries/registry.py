@@ -68,5 +68,7 @@ def lay_out(mesh, free, wall_kind, given):
         condition = CONDITIONS[boundary.kind]
         rows = np.tile(free, (len(faces), 1))
         condition.rows(boundary, mesh.normal[faces], mesh.face_centre[faces], rows)
+        if boundary.whole and len(faces):
+            rows[:, 0] /= mesh.area[faces].sum()
         kind[faces - first], ghost[faces - first] = condition.code, rows
     return kind, ghost
