@@ -99,7 +99,7 @@ def _torus(rings):
 
 
 def plate():
-    """A turbulent layer that begins at the inflow of an empty box with a no-slip floor, with both closures."""
+    """A turbulent layer that begins at the inflow of an empty box with a no-slip floor, with three closures."""
     started, mach, reynolds = time.monotonic(), 0.15, 5e6
 
     def wanted(level, centres, edge):
@@ -112,7 +112,7 @@ def plate():
     k = np.argsort(x)
     law = (2 * np.log10(reynolds * x[k]) - 0.65) ** -2.3
     checks, curves = [], []
-    for closure, name in BOTH:
+    for closure, name in (*BOTH, ("k-epsilon", "k-ε")):
         flow = Discretisation(mesh, FreeStream(mach, reynolds=reynolds), closure=closure, boundaries=sides)
         march = SteadyMarch(flow, flow.uniform_state(), MarchControls(5.0, 1e4, 1.5, 10, 25, least_solved=0.5))
         for _ in range(150):

@@ -60,6 +60,10 @@ def flat_plate_sst():
     return flat_plate("sst", "flat-plate-sst", "published k-ω SST solutions of this plate: 0.0027 to 0.00272")
 
 
+def flat_plate_k_epsilon():
+    return flat_plate("k-epsilon", "flat-plate-k-epsilon", "published solutions of this plate with other closures: 0.0027 to 0.00272")
+
+
 def _turbulent_section(incidence, lift, drag, lift_share, drag_share, closure="spalart-allmaras", key="", grid=None):
     run = run_sheet(shape=naca0012(), flow={"model": "turbulent", "closure": closure}, grid=grid or {},
                     air={"motion": "mach", "mach": 0.15, "incidence": incidence, "viscosity_law": "from Reynolds number", "reynolds": 6e6})
@@ -123,5 +127,5 @@ def strong_shock():
                 seconds, curves, trends=trends_of(r))
 
 
-CASES = {"flat-plate": flat_plate, "flat-plate-sst": flat_plate_sst, "turbulent-0": turbulent_0, "turbulent-10": turbulent_10,
+CASES = {"flat-plate": flat_plate, "flat-plate-sst": flat_plate_sst, "flat-plate-k-epsilon": flat_plate_k_epsilon, "turbulent-0": turbulent_0, "turbulent-10": turbulent_10,
          "turbulent-15": turbulent_15, "turbulent-10-sst": turbulent_10_sst, "turbulent-transonic": turbulent_transonic, "strong-shock": strong_shock}

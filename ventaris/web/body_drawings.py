@@ -2,6 +2,7 @@
 import numpy as np
 from markupsafe import Markup, escape
 
+from ..core.grids.embedded import SIDES
 from ..core.look.silhouette import VIEWS, edges, silhouette
 from ..core.units import large, show
 
@@ -81,6 +82,27 @@ def _shape(setup):
     return _frame("".join(rows), (box[0] - pad, across + pad, low - pad, box[3] + pad)), caption
 
 
+def _openings(setup, size):
+    """Arrows at what passes air, seen from the side: into the surface or out of it, with a word beside each."""
+    surface, out = setup.body.surface, []
+    for name, action in setup.openings.items():
+        if name in SIDES or not action.is_open:
+            continue
+        own = surface.patch == surface.patches.index(name.removeprefix("body: "))
+        share = surface.areas[own, None] / surface.areas[own].sum()
+        middle, normal = ((share * values[own]).sum(axis=0)[[0, 2]] for values in (surface.corners.mean(axis=1), surface.normals))
+        length = np.linalg.norm(normal)
+        if length < 0.3:
+            continue
+        way = 0.12 * size * normal / length
+        inwards = action.action == "takes in" or action.action == "blows" and action.speed < 0 or action.action == "blows mass" and action.mass_flow < 0
+        start, tip = (middle + way, middle) if inwards else (middle, middle + way)
+        along, across = 0.3 * (tip - start), 0.15 * (tip - start)[[1, 0]] * [1, -1]
+        out += [_lines([(start, tip), (tip, tip - along + across), (tip, tip - along - across)], "stream"),
+                _text(middle[0] + way[0] + 0.02 * size, middle[1] + way[1] + 0.05 * size, name, 0.04 * size, "pale")]
+    return out
+
+
 def _air(setup):
     surface = setup.body.surface
     inner, box = _view(surface, "side")
@@ -93,11 +115,13 @@ def _air(setup):
         x0, x1 = box[0] - 0.45 * size, box[0] - 0.1 * size
         rise = np.tan(a) * (x1 - x0)
         parts.append(_lines([((x0, y - rise), (x1, y)), ((x1, y), (x1 - 0.05 * size, y + 0.025 * size - 0.05 * size * np.tan(a))), ((x1, y), (x1 - 0.05 * size, y - 0.025 * size - 0.05 * size * np.tan(a)))], "stream"))
+    parts += _openings(setup, size)
     air = setup.air
     yaw = f", yaw {setup.sheet.air.yaw:g}°" if setup.sheet.air.yaw else ""
     parts.append(_text(box[0] - 0.45 * size, box[3] + 0.06 * size, f"{show(air.speed, 'm/s', 4)}{yaw}", letters))
     caption = f"Mach {air.mach:.3g}, Reynolds number {large(setup.reynolds, 3)} on {setup.length:.4g} m; {show(air.dynamic_pressure, 'Pa', 4)} of dynamic pressure."
-    return _frame("".join(parts), (box[0] - 0.5 * size, box[1] + 0.1 * size, box[2] - 0.2 * size, box[3] + 0.2 * size)), caption
+    room = 0.3 if setup.openings else 0.1
+    return _frame("".join(parts), (box[0] - 0.5 * size, box[1] + room * size, box[2] - 0.2 * size, box[3] + 0.2 * size)), caption
 
 
 def _domain(setup):

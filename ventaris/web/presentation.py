@@ -38,7 +38,7 @@ QUANTITIES_OF = {"section": MATRIX_QUANTITIES, "body": BODY_QUANTITIES, "nozzle"
 COEFFICIENTS = (("lift", "Lift coefficient CL", 4), ("drag", "Drag coefficient CD", 5), ("moment", "Moment coefficient CM", 4))
 HEADLINES = {"section": COEFFICIENTS, "body": COEFFICIENTS, "nozzle": (("mass_flow", "Mass flow, kg/s", 5), ("thrust", "Thrust, N", 3), ("exit_mach", "Exit Mach number", 4))}
 BY_LEVEL = (("lift", "CL", 5), ("drag", "CD", 5), ("drag_pressure", "CD, pressure", 5), ("drag_friction", "CD, friction", 5), ("moment", "CM", 5))
-LEVEL_ROWS = {"section": BY_LEVEL, "body": (*BY_LEVEL, ("side", "CY", 5)),
+LEVEL_ROWS = {"section": BY_LEVEL, "body": (*BY_LEVEL[:4], ("drag_openings", "CD, openings", 5), BY_LEVEL[4], ("side", "CY", 5)),
               "nozzle": (("mass_flow", "mass flow, kg/s", 5), ("thrust", "thrust, N", 3), ("exit_mach", "exit Mach number", 4), ("exit_p", "exit pressure, Pa", 0), ("pressure_ratio", "total pressure kept", 5),
                          ("shock", "shock at x, m", 5), ("mach_disc", "Mach disc behind the exit, m", 5), ("plate_shock", "shock ahead of the plate, from it, m", 5), ("shock_cell", "shock cells apart, m", 5), ("axis_speed", "axis speed half-way, m/s", 2), ("plate_shear", "shear on the plate, N", 5), ("plate_force", "push on the plate, N", 4), ("tone", "tone, Hz", 0), ("tone_level", "its level, dB", 1), ("sound_level", "level, dB", 1))}
 
@@ -125,12 +125,13 @@ def _glide(c, t):
 
 
 # What channels are called on pages, by the whole of their names or by how they begin.
-CHANNEL_WORDS = {"drag_pressure": "Drag from pressure, CD", "drag_friction": "Drag from friction, CD", "lift_pressure": "Lift from pressure, CL", "side": "Side force coefficient CY",
+CHANNEL_WORDS = {"drag_pressure": "Drag from pressure, CD", "drag_friction": "Drag from friction, CD", "drag_openings": "Drag from what passes openings, CD", "lift_pressure": "Lift from pressure, CL", "side": "Side force coefficient CY",
                  "roll": "Rolling moment coefficient", "turn": "Yawing moment coefficient", "courant": "Courant number", "mass_flow_out": "Mass flow out of the exit, kg/s",
                  "exit_back_flow": "Share of the exit through which air comes back", "exit_p_total_least": "Least total pressure at the exit, Pa", "lift_without_slots": "Lift without the slots, CL",
                  "drag_without_slots": "Drag without the slots, CD", "slot_mass_flow": "Mass flow of the slots, of ρ U c", "plate_shock_ahead": "Mach number ahead of the plate's shock",
                  "mach_disc_ahead": "Mach number ahead of the Mach disc"}
-CHANNEL_STARTS = (("cp_", "Cp at {}"), ("p_", "Pressure at {}, Pa"), ("drag_", "Drag of {}, CD"), ("lift_", "Lift of {}, CL"), ("mass_flow_", "Mass flow of {}, kg/s"))
+CHANNEL_STARTS = (("cp_", "Cp at {}"), ("p_", "Pressure at {}, Pa"), ("drag_", "Drag of {}, CD"), ("lift_", "Lift of {}, CL"), ("mass_flow_", "Mass flow of {}, kg/s"),
+                  ("heat_", "Heat of {}, W"))
 CHANNEL_ENDS = (("_mach", "Mach number at {}"), ("_p_total", "Total pressure at {}, Pa"), ("_p", "Pressure at {}, Pa"), ("_t_total", "Total temperature at {}, K"), ("_t", "Temperature at {}, K"),
                 ("_mass_flow", "Mass flow at {}, kg/s"))
 

@@ -13,6 +13,7 @@ from ..store.fields import unpack_field, unpack_rows, unpack_taps
 from ..worker.loop import is_worker_running
 from . import campaigns
 from .body_looks import body_of
+from .presentation import channel_words
 
 pages = Blueprint("runs", __name__)
 
@@ -52,7 +53,9 @@ def live(run_id):
     """What has happened after a step, for the charts."""
     run = run_or_404(run_id)
     after = request.args.get("after", 0, type=int)
-    return jsonify(state=run["state"], history=runs.history(g.database, run_id, after), field=runs.array_version(g.database, run_id, "field"),
+    rows = runs.history(g.database, run_id, after)
+    words = {name: channel_words(name) for name in (rows[-1] if rows else ())}
+    return jsonify(state=run["state"], history=rows, words=words, field=runs.array_version(g.database, run_id, "field"),
                    progress=run["progress"])
 
 

@@ -69,7 +69,9 @@ class BodyBalance:
         dict
             ``lift, drag, side, moment, roll, turn, drag_pressure, drag_friction, lift_pressure``; the pitching moment
             ``moment`` is positive nose up, ``roll`` with the right side down, ``turn`` (yaw) with the nose to the right, all on the
-            reference length.  With axles ``lift_front`` and ``lift_rear``.  Of several parts ``drag_<part>`` and
+            reference length.  With axles ``lift_front`` and ``lift_rear``.  Where air passes surfaces ``drag_openings``, the part
+            of the drag that is its momentum and pressure, and ``mass_flow_<surface>`` in kg/s, positive into the flow; of
+            heated ones ``heat_<surface>`` in W.  Of several parts ``drag_<part>`` and
             ``lift_<part>``, and of surfaces that the user named the same.
         """
         pressure, friction = self.loads(flow)
@@ -95,6 +97,10 @@ class BodyBalance:
                 found = named.get(name) or named.get(f"body: {name}")
                 if found:
                     out |= {channel_name(f"drag_{name}"): found["drag"], channel_name(f"lift_{name}"): found["lift"]}
+        if any(flows for _, flows in self.openings):
+            # What passes brings and takes momentum: no friction.
+            out["drag_openings"] = friction[flow.is_blown, 0].sum()
+            out["drag_friction"] -= out["drag_openings"]
         for name, flows in self.openings:
             passed = flow.flux[flow.mesh.boundaries[name]] * (2.0 if self.half else 1.0)
             if flows:
@@ -111,7 +117,7 @@ class BodyBalance:
         return 2.0 * moment * [0.0, 1.0, 0.0] if self.half else moment
 
     def by_surface(self, flow):
-        """{named surface: {drag, lift, side, drag_pressure, drag_friction}}."""
+        """{named surface: {drag, lift, side, drag_pressure, drag_friction}}; the rest of an opening's drag is what passes it."""
         pressure, friction = self.loads(flow)
         position = np.zeros(flow.mesh.n_faces, dtype=np.int64)
         position[flow.wall] = np.arange(len(flow.wall))
@@ -120,7 +126,7 @@ class BodyBalance:
             k = position[flow.mesh.boundaries[name]]
             p, f = pressure[k].sum(axis=0), friction[k].sum(axis=0)
             out[name] = {"drag": float(p[0] + f[0]), "lift": float(p[2] + f[2]), "side": float(p[1] + f[1]),
-                         "drag_pressure": float(p[0]), "drag_friction": float(f[0])}
+                         "drag_pressure": float(p[0]), "drag_friction": float(friction[k[~flow.is_blown[k]], 0].sum())}
         return out
 
     def build_up(self, flow, low, high):
@@ -142,6 +148,6 @@ class BodyBalance:
 def body_forces(coefficients, air, area, length, unit):
     """Forces in the wanted unit (moments in that unit times metres) from coefficients."""
     scale = air.dynamic_pressure * area * PER_NEWTON[unit]
-    out = {name: coefficients[name] * scale for name in ("lift", "drag", "side", "drag_pressure", "drag_friction", "lift_front", "lift_rear") if name in coefficients}
+    out = {name: coefficients[name] * scale for name in ("lift", "drag", "side", "drag_pressure", "drag_friction", "drag_openings", "lift_front", "lift_rear") if name in coefficients}
     out["moment"] = coefficients["moment"] * scale * length
     return {**out, "unit": unit}

@@ -243,7 +243,7 @@ class BodyFlow(SheetSection):
     model: Literal["inviscid", "laminar", "turbulent"] = choice(
         "turbulent", "Flow model", "Inviscid: slip walls. Laminar: no-slip walls. Turbulent: wall functions and a closure.",
         inviscid="Inviscid", laminar="Laminar", turbulent="Turbulent")
-    closure: Closure = choice("sst", "Closure", "Both with wall functions. Behind blunt bodies and tails SST came nearer to the published drag, beyond Mach 1 Spalart-Allmaras (a sphere at Mach 2: 3.8 % high, SST 4.3 %); compare both where the flow separates from a smooth surface.",
+    closure: Closure = choice("sst", "Closure", "All with wall functions. Behind blunt bodies and tails SST came nearer to the published drag, beyond Mach 1 Spalart-Allmaras (a sphere at Mach 2: 3.8 % high, SST 4.3 %); compare both where the flow separates from a smooth surface.",
                                                          when={"model": "turbulent"}, **CLOSURES)
     wake: Literal["mean", "detached"] = choice(
         "mean", "Wakes", "Mean flow everywhere; or large eddies set free away from walls where the grid can carry them (shielded detached eddies), averaged over the settled part.",

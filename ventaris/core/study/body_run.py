@@ -47,6 +47,8 @@ def body_channels(setup):
     if len(setup.body.surface.parts) > 1:
         names += [channel_name(f"{what}_{part}") for part in setup.body.surface.parts for what in ("drag", "lift")]
     names += [channel_name(f"{what}_{region}") for region in setup.regions for what in ("drag", "lift")]
+    if any(action.is_open for action in setup.openings.values()):
+        names += ["drag_openings"]
     names += [channel_name(f"{'mass_flow' if action.is_open else 'heat'}_{name}") for name, action in setup.openings.items()]
     return names + [channel_name(f"cp_{p.name}") for p in setup.sheet.instruments.probes]
 

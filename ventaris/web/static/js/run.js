@@ -6,7 +6,7 @@ import { FlowCanvas } from "./viewer.js";
 const root = document.getElementById("run");
 const id = root.dataset.run;
 const live = document.getElementById("live");
-let last = 0, version = 0, view = null, busy = false, state = root.dataset.state;
+let last = 0, version = 0, view = null, busy = false, state = root.dataset.state, words = {};
 const history = [];
 const ENDED = ["settled", "stopped", "failed"];
 
@@ -67,7 +67,7 @@ function drawOther(x, tail, narrow) {
   const formulas = (root.dataset.formulas || "").split(",").filter((n) => names.includes(n));
   if (chooser.options.length !== names.length) {
     const kept = chooser.value || formulas[0] || names[0];
-    chooser.replaceChildren(...[...formulas, ...names.filter((n) => !formulas.includes(n))].map((n) => new Option(n, n)));
+    chooser.replaceChildren(...[...formulas, ...names.filter((n) => !formulas.includes(n))].map((n) => new Option(words[n] || n, n)));
     chooser.value = kept;
   }
   document.getElementById("other-box").hidden = document.getElementById("chart-other").hidden = false;
@@ -93,6 +93,7 @@ async function tick() {
   busy = true;
   try {
     const answer = await (await fetch(`/runs/${id}/live?after=${last}`)).json();
+    words = { ...words, ...answer.words };
     if (answer.history.length) { history.push(...answer.history); last = history.at(-1).step; drawCharts(); }
     if (answer.field !== version) { version = answer.field; await showField(); }
     state = answer.state;
