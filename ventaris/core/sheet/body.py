@@ -164,7 +164,11 @@ class BodyDomain(SheetSection):
     half: Literal["no", "yes"] = choice("no", "Half body", "Only the half y > 0 is computed, against a symmetry plane; forces are reported for the whole.", no="whole", yes="half, with a symmetry plane")
     ahead: float = number(3.0, "", 0.3, 100, "Ahead", "In body lengths (the longest side of the body's box).")
     behind: float = number(6.0, "", 0.5, 200, "Behind", "In body lengths.")
-    beside: float = number(3.0, "", 0.2, 100, "Beside and above", "In body lengths.")
+    beside: float = number(3.0, "", 0.2, 100, "Beside, above and below", "In body lengths; each side may have a distance of its own below.")
+    above: float | None = number(None, "", 0.2, 100, "Above", "In body lengths; empty takes the value for all sides.")
+    below: float | None = number(None, "", 0.2, 100, "Below", "In body lengths; empty takes the value for all sides.", when={"kind": "free"})
+    left: float | None = number(None, "", 0.2, 100, "To the left", "Towards y < 0, in body lengths; empty takes the value for all sides.", when={"half": "no"})
+    right: float | None = number(None, "", 0.2, 100, "To the right", "Towards y > 0, in body lengths; empty takes the value for all sides.")
     walls: Literal["far field", "slip"] = choice("far field", "Sides and ceiling", "Far field lets air through; slip walls are a wind tunnel's.", **{"far field": "far field", "slip": "slip walls (tunnel)"})
 
 

@@ -225,8 +225,9 @@ def _plan(sheet, body, scale):
     """The domain's box and the sizes, in the solver's unit."""
     domain, grid, surface = sheet.domain, sheet.grid, body.surface
     low, high = surface.box / scale
-    box_low = np.array([low[0] - domain.ahead, low[1] - domain.beside, low[2] - domain.beside])
-    box_high = np.array([high[0] + domain.behind, high[1] + domain.beside, high[2] + domain.beside])
+    left, right, below, above = (domain.beside if own is None else own for own in (domain.left, domain.right, domain.below, domain.above))
+    box_low = np.array([low[0] - domain.ahead, low[1] - left, low[2] - below])
+    box_high = np.array([high[0] + domain.behind, high[1] + right, high[2] + above])
     fixed = [False, False, False]
     if domain.kind == "ground":
         box_low[2], fixed[2] = low[2] - domain.clearance / scale, True
