@@ -128,8 +128,8 @@ def _run(options):
     except (RunFailed, MeshError, ShapeError) as error:
         return _fail(str(error))
     if options.out:
-        from .core.formats.results import result_files
-        for name, data in result_files(run).items():
+        from .core.study.kinds.registry import kind_of
+        for name, data in kind_of(sheet).files(run).items():
             _write(options.out, name, data)
         (options.out / "checkpoint.npz").unlink(missing_ok=True)
     _report(run, options.json)

@@ -16,7 +16,7 @@ from ventaris.core.shapes.outline import Outline, crossing, holds
 from ventaris.core.shapes.families import ellipse, four_digit
 from ventaris.core.shapes.section import Section
 from ventaris.core.study.checks import examine
-from ventaris.core.study.planner import plan_layer
+from ventaris.core.study.kinds.section.planner import plan_layer
 from ventaris.core.study.setup import prepare
 
 FLAP = {"name": "flap", "chord": 0.3, "deflection": 25, "gap": 0.02, "overlap": 0.01}

@@ -6,9 +6,9 @@ import numpy as np
 from tests.bodies import body_sheet, run_body
 from ventaris.core.flow.discretisation import Discretisation
 from ventaris.core.sheet import SheetError
-from ventaris.core.study.body_checks import preflight_body
-from ventaris.core.study.body_run import body_channels
-from ventaris.core.study.bodies import prepare_body
+from ventaris.core.study.kinds.body.preflight import preflight_body
+from ventaris.core.study.kinds.body.run import body_channels
+from ventaris.core.study.kinds.body.ready import prepare_body
 
 POD = {"name": "pod", "kind": "frustum", "length": 2.0, "front_diameter": 0.6, "rear_diameter": 0.6}
 ENDS = [{"name": "face", "x": 0.0, "y": 0, "z": 0}, {"name": "base", "x": 2.0, "y": 0, "z": 0}]

@@ -8,7 +8,7 @@ import meshio
 import numpy as np
 
 from tests.sheets import QUICK, run
-from ventaris.core.formats.results import result_files
+from ventaris.core.formats.results import section_files
 from ventaris.core.formats.tables import TableError, read_measured, write_csv
 from ventaris.core.look.colours import OFFERED, table
 from ventaris.core.look.drawable import default_range, drawable
@@ -68,7 +68,7 @@ class Fields(unittest.TestCase):
             table("jet")
 
     def test_result_files_can_be_read_by_others(self):
-        files = result_files(self.execution)
+        files = section_files(self.execution)
         with tempfile.TemporaryDirectory() as folder:
             path = Path(folder) / "field.vtu"
             path.write_bytes(files["field.vtu"])

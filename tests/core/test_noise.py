@@ -8,8 +8,8 @@ from tests.nozzles import CONE, nozzle_sheet
 from ventaris.core.sound import jet as j
 from ventaris.core.study.checks import estimate, examine
 from ventaris.core.study.execute import execute
-from ventaris.core.study.noise import make_flow, screech_formula
-from ventaris.core.study.noise_run import layer_thickness, microphone_result, spacing_of_cells, start_up_of
+from ventaris.core.study.kinds.jet.ready import make_flow, screech_formula
+from ventaris.core.study.kinds.jet.run import layer_thickness, microphone_result, spacing_of_cells, start_up_of
 from ventaris.core.study.progress import RunFailed
 from ventaris.core.study.setup import prepare
 from ventaris.validation.noise import returned_pulse

@@ -2,7 +2,7 @@ import unittest
 
 import numpy as np
 
-from ventaris.core.study.polar import series, summarise_polar
+from ventaris.core.study.kinds.section.polar import series, summarise_polar
 
 
 class Series(unittest.TestCase):

@@ -8,7 +8,7 @@ from ventaris.core.flow.march.krylov import gmres
 from ventaris.core.flow.closures.shear_stress_transport import SHEAR_LIMIT, SHOCK_SHEAR_LIMIT, ShearStressTransport
 from ventaris.core.flow.discretisation import Discretisation
 from ventaris.core.flow.march.steady import MarchControls, SteadyMarch
-from ventaris.core.study.bodies import prepare_body
+from ventaris.core.study.kinds.body.ready import prepare_body
 
 CLOSURES = ("spalart-allmaras", "sst")
 

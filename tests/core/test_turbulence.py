@@ -14,7 +14,8 @@ from ventaris.core.look.drawable import drawable
 from ventaris.core.shapes.families import ellipse, four_digit
 from ventaris.core.shapes.section import Section
 from ventaris.core.study.checks import examine
-from ventaris.core.study.setup import prepare, wall_unit
+from ventaris.core.study.setup import prepare
+from ventaris.core.study.kinds.section.ready import wall_unit
 from ventaris.store.fields import pack_field, unpack_field
 
 TURBULENT = {"flow": {"model": "turbulent"}, "air": {"motion": "mach", "mach": 0.15, "incidence": 2, "viscosity_law": "from Reynolds number", "reynolds": 3e6}}

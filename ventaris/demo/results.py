@@ -9,7 +9,7 @@ from ..core.look.drawable import nozzle_drawable, section_drawable
 from ..core.look.picture import thumbnail_picture
 from ..core.sheet import default_setup, read_toml, write_toml
 from ..core.shapes.assembly import assemble
-from ..core.study.bodies import body_air
+from ..core.study.kinds.body.ready import body_air
 from ..core.study.setup import prepare
 from ..store import archive, campaigns, runs, searches
 from ..store.body_fields import unpack_body_field

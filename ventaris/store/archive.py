@@ -9,6 +9,7 @@ from pydantic import Field, ValidationError
 
 from ..core.shapes.library import key_of
 from ..core.sheet import SHEETS, SheetError, default_setup, differing_inputs, read_section, read_toml
+from ..core.study.kinds.registry import FAMILIES
 from ..core.study.result import check_result, check_text, check_values
 from . import campaigns, runs, searches
 from .array_check import check_array, check_surface
@@ -238,7 +239,7 @@ def _read_run(archive, names, name, head, arrays, at):
     if space != head.space:
         raise ArchiveError(f"{name[:80]}: its sheet is of another kind than the campaign. Export the campaign again.")
     if run.result is not None:
-        check_result(run.result, space)
+        check_result(run.result, FAMILIES[space].result)
     steps = [entry.get("step") for entry in run.history]
     if not all(isinstance(step, int) and not isinstance(step, bool) for step in steps) or any(b <= a for a, b in zip(steps, steps[1:])):
         raise ArchiveError(f"{name[:80]}: steps of its history are missing or out of order. Export the campaign again.")

@@ -8,6 +8,7 @@ import zipfile
 import numpy as np
 
 from ..core.formats.surfaces import unpack_surface
+from ..core.study.kinds.registry import FAMILIES
 from ..core.study.progress import Checkpoint
 from .body_fields import unpack_body_field
 from .fields import unpack_field, unpack_frames, unpack_rows, unpack_taps
@@ -45,7 +46,7 @@ def _numbers(what, *arrays):
 
 
 def _field(data, space):
-    if space == "body":
+    if FAMILIES[space].is_spatial:
         _body_field(data)
         return
     level, mesh, state = unpack_field(data)
@@ -75,7 +76,7 @@ def _body_field(data):
 
 
 def _taps(data, space):
-    if space == "nozzle":
+    if FAMILIES[space].reads_lines:
         for columns in unpack_rows(data).values():
             if len({len(v) for v in columns.values()}) != 1:
                 raise ValueError("the curves are not of one length")

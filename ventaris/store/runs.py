@@ -5,6 +5,7 @@ import math
 import time
 
 from ..core.study import checks
+from ..core.study.kinds.registry import FAMILIES
 from .database import remember, setting, transaction
 
 ACTIVE = ("waiting", "gridding", "running")
@@ -13,7 +14,6 @@ STALE_AFTER = 12.0
 MOST_ATTEMPTS = 3
 # Seconds that a run lets others pass for every second that it takes itself, and the share of what is left of a run below which another is much shorter.
 PATIENCE, SHORTER = 3.0, 0.25
-COST_NAMES = {"section": "cost_per_cell_step", "body": "cost_per_cell_step_in_space", "nozzle": "cost_per_cell_step_in_nozzles"}
 
 
 STAMPS = ("""SELECT campaign_id, 'runs', count(*), max(id), max(finished), total(id * (unicode(state) + 31 * unicode(substr(state, 3, 1)))) FROM run GROUP BY campaign_id""",
@@ -310,7 +310,7 @@ def array_version(database, run_id, kind):
 
 def measured_cost(database, space="section"):
     """Seconds per cell and step measured on this machine's own runs, or None."""
-    return setting(database, COST_NAMES[space])
+    return setting(database, FAMILIES[space].cost_name)
 
 
 def expected_seconds(database, setup):
@@ -322,7 +322,7 @@ def expected_seconds(database, setup):
 def learn_cost(database, cost, space="section"):
     """Let a finished run improve the cost estimate."""
     known = measured_cost(database, space)
-    remember(database, COST_NAMES[space], cost if known is None else 0.7 * known + 0.3 * cost)
+    remember(database, FAMILIES[space].cost_name, cost if known is None else 0.7 * known + 0.3 * cost)
 
 
 def _parsed(row):

@@ -8,6 +8,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from ..core.sheet import SheetError, read_section, read_sheet, read_toml, write_toml
 from ..core.study.checks import examine
 from ..core.study.channels import names_in
+from ..core.study.kinds.registry import FAMILIES
 from ..core.study.result import check_result
 from ..core.study.search import (MOST_PARAMETERS, MOST_RUNS, Constraint, Parameter, Plan, SearchError, best, evaluator, first_plan, is_worthwhile, outcome, propose,
                                  shape_numbers, with_values)
@@ -243,7 +244,7 @@ def checked(found, variants, points, space):
             if read_toml(p.run.sheet).space != space:
                 raise ValueError("a search holds a run of another kind")
             if p.run.result is not None:
-                check_result(p.run.result, space)
+                check_result(p.run.result, FAMILIES[space].result)
     return found
 
 

@@ -8,8 +8,8 @@ from ..core.sound.far_field import extrapolate, valid_angles
 from ..core.sound.jet import JetFlow
 from ..core.sound.spectra import find_tones, level, spectrum
 from ..core.study.execute import execute
-from ..core.study.noise import screech_formula
-from ..core.study.noise_run import JetRecorder
+from ..core.study.kinds.jet.ready import screech_formula
+from ..core.study.kinds.jet.run import JetRecorder
 from .case import Case, Check
 
 AMBIENT, DIAMETER = 101325.0, 0.06

@@ -11,7 +11,7 @@ from ..core.look.body_surface import drawn_for
 from ..core.look.colours import map_for
 from ..core.shapes.assembly import assemble
 from ..core.sheet import read_toml
-from ..core.study.bodies import body_air
+from ..core.study.kinds.body.ready import body_air
 from ..store import runs
 from ..store.body_fields import unpack_body_field
 from ..store.database import open_database

@@ -3,7 +3,7 @@ from flask import Blueprint, g, jsonify, redirect, render_template, request, url
 
 from ..core import units
 from ..core.sheet import SheetError, read_section
-from ..core.study.polar import series, summarise_polar
+from ..core.study.kinds.section.polar import series, summarise_polar
 from ..store import campaigns as store, runs
 from .campaigns import campaign_or_404
 from .presentation import NOZZLE_QUANTITIES

@@ -4,8 +4,8 @@ from flask import Blueprint, abort, g, jsonify, render_template, request
 
 from ..core.sheet import read_toml
 from ..core.sound.spectra import level, spectrum
-from ..core.study.noise import SEGMENT, screech_formula
-from ..core.study.noise_run import microphone_result, start_up_of
+from ..core.study.kinds.jet.ready import SEGMENT, screech_formula
+from ..core.study.kinds.jet.run import microphone_result, start_up_of
 from ..core.study.setup import prepare
 from ..store import measured as tables, runs
 from ..store.fields import unpack_rows

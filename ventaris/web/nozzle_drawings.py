@@ -5,9 +5,9 @@ from markupsafe import Markup
 from ..core.grids.quality import skewness
 from ..core.sheet.arrangement import CLOSURES
 from ..core.shapes.nozzles import port_spans, wall_pieces
-from ..core.study.nozzle_verdict import REGIMES
+from ..core.study.kinds.nozzle.judge import REGIMES
 from ..core.sound.jet import ABSORB_DOWNSTREAM, ABSORB_SIDEWAYS, ABSORB_UPSTREAM, DOWNSTREAM, SIDEWAYS, UPSTREAM
-from ..core.study.noise import make_flow
+from ..core.study.kinds.jet.ready import make_flow
 from ..core.study.progress import RunFailed
 from ..core.units import show
 from . import drawings

@@ -9,7 +9,7 @@ from markupsafe import Markup
 
 from ..core import units
 from ..core.instruments.sections import AVERAGES
-from ..core.study.nozzle_verdict import NOZZLE_FLOORS
+from ..core.study.kinds.nozzle.judge import NOZZLE_FLOORS
 from ..core.study.trend import grid_trend
 from ..core.study.verdict import BODY_FLOORS, SECTION_FLOORS, wide_bars
 

@@ -3,10 +3,8 @@ from flask import Blueprint, abort, g, jsonify, redirect, render_template, reque
 
 from ..core import units
 from ..core.sheet import SheetError
-from ..core.study.channels import base_channels
 from ..core.study.checks import examine
-from ..core.study.body_run import body_channels
-from ..core.study.nozzles import nozzle_channels
+from ..core.study.kinds.registry import kind_of
 from ..core.study.search import Constraint, Parameter, Plan, SearchError, best, shape_numbers, with_values
 from ..core.units import UnitError
 from ..store import campaigns as store, runs, searches
@@ -14,7 +12,6 @@ from . import campaigns
 from .presentation import QUANTITIES_OF
 
 pages = Blueprint("searches", __name__)
-CHANNELS = {"section": base_channels, "body": body_channels, "nozzle": nozzle_channels}
 MOST_CONSTRAINTS = 3
 # What a campaign's kind is usually searched for.
 USUAL = {"section": ("lift / drag", "largest"), "body": ("drag", "smallest"), "nozzle": ("thrust", "largest")}
@@ -70,7 +67,7 @@ def new(campaign_id):
 
 def _channels(campaign, setup):
     """Channels that a run of this sheet has at its end."""
-    names = CHANNELS[campaign["space"]](setup) + [f.name for f in setup.sheet.instruments.formulas]
+    names = kind_of(setup.sheet).channels(setup) + [f.name for f in setup.sheet.instruments.formulas]
     extra = [key for key in QUANTITIES_OF[campaign["space"]] if key == "shock"] if campaign["space"] == "nozzle" else []
     return [n for n in names if n not in ("step", "residual", "courant")] + extra
 

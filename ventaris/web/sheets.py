@@ -11,7 +11,7 @@ from ..core.sheet.fields import SheetSection
 from ..core.sheet.nozzle import STEADY
 from ..core.study.air import derived_air
 from ..core.study.checks import estimate, examine
-from ..core.study.planner import plan_layer
+from ..core.study.kinds.section.planner import plan_layer
 from ..store import campaigns as store, runs, surfaces
 from . import campaigns
 from .body_drawings import draw_body

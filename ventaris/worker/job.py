@@ -3,16 +3,15 @@ import time
 import traceback
 
 from ..core.grids.mesh import MeshError
-from ..core.instruments.taps import read_taps
-from ..core.look.body_field import body_field
 from ..core.sheet import SheetError, differing_inputs, read_toml
 from ..core.shapes.coordinates import ShapeError
 from ..core.study.execute import execute
+from ..core.study.kinds.registry import kind_of
 from ..core.study.progress import Checkpoint, RunFailed
 from ..store import runs
-from ..store.body_fields import pack_body_field
 from ..store.database import StoreError, Vanished
-from ..store.fields import pack_field, pack_frames, pack_rows, pack_taps, unpack_field
+from ..store.fields import pack_frames, unpack_field
+from ..store.kept import pack_kept_field, pack_kept_readings
 
 RECORD_EVERY = 0.25
 DISK_WAIT = 5.0
@@ -69,7 +68,7 @@ class Job:
             runs.say(self.database, self.id, f"Going on from the checkpoint at step {len(checkpoint.history)}")
             self.resumed_at = len(checkpoint.history)
         neighbour = None
-        if sheet.space == "section" and sheet.run.start == "neighbour" and not checkpoint:
+        if kind_of(sheet).takes_neighbour and sheet.run.start == "neighbour" and not checkpoint:
             neighbour = self._neighbour(sheet)
         self.execution = execute(sheet, checkpoint, self.run["extra_steps"], neighbour)
         for progress in self.execution:
@@ -171,16 +170,11 @@ class Job:
 
     def _keep_picture(self, with_layer=False):
         began = time.monotonic()
-        level, flow, state = self.execution.field()
-        if self.execution.sheet.space == "body":
-            runs.keep_array(self.database, self.id, "field", pack_body_field(body_field(level, flow, state, self.execution.setup.scale, self.execution.setup.half, mean=self.execution.mean)))
-            self.picture_seconds = time.monotonic() - began
-            return
-        runs.keep_array(self.database, self.id, "field", pack_field(level, flow.mesh, state))
-        if self.execution.sheet.space == "nozzle":
-            runs.keep_array(self.database, self.id, "taps", pack_rows(self.execution.rows()))
-            return
-        runs.keep_array(self.database, self.id, "taps", pack_taps(read_taps(flow, state, with_layer)))
+        runs.keep_array(self.database, self.id, "field", pack_kept_field(self.execution.kept_field()))
+        readings = self.execution.kept_readings(with_layer)
+        if readings is not None:
+            runs.keep_array(self.database, self.id, "taps", pack_kept_readings(readings))
+        self.picture_seconds = time.monotonic() - began
 
     def _keep_checkpoint(self):
         checkpoint = self.execution.checkpoint()

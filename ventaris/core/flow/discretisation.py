@@ -122,7 +122,7 @@ class Discretisation:
         mach, g, dim = self.stream.mach, self.stream.gamma, self.dim
         energy = (g - 1) / mach**3 if mach <= 1 else (g - 1) / mach
         self.row_scale = np.array([1 / mach, energy] + dim * [1 / mach**2])
-        self.column_scale = np.array([mach**2, (g - 1) * mach**2] + dim * [mach])
+        self.column_scale = np.append(self.stream.column_scale, [] if dim == 2 else [mach])
         # The limiter must not see waves weaker than this; in supersonic flow the stream's own pressure is the measure, or it
         # would overlook undershoots to vacuum.
         s = strength or min(mach, 1.0)

@@ -47,6 +47,11 @@ class FreeStream:
         return np.array([0.0, 1.0, self.mach * np.cos(self.incidence), self.mach * np.sin(self.incidence)])
 
     @property
+    def column_scale(self):
+        """Scales that make changes of [p, T, u, v] of order one at any Mach number, shape (4,)."""
+        return np.array([self.mach**2, (self.gamma - 1) * self.mach**2, self.mach, self.mach])
+
+    @property
     def axes(self):
         """Unit vectors along the stream and across it (the directions of drag and lift)."""
         c, s = np.cos(self.incidence), np.sin(self.incidence)

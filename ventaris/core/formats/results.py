@@ -13,21 +13,8 @@ from .tables import write_csv
 from .vtu import write_vtu
 
 
-def result_files(run):
-    """Everything a result folder holds.
-
-    Parameters
-    ----------
-    run : Execution, iterated to its end
-
-    Returns
-    -------
-    dict of str to bytes
-    """
-    if run.sheet.space == "body":
-        return _body_files(run)
-    if run.sheet.space == "nozzle":
-        return _nozzle_files(run)
+def section_files(run):
+    """{name: bytes} of a finished run of sections."""
     _, flow, state = run.field()
     air = run.setup.air
     picture = section_drawable(run.setup, flow.mesh, state)
@@ -38,7 +25,8 @@ def result_files(run):
             "cp.svg": field_picture(picture, "cp", "svg", title=run.sheet.title)}
 
 
-def _nozzle_files(run):
+def nozzle_files(run):
+    """{name: bytes} of a finished run of a nozzle or its jet."""
     _, flow, state = run.field()
     picture = nozzle_drawable(run.setup, flow.mesh, state)
     return {"sheet.toml": write_toml(run.sheet).encode(), "result.json": json.dumps(run.result, indent=1).encode(), "history.csv": history_csv(run.history).encode(),
@@ -55,7 +43,8 @@ def rows_csv(rows):
     return write_csv(table)
 
 
-def _body_files(run):
+def body_files(run):
+    """{name: bytes} of a finished run of a body."""
     level, flow, state = run.field()
     field = body_field(level, flow, state, run.setup.scale, run.setup.half, run.setup.air, run.mean)
     drawn = drawn_for(field, run.setup.body.surface)

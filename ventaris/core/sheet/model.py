@@ -231,6 +231,11 @@ class SheetBase(SheetSection):
     format: Literal[1] = FORMAT
     title: str = text("", "Title", "", 120)
 
+    @property
+    def kind(self):
+        """Name of the kind of campaign that runs it."""
+        return self.space
+
 
 class Sheet(SheetBase):
     """One run of sections in a plane, whole."""

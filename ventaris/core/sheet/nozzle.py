@@ -225,5 +225,10 @@ class NozzleSheet(SheetBase):
     flow: NozzleFlow = Field(default_factory=NozzleFlow)
     run: NozzleRun = Field(default_factory=NozzleRun)
 
+    @property
+    def kind(self):
+        """A jet in time where noise is asked for, else the steady nozzle."""
+        return "jet" if self.flow.model == "noise" else "nozzle"
+
 
 SECTIONS = {"shape": NozzleShape, "air": NozzleAir, "domain": NozzleDomain, "grid": NozzleGrid, "instruments": NozzleInstruments, "flow": NozzleFlow, "run": NozzleRun}

@@ -3,7 +3,6 @@ import ast
 import math
 import operator
 
-from ..instruments.balance import channel_name
 from ..sheet.arrangement import Formula
 
 BINARY = {ast.Add: operator.add, ast.Sub: operator.sub, ast.Mult: operator.mul, ast.Div: operator.truediv, ast.Pow: operator.pow}
@@ -85,18 +84,6 @@ class Channels:
             entry[0] += 1
             entry[1] += value
         return entry[1] / entry[0] if entry[0] else None
-
-
-def base_channels(setup):
-    """Names of the channels that a run of this sheet records by itself."""
-    names = ["step", "residual", "courant", "lift", "drag", "moment", "drag_pressure", "drag_friction", "lift_pressure"]
-    if setup.slots:
-        names += ["lift_without_slots", "drag_without_slots", "slot_mass_flow"]
-    for name in (*setup.elements, *setup.stretches):
-        names += [channel_name(f"lift_{name}"), channel_name(f"drag_{name}")]
-    for probe in setup.sheet.instruments.probes:
-        names += [channel_name(f"cp_{probe.name}")]
-    return names
 
 
 def names_in(expression):

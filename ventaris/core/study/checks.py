@@ -1,16 +1,10 @@
 """A sheet on the way to a run: every problem as (field, message), never a traceback."""
-from ..grids.embedded import mesh_quality
 from ..grids.mesh import MeshError
-from ..grids.quality import measure_quality
 from ..shapes.coordinates import ShapeError
-from . import body_checks, nozzle_verdict, preflight
 from .findings import Finding
-from .setup import prepare
+from .kinds.registry import kind_of
 
 SECTIONS = ("shape.", "air.", "grid.", "domain.", "instruments.")
-PREFLIGHTS = {"section": preflight.preflight, "body": body_checks.preflight_body, "nozzle": nozzle_verdict.preflight_nozzle}
-ESTIMATES = {"section": (preflight.estimate, preflight.DEFAULT_COST), "body": (body_checks.estimate_body, body_checks.DEFAULT_COST),
-             "nozzle": (nozzle_verdict.estimate_nozzle, nozzle_verdict.DEFAULT_COST)}
 
 
 def examine(sheet):
@@ -27,8 +21,9 @@ def examine(sheet):
     findings : list of Finding
     """
     try:
-        setup = prepare(sheet)
-        return setup, PREFLIGHTS[sheet.space](setup)
+        kind = kind_of(sheet)
+        setup = kind.prepare(sheet)
+        return setup, kind.preflight(setup)
     except (ShapeError, MeshError, ValueError) as error:
         message = str(error)
         path = message.split(" ")[0].rstrip(":=") if message.startswith(SECTIONS) else "shape"
@@ -37,13 +32,12 @@ def examine(sheet):
 
 def quality_of_grids(setup):
     """Make every level's grid and measure it: {"levels": {level: measures}, "notes": [...]}; raises `MeshError`."""
-    meshes = setup.generate()
-    if setup.sheet.space == "body":
-        return {"levels": {name: mesh_quality(mesh) for name, mesh in meshes.items()}, "notes": [note for mesh in meshes.values() for note in mesh.notes]}
-    return {"levels": {name: measure_quality(mesh).as_dict() for name, mesh in meshes.items()}, "notes": []}
+    meshes, measure = setup.generate(), kind_of(setup.sheet).measure_grid
+    levels = {name: found if isinstance(found := measure(mesh), dict) else found.as_dict() for name, mesh in meshes.items()}
+    return {"levels": levels, "notes": [note for mesh in meshes.values() for note in getattr(mesh, "notes", ())]}
 
 
 def estimate(setup, cost=None):
     """Cells, time, memory and disk of a climb, or None where nothing can be run; `cost` in seconds per cell and step as measured on this machine, or None."""
-    compute, default = ESTIMATES[setup.sheet.space]
-    return compute(setup, cost or default)
+    kind = kind_of(setup.sheet)
+    return kind.estimate(setup, cost or kind.default_cost)

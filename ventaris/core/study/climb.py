@@ -192,6 +192,14 @@ class Climb:
         return Checkpoint(write_toml(self.sheet), level.name, level.march.state.copy(), march, list(self.history), [vars(f) for f in self.finished],
                           self._clock(), self._kept_time(), self._kept_arrays())
 
+    def kept_field(self):
+        """What is kept to look at: (level, Mesh, state), or a `BodyField`."""
+        level, flow, state = self.field()
+        return level, flow.mesh, state
+
+    def kept_readings(self, whole):
+        """What is kept of readings along walls: a `TapRow`, {line: columns}, or None; `whole` at the end of the run."""
+
     def field(self):
         """The present state on its level: (level, discretisation, state)."""
         return self._level.name, self._level.flow, self._state()

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from .setup import uses_triangles
+from .kinds.section.ready import uses_triangles
 
 MOST = 8
 LOWEST, HIGHEST = 0.3, 4.0

@@ -354,23 +354,20 @@ class NozzleResult(_Result):
     noise: NoisePart | None = None
 
 
-KINDS = {"section": SectionResult, "body": BodyResult, "nozzle": NozzleResult}
-
-
-def check_result(result, space):
+def check_result(result, declared):
     """Look a result of a run over; raises ValueError that names what is wrong.
 
     Parameters
     ----------
     result : dict
         As read from JSON.
-    space : str
-        The kind of its sheet.
+    declared : type
+        What a result of its kind is declared to hold.
     """
     if not isinstance(result, dict):
         raise ValueError("the result is not a table")
     try:
-        KINDS[space].model_validate({k: v for k, v in result.items() if k not in ("needed", "headlines")})
+        declared.model_validate({k: v for k, v in result.items() if k not in ("needed", "headlines")})
     except ValidationError as error:
         first = error.errors()[0]
         raise ValueError(f"result.{'.'.join(str(part) for part in first['loc'])[:80]}: {first['msg'][:160]}") from None

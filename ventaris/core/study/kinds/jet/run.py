@@ -4,22 +4,24 @@ from dataclasses import replace
 import numpy as np
 from scipy.signal import find_peaks
 
-from ..grids.blocks import block_cells, line_edges, used_only
-from ..grids.mesh import mesh_from_cells, revolve
-from ..grids.quality import measure_quality
-from ..instruments.balance import channel_name
-from ..instruments.sections import Sections
-from ..sheet import write_toml
-from ..sound.far_field import carried_frequencies, extrapolate, valid_angles
-from ..sound.jet import SAMPLE_EVERY
-from ..sound.spectra import find_tones, level, spectrum
-from .climb import Climb
-from .noise import KEPT_SEGMENTS, SCREECH_SOURCE, SEGMENT, cell_length, make_flow, noise_channels, preflight_noise, screech_formula
-from .nozzle_run import NozzleExecution
-from .nozzles import prepare_nozzle, theory_result
-from .progress import Checkpoint, LevelResult, Progress, RunFailed
-from .unsteady import MeanField
-from .verdict import Verdict, formula_warnings
+from ....grids.blocks import block_cells, line_edges, used_only
+from ....grids.mesh import mesh_from_cells, revolve
+from ....grids.quality import measure_quality
+from ....instruments.balance import channel_name
+from ....instruments.sections import Sections
+from ....sheet import write_toml
+from ....sound.far_field import carried_frequencies, extrapolate, valid_angles
+from ....sound.jet import SAMPLE_EVERY
+from ....sound.spectra import find_tones, level, spectrum
+from ...climb import Climb
+from ...findings import formula_findings, gravest_first
+from ..nozzle.judge import supply_findings
+from .ready import KEPT_SEGMENTS, SCREECH_SOURCE, SEGMENT, cell_length, make_flow, noise_channels, preflight_noise, screech_formula
+from ..nozzle.run import NozzleExecution
+from ..nozzle.ready import prepare_nozzle, theory_result
+from ...progress import Checkpoint, LevelResult, Progress, RunFailed
+from ...unsteady import MeanField
+from ...verdict import Verdict, formula_warnings
 
 # Steps between two entries of the history.
 BATCH = 40
@@ -87,6 +89,12 @@ class _Picture:
 
     def __init__(self, mesh):
         self.mesh, self.n_cells = mesh, mesh.n_cells
+
+
+def preflight_jet(setup):
+    """Findings for a prepared jet in time, the gravest first."""
+    formulas = formula_findings(setup.sheet.instruments.formulas, noise_channels(setup))
+    return gravest_first([*supply_findings(setup), *preflight_noise(setup), *formulas])
 
 
 class NoiseExecution(Climb):
@@ -185,6 +193,10 @@ class NoiseExecution(Climb):
         """(level, what has the mesh, state) of this moment."""
         state = self._cells()
         return "fine", _Picture(self._mesh), state
+
+    def kept_readings(self, whole):
+        """See `Climb`."""
+        return self.rows()
 
     def rows(self):
         """The signals: {microphone: {"s": seconds, "pressure": Pa above ambient}}."""

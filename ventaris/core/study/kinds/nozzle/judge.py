@@ -1,9 +1,8 @@
 """What the program says of a nozzle: before its run and after it."""
-from ..units import large
-from .findings import Estimate, Finding, climb_findings, formula_findings, gravest_first
-from .noise import estimate_noise, noise_channels, preflight_noise
-from .nozzles import nozzle_channels
-from .verdict import NEVER_SETTLED, Verdict, formula_warnings, unformed, wide_bars
+from ....units import large
+from ...findings import Estimate, Finding, climb_findings, formula_findings, gravest_first
+from .ready import nozzle_channels
+from ...verdict import NEVER_SETTLED, Verdict, formula_warnings, unformed, wide_bars
 
 DEFAULT_COST = 1.6e-5
 BYTES_PER_CELL = 7_000
@@ -16,8 +15,6 @@ REGIMES = {"subsonic": "subsonic throughout", "shock inside": "choked, with a sh
 
 def estimate_nozzle(setup, cost=DEFAULT_COST):
     """Cells, time, memory and disk of a climb; `cost` in seconds per cell and step."""
-    if setup.sheet.flow.model == "noise":
-        return estimate_noise(setup)
     steps = 140 if setup.has_jet else 60
     if setup.sheet.flow.model == "turbulent":
         steps *= 1.5
@@ -27,14 +24,13 @@ def estimate_nozzle(setup, cost=DEFAULT_COST):
 
 def preflight_nozzle(setup):
     """Findings for a prepared nozzle, the gravest first."""
-    if setup.sheet.flow.model == "noise":
-        return gravest_first([*_pressures(setup), *preflight_noise(setup), *formula_findings(setup.sheet.instruments.formulas, noise_channels(setup))])
-    found = [*_pressures(setup), *_contour(setup), *_physics(setup), *_grid(setup), *climb_findings(setup.levels),
+    found = [*supply_findings(setup), *_contour(setup), *_physics(setup), *_grid(setup), *climb_findings(setup.levels),
              *formula_findings(setup.sheet.instruments.formulas, nozzle_channels(setup)), *_instruments(setup)]
     return gravest_first(found)
 
 
-def _pressures(setup):
+def supply_findings(setup):
+    """What the supply and one-dimensional theory give to think about."""
     air, given, theory = setup.air, setup.sheet.air, setup.theory
     if given.supply in ("total", "jet mach"):
         yield Finding("note", "air.total_pressure", f"The supply's total pressure is {air.supply_pressure / 1e3:.5g} kPa absolute, {(air.supply_pressure - air.ambient_pressure) / 1e3:+.5g} kPa "

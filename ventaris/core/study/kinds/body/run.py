@@ -4,23 +4,24 @@ from dataclasses import replace
 
 import numpy as np
 
-from ..flow.discretisation import Discretisation
-from ..flow.march.prolongation import prolong
-from ..flow.march.steady import EXACT_COURANT, EXACT_TOLERANCE, EXACT_VECTORS, FlowDiverged, MarchControls, SteadyMarch
-from ..flow.march.unsteady import TimeMarch
-from ..grids.embedded import mesh_quality
-from ..instruments.balance import channel_name
-from ..instruments.body_balance import BodyBalance, body_forces
-from ..instruments.plane_meter import SpatialSampler, read_meter, read_point
-from ..memory import give_back
-from .air import derived_air
-from .bodies import prepare_body
-from .body_verdict import judge_body
-from .climb import Climb
-from .progress import LevelResult, MarchedLevel, RunFailed
-from .statistics import statistics_of
-from .trend import level_trends
-from .unsteady import MeanField, moments_of
+from ....flow.discretisation import Discretisation
+from ....flow.march.prolongation import prolong
+from ....flow.march.steady import EXACT_COURANT, EXACT_TOLERANCE, EXACT_VECTORS, FlowDiverged, MarchControls, SteadyMarch
+from ....flow.march.unsteady import TimeMarch
+from ....grids.embedded import mesh_quality
+from ....instruments.balance import channel_name
+from ....instruments.body_balance import BodyBalance, body_forces
+from ....instruments.plane_meter import SpatialSampler, read_meter, read_point
+from ....look.body_field import body_field
+from ....memory import give_back
+from ...air import derived_air
+from .ready import prepare_body
+from .judge import judge_body
+from ...climb import Climb
+from ...progress import LevelResult, MarchedLevel, RunFailed
+from ...statistics import statistics_of
+from ...trend import level_trends
+from ...unsteady import MeanField, moments_of
 
 STEADY_OVER = 10
 # A mean needs a record of at least this many second-order steps.
@@ -338,6 +339,11 @@ class BodyExecution(Climb):
                 reading["cubic_metres_per_second"] = reading["speed"] * air.speed * meter.width * meter.height * reading["covered"]
             out[meter.name] = reading
         return out
+
+    def kept_field(self):
+        """See `Climb`."""
+        level, flow, state = self.field()
+        return body_field(level, flow, state, self.setup.scale, self.setup.half, mean=self.mean)
 
     def _build_up(self):
         low, high = self.setup.body.surface.box[:, 0] / self.setup.scale

@@ -1,13 +1,13 @@
 """Before a body's run: what is missing, unusual or inconsistent, each with its mend; cost in time and memory."""
 import numpy as np
 
-from ..grids.bodies import LEVELS
-from ..grids.embedded import SIDES
-from ..sheet.body_walls import FLOWING
-from ..units import large
-from .bodies import refers_to_planform
-from .body_run import body_channels
-from .findings import Estimate, Finding, climb_findings, formula_findings, gravest_first, mach_findings
+from ....grids.bodies import LEVELS
+from ....grids.embedded import SIDES
+from ....sheet.body_walls import FLOWING
+from ....units import large
+from .ready import refers_to_planform
+from .run import body_channels
+from ...findings import Estimate, Finding, climb_findings, formula_findings, gravest_first, mach_findings
 
 # Measured with benchmarks/bodies.py on two cores of 2.5 GHz; replaced by this machine's own runs.
 DEFAULT_COST = 1.0e-5

@@ -1,7 +1,7 @@
 """What the program says of a finished run of a body."""
 import math
 
-from .verdict import BODY_FLOORS, NEVER_SETTLED, Verdict, formula_warnings, unformed, wide_bars
+from ...verdict import BODY_FLOORS, NEVER_SETTLED, Verdict, formula_warnings, unformed, wide_bars
 
 # Fewer cells than this across the smaller side of the body, and its wake is hardly there.
 FEW_CELLS = 24

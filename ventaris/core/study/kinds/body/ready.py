@@ -3,14 +3,14 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from .. import gas
-from ..flow.stream import FreeStream
-from ..grids.bodies import LEVELS, BodyGridPlan, BodyGrids, SolidZone, size_for_budget
-from ..shapes.assembly import Assembly, assemble
-from ..shapes.clearances import measure_clearances
-from ..shapes.surface import SurfaceError
-from .air import air_state
-from .body_surfaces import open_surfaces, surface_boundaries
+from .... import gas
+from ....flow.stream import FreeStream
+from ....grids.bodies import LEVELS, BodyGridPlan, BodyGrids, SolidZone, size_for_budget
+from ....shapes.assembly import Assembly, assemble
+from ....shapes.clearances import measure_clearances
+from ....shapes.surface import SurfaceError
+from ...air import air_state
+from .surfaces import open_surfaces, surface_boundaries
 
 
 @dataclass(frozen=True)

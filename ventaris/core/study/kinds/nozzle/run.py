@@ -3,19 +3,19 @@ from dataclasses import replace
 
 import numpy as np
 
-from ..flow.discretisation import Discretisation
-from ..flow.march.prolongation import prolong
-from ..flow.shocks import IN_NOZZLES
-from ..flow.march.steady import MarchControls, SteadyMarch
-from ..grids.quality import measure_quality
-from ..instruments.balance import channel_name
-from ..instruments.probe import containing_cell
-from ..instruments.sections import NozzleBalance, find_nozzle_shocks, mach_disc, read_rows, shock_cells
-from .climb import Climb
-from .nozzle_verdict import judge_nozzle
-from .nozzles import nozzle_channels, prepare_nozzle, start_state, theory_result
-from .progress import LevelResult, MarchedLevel
-from .trend import level_trends
+from ....flow.discretisation import Discretisation
+from ....flow.march.prolongation import prolong
+from ....flow.shocks import IN_NOZZLES
+from ....flow.march.steady import MarchControls, SteadyMarch
+from ....grids.quality import measure_quality
+from ....instruments.balance import channel_name
+from ....instruments.probe import containing_cell
+from ....instruments.sections import NozzleBalance, find_nozzle_shocks, mach_disc, read_rows, shock_cells
+from ...climb import Climb
+from .judge import judge_nozzle
+from .ready import nozzle_channels, prepare_nozzle, start_state, theory_result
+from ...progress import LevelResult, MarchedLevel
+from ...trend import level_trends
 
 # What must stand still, with the share of change that is asked of it over that of the sheet: a jet's far half hovers longest.
 WATCHED = {"mass_flow": 1.0, "thrust": 1.0, "axis_speed": 10.0, "plate_force": 3.0}
@@ -159,6 +159,10 @@ class NozzleExecution(Climb):
         drop = np.log10(max(level.march.residual, 1e-16)) / np.log10(self.sheet.run.residual)
         here = min(0.97, max(level.steps / (level.steps + 60), float(np.clip(drop, 0, 1)) ** 2))
         return float((done + here * level.flow.n_cells) / total)
+
+    def kept_readings(self, whole):
+        """See `Climb`."""
+        return self.rows()
 
     def rows(self):
         """The curves of this moment, see `read_rows`."""

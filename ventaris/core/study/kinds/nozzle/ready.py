@@ -4,16 +4,16 @@ from functools import cached_property
 
 import numpy as np
 
-from .. import gas
-from ..flow.boundaries.contract import Boundary
-from ..flow.stream import FreeStream
-from ..grids.lattice import NozzleGridPlan, generate_levels
-from ..grids.section import LEVELS
-from ..instruments.balance import channel_name
-from ..instruments.sections import AVERAGES
-from ..shapes.coordinates import ShapeError
-from ..shapes.nozzles import NozzleContour, build_nozzle
-from ..theory import choked_mass_flow, mach_disc_distance, mach_of_area, nozzle_theory
+from .... import gas
+from ....flow.boundaries.contract import Boundary
+from ....flow.stream import FreeStream
+from ....grids.lattice import NozzleGridPlan, generate_levels
+from ....grids.section import LEVELS
+from ....instruments.balance import channel_name
+from ....instruments.sections import AVERAGES
+from ....shapes.coordinates import ShapeError
+from ....shapes.nozzles import NozzleContour, build_nozzle
+from ....theory import choked_mass_flow, mach_disc_distance, mach_of_area, nozzle_theory
 
 # The reference pressure is the one behind the exit, but not less than this share of the supply's.
 LEAST_REFERENCE = 0.02

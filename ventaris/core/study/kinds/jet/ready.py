@@ -1,11 +1,11 @@
 """A jet in time made ready from a nozzle's sheet: its flow, what the formula expects, what preflight says."""
 import numpy as np
 
-from ..instruments.balance import channel_name
-from ..sound.jet import ABSORB_DOWNSTREAM, ABSORB_SIDEWAYS, ABSORB_UPSTREAM, DOWNSTREAM, SAMPLE_EVERY, SIDEWAYS, UPSTREAM, JetFlow
-from ..theory import area_ratio
-from .findings import Estimate, Finding
-from .progress import RunFailed
+from ....instruments.balance import channel_name
+from ....sound.jet import ABSORB_DOWNSTREAM, ABSORB_SIDEWAYS, ABSORB_UPSTREAM, DOWNSTREAM, SAMPLE_EVERY, SIDEWAYS, UPSTREAM, JetFlow
+from ....theory import area_ratio
+from ...findings import Estimate, Finding
+from ...progress import RunFailed
 
 # Seconds per cell and step until this machine has measured its own.
 DEFAULT_COST = 5.5e-7

@@ -1,11 +1,10 @@
 """Before the run: what is missing, unusual or inconsistent, each with its mend; cost in time and memory."""
-from ..flow.discretisation import PRECONDITION_BELOW
-from ..grids.spacing import geometric_ratio
-from ..units import large
-from .channels import base_channels
-from .findings import Estimate, Finding, climb_findings, formula_findings, gravest_first, mach_findings
-from .setup import wall_unit
-from .unsteady import bluff_size, time_step
+from ....flow.discretisation import PRECONDITION_BELOW
+from ....grids.spacing import geometric_ratio
+from ....units import large
+from ...findings import Estimate, Finding, climb_findings, formula_findings, gravest_first, mach_findings
+from .ready import section_channels, wall_unit
+from ...unsteady import bluff_size, time_step
 
 # Measured with benchmarks/solver.py on two cores of 2.5 GHz; replaced by this machine's own runs.
 DEFAULT_COST = 1.4e-5
@@ -151,7 +150,7 @@ def _walls(setup):
 
 
 def _instruments(setup):
-    yield from formula_findings(setup.sheet.instruments.formulas, base_channels(setup))
+    yield from formula_findings(setup.sheet.instruments.formulas, section_channels(setup))
     names = [p.name for p in setup.sheet.instruments.probes]
     for name in sorted({n for n in names if names.count(n) > 1}):
         yield Finding("warn", "instruments.probes", f"Two probes are called “{name}”. Give each its own name, or only one is kept.")

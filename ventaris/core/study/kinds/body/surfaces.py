@@ -1,8 +1,8 @@
 """The boundary conditions of a body's surfaces and of the sides of its box, from its sheet."""
 import numpy as np
 
-from ..flow.boundaries.contract import Boundary
-from ..grids.embedded import SIDES
+from ....flow.boundaries.contract import Boundary
+from ....grids.embedded import SIDES
 
 NEEDS_FRICTION = ("slides", "held", "heated")
 

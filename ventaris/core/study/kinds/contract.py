@@ -1,0 +1,57 @@
+"""What a kind of campaign offers: a record of its functions, one for each kind, in a folder of its own.
+
+`space` is the family of sheets that a campaign keeps to; a family may have several kinds (a nozzle's steady flow and its
+jet in time), which share the family's sections. Nothing outside the folders asks which kind it is.
+"""
+from collections.abc import Callable
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True)
+class Kind:
+    """One kind of campaign.
+
+    Attributes
+    ----------
+    name, space : str
+    prepare : callable
+        prepare(sheet) makes everything a run needs but the grid; raises ShapeError or ValueError.
+    preflight, estimate : callable
+        preflight(setup) finds what is missing or unusual; estimate(setup, cost) says cells, time, memory and disk.
+    default_cost : float
+        Seconds per cell and step where this machine has not measured its own.
+    cost_name : str
+        Under which name a laboratory keeps what it has measured.
+    channels : callable
+        channels(setup) names what a run records by itself.
+    begin : callable
+        begin(sheet, resume, extra_steps, neighbour) gives the `Climb` that runs the sheet.
+    measure_grid : callable
+        measure_grid(mesh) gives the numbers of a grid's quality.
+    files : callable
+        files(run) gives {name: bytes} of a finished run.
+    result : type
+        The declared result.
+    is_spatial : bool
+        Whether levels are of first order in space (see `trend`).
+    reads_lines : bool
+        Whether what a run reads along its walls are lines of several columns (else taps, or nothing).
+    takes_neighbour : bool
+        Whether a run may start from the finished field of another operating point.
+    """
+
+    name: str
+    space: str
+    prepare: Callable
+    preflight: Callable
+    estimate: Callable
+    default_cost: float
+    cost_name: str
+    channels: Callable
+    begin: Callable
+    measure_grid: Callable
+    files: Callable
+    result: type
+    is_spatial: bool = False
+    reads_lines: bool = False
+    takes_neighbour: bool = False

@@ -1,0 +1,328 @@
+"""Run a sheet: an interruptible climb from the coarse grid to the level asked for."""
+import time
+from dataclasses import replace
+
+import numpy as np
+
+from ....flow.closures.catalogue import CATALOGUE
+from ....flow.discretisation import Discretisation
+from ....flow.march.prolongation import prolong
+from ....flow.march.steady import FlowDiverged, MarchControls, SteadyMarch
+from ....flow.march.unsteady import TimeMarch
+from ....grids.quality import measure_quality
+from ....instruments.balance import Balance, channel_name, forces
+from ....instruments.control_volume import momentum_balance
+from ....instruments.probe import containing_cell, read_cell, read_probe
+from ....instruments.profiles import WallSampler
+from ....instruments.taps import find_separation, find_shocks, read_taps, wall_units
+from ...air import derived_air
+from ...climb import Climb
+from .planner import STATIONS
+from .ready import prepare_section, section_channels
+from ...progress import Checkpoint, LevelResult, MarchedLevel, RunFailed
+from ...statistics import swings
+from ...trend import level_trends, statistical_trend
+from ...unsteady import Recorder, puff, time_step
+from ...verdict import judge
+
+WATCHED = ("lift", "drag", "moment")
+STEADY_OVER = 3
+# A coarser level with fewer cells would damp the shedding that the start-up is to bring forth.
+LEAST_FOR_START_UP = 2500
+# With turbulence: forces that stand still for long settle a level although its residual has stalled below this.
+STALLED_BELOW = 1e-2
+# A step that leaves more of its linear system unsolved lowers the Courant number: at a million a stalled solver never comes down by itself.
+LEAST_SOLVED = 0.9
+# Largest Courant numbers without and with turbulence.
+SUPERSONIC_COURANT = (40.0, 400.0)
+# Eddy viscosity of the wake behind a base over the stream's speed and the body's radius, about.
+BASE_MIXING = 0.01
+
+
+class Execution(Climb):
+    """One run of sections in a plane; see `Climb`.
+
+    Parameters
+    ----------
+    neighbour : tuple (Mesh, state) or None
+        A finished field to start from on the finest level; one that does not fit is passed over.
+    """
+
+    def __init__(self, sheet, resume=None, extra_steps=0, neighbour=None):
+        setup = prepare_section(sheet)
+        super().__init__(sheet, setup, section_channels(setup), resume, extra_steps)
+        self._neighbour = neighbour
+        i = sheet.instruments
+        self.balance = Balance((i.moment_x, i.moment_y), setup.elements, bool(setup.slots), setup.weight_share, setup.stretches)
+        self.meshes = None
+        self._resumed_time = resume.time if resume else None
+
+    def __iter__(self):
+        self._start_clock()
+        self.meshes = self.setup.generate()
+        previous, levels = None, self.setup.levels
+        in_time = self.sheet.flow.time == "unsteady"
+        start = self._from_neighbour() if not self._resume else None
+        if start:
+            previous, levels = start, levels[-1:]
+        on_last = bool(self._resume and self._resume.level == levels[-1])
+        for name in levels:
+            if self._resume and any(done["level"] == name for done in self._resume.finished):
+                continue
+            if in_time and len(levels) > 1 and name == levels[-1]:
+                continue
+            yield from self._climb_level(name, self.meshes[name], previous)
+            previous = name, self._level.march.state
+        if in_time:
+            yield from self._follow_on_levels(on_last)
+        self.result = self.conclude()
+
+    def _from_neighbour(self):
+        """("neighbour", state) on the finest mesh, or None where there is none that fits."""
+        if self._neighbour is None or self.sheet.run.start != "neighbour" or self.sheet.flow.time == "unsteady":
+            return None
+        mesh, state = self._neighbour
+        closure = CATALOGUE[self.sheet.flow.closure].unknowns if self.sheet.flow.model == "turbulent" else 0
+        if state.shape[1] != 4 + closure or mesh.n_cells != self.meshes[self.setup.levels[-1]].n_cells:
+            return None
+        self.meshes["neighbour"] = mesh
+        return "neighbour", state
+
+    def _follow_on_levels(self, on_last):
+        """Follow the flow in time: the start-up on the second finest level, what counts on the finest."""
+        levels, run = self.setup.levels, self.sheet.run
+        step = time_step(self.setup)
+        self.recorder = Recorder(run, step, self._longer())
+        # The change of grids rings for a while: that is part of the start-up too.
+        kept, start_up = self._resumed_time, int(0.8 * run.discard * self.recorder.steps)
+        if kept:
+            self.recorder.entries = kept["entries"]
+            self.recorder.mean_field.restore(kept)
+        coarse_enough = len(levels) > 1 and self.meshes[levels[-2]].n_cells >= LEAST_FOR_START_UP
+        if coarse_enough and not on_last:
+            yield from self._follow(start_up, kept)
+            self.recorder.note_coarse()
+            coarse, march = self._level, self.time_march
+            mesh = self.meshes[levels[-1]]
+            self._level = self._open(levels[-1], mesh, (coarse.name, march.state), careful=False)
+            before = prolong(self.meshes[coarse.name], mesh, march.before) if march.before is not None else None
+            kept = {"state": self._level.march.state, "before": before, "time": march.time}
+        elif len(levels) > 1 and (on_last or not coarse_enough):
+            previous = None if on_last else (self._level.name, self._level.march.state)
+            self._level = self._open(levels[-1], self.meshes[levels[-1]], previous, careful=False)
+        yield from self._follow(self.recorder.steps, kept)
+        while self.recorder.follow_on():
+            march = self.time_march
+            yield from self._follow(self.recorder.steps, {"state": march.state, "before": march.before, "time": march.time})
+
+    def _trusted(self, previous):
+        return None if previous and previous[0] == "neighbour" else previous
+
+    def _open(self, name, mesh, previous, careful):
+        inviscid = self.sheet.flow.model == "inviscid"
+        # Nothing fixes the circulation of an inviscid flow round a rounded tail: it gets no vortex;
+        # beside a ground or between walls the lift has its mirror images.
+        free = self.sheet.domain.kind != "far field" or inviscid and all(o.section.trailing_edge == "round" for o in self.setup.outlines)
+        free = free or self.sheet.flow.time == "unsteady" and self.setup.shape.section.trailing_edge == "round"
+        turbulent = self.sheet.flow.model == "turbulent"
+        flow = Discretisation(mesh, self.setup.stream, "slip" if inviscid else "no-slip", vortex=not free,
+                              closure=self.sheet.flow.closure if turbulent else None, laminar_until=self.sheet.flow.trip if turbulent else None,
+                              boundaries=self.setup.boundaries, mixing=BASE_MIXING * self.setup.radius if self.setup.is_round else 0.0)
+        run = self.sheet.run
+        controls = MarchControls(run.courant_start, krylov_vectors=run.krylov_vectors, first_order_steps=run.first_order_steps, least_solved=LEAST_SOLVED)
+        if self.setup.is_round and self.setup.stream.mach > 1.2:
+            # Detached and base shocks wander from cell to cell: small steps get there sooner.
+            controls = replace(controls, courant_most=SUPERSONIC_COURANT[turbulent])
+        resumed = self._resumed(name, flow, controls)
+        if resumed:
+            return resumed
+        if previous is None or careful:
+            state = self._gentle_start(flow) if self.setup.is_round and self.setup.stream.mach > 1.2 else flow.uniform_state()
+        else:
+            state = prolong(self.meshes[previous[0]], mesh, previous[1])
+            controls = replace(controls, first_order_steps=0, courant_start=10 * run.courant_start)
+        if turbulent:
+            # The closure needs gentler steps; three times the usual start is as fast as it bears after prolongation.
+            controls = replace(controls, courant_growth=1.5, courant_start=(1 if previous is None else 3) * run.courant_start)
+        if careful:
+            controls = replace(controls, first_order_steps=max(60, 2 * run.first_order_steps), courant_start=0.2 * run.courant_start,
+                               courant_growth=1.3, most_change=0.1)
+        return MarchedLevel(name, flow, SteadyMarch(flow, state, controls))
+
+    def _gentle_start(self, flow):
+        """The stream, at rest near the walls with its total temperature: started at full speed, a supersonic flow leaves a vacuum behind the body."""
+        state, stream = flow.uniform_state(), self.setup.stream
+        share = 1 - np.exp(-flow.mesh.wall_distance()[0] / (0.5 * self.setup.radius))
+        state[:, 2] *= share
+        state[:, 1] += 0.5 * (stream.gamma - 1) * stream.mach**2 * (1 - share**2)
+        return state
+
+    def _most_steps(self):
+        # The start of an unsteady run need not settle.
+        return min(self.sheet.run.steps, 40) if self.sheet.flow.time == "unsteady" else super()._most_steps()
+
+    def _read(self, march):
+        """Every channel of this moment: the balance, the probes, the formulas."""
+        level = self._level
+        out = self.balance.measure(level.flow)
+        for probe in self.sheet.instruments.probes:
+            reading = self._probe(probe)
+            out[channel_name(f"cp_{probe.name}")] = reading["cp"] if reading else None
+        return {**out, **self.channels.compute({**march, **out})}
+
+    def _probe(self, probe):
+        """Reading of a probe; its cell is searched for once on each level."""
+        level = self._level
+        if probe.name not in level.cells:
+            level.cells[probe.name] = containing_cell(level.flow.mesh, probe.x, probe.y)
+        return read_cell(level.flow, self._state(), level.cells[probe.name], probe.x, probe.y)
+
+    def _follow(self, until, kept):
+        """Follow the flow on the present level until so many steps are recorded, from the steady field or from what was kept."""
+        level, run, mach = self._level, self.sheet.run, self.setup.stream.mach
+        step = self.recorder.step
+        if kept:
+            self.time_march = TimeMarch(level.flow, kept["state"], step / mach, time=kept["time"], before=kept["before"])
+        else:
+            state = level.march.state
+            start = puff(level.flow.mesh, state, self.setup) if run.disturbance else state.copy()
+            self.time_march = TimeMarch(level.flow, start, step / mach)
+        march = self.time_march
+        message = f"Following the flow in time on the {level.name} grid: {until - len(self.recorder.entries)} steps of {step:.3g} chords"
+        began, earlier = time.monotonic(), level.seconds
+        while len(self.recorder.entries) < until:
+            try:
+                report = march.advance()
+            except FlowDiverged as error:
+                raise RunFailed(str(error)) from None
+            number, at = len(self.history) + 1, march.time * mach
+            if len(self.recorder.entries) == int(self.recorder.discard * self.recorder.steps):
+                self.channels.restart_means()
+            channels = self._read({"step": number, "residual": report.remaining, "courant": 0.0})
+            self.recorder.add(at, channels, march.state, level.flow.column_scale)
+            level.steps += 1
+            level.seconds = earlier + time.monotonic() - began
+            share = len(self.recorder.entries) / self.recorder.steps
+            yield self._record(report.remaining, 0.0, channels, message, 0.1 + 0.9 * share**1.5, {"time": at})
+            message = ""
+
+    def _changes(self, over=STEADY_OVER):
+        """Relative change of the watched coefficients over the last steps."""
+        recent = self._level.recent[-over - 1:]
+        if len(recent) <= over:
+            return {name: float("inf") for name in WATCHED}
+        scale = max(abs(recent[-1]["lift"]), 0.05)
+        floor = {"lift": scale, "drag": max(abs(recent[-1]["drag"]), 0.002), "moment": scale}
+        return {name: (max(r[name] for r in recent) - min(r[name] for r in recent)) / floor[name] for name in WATCHED}
+
+    def _is_settled(self):
+        march, run = self._level.march, self.sheet.run
+        if march.flow.first_order or not self._criteria_met() or max(self._changes().values()) > run.steady:
+            return False
+        return march.residual <= run.residual or self._has_stalled()
+
+    def _has_stalled(self):
+        """Whether a small limit cycle keeps the residual up while the forces no longer move."""
+        march = self._level.march
+        wanders = self.sheet.flow.model == "turbulent" or self.setup.is_round and self.setup.stream.mach > 1.2
+        return (wanders and march.residual < STALLED_BELOW and self._steps_move(self.stalled_over)
+                and max(self._changes(self.stalled_over).values()) <= self.sheet.run.steady)
+
+    def _has_served(self):
+        """Whether a turbulent level that is only a start for the next one has given what it can.
+
+        Coarse wall layers (y+ of several) often end in a small limit cycle; the forces are then as
+        good as that grid makes them.
+        """
+        level = self._level
+        if self.sheet.flow.model != "turbulent" or level.name == self.setup.levels[-1] or level.steps < 25:
+            return False
+        return level.steps >= 60 or (level.march.residual < 1e-2 and max(self._changes().values()) < 1e-3)
+
+    def _finish_level(self):
+        level = self._level
+        level.flow.time_rate, state = 0.0, self._state()
+        level.flow.residual(state)
+        taps = read_taps(level.flow, state)
+        self.finished.append(LevelResult(
+            level.name, level.flow.n_cells, level.steps, level.march.residual, self._is_settled(), round(level.seconds, 3),
+            self._read({"step": len(self.history), "residual": level.march.residual, "courant": level.march.courant}), self._changes(), find_shocks(taps),
+            find_separation(taps) if self.sheet.flow.model != "inviscid" else [],
+            measure_quality(level.flow.mesh).as_dict(), wall_units(level.flow, state)))
+
+    def _momentum_gap(self, last, around):
+        """Difference of wall and contour drag as a share of the drag (of a tenth of the lift where there is hardly any)."""
+        if around is None or self.sheet.domain.kind == "half":
+            return None
+        scale = max(abs(last.coefficients["drag"]), 0.1 * abs(last.coefficients["lift"]) if self.sheet.flow.model == "inviscid" else 0.0, 1e-4)
+        return (around["drag"] - last.coefficients["drag"]) / scale
+
+    def _layer(self):
+        """Boundary-layer thicknesses that were really reached, at the stations of the planner."""
+        if self.sheet.flow.model == "inviscid":
+            return []
+        flow, out = self._level.flow, []
+        sampler = WallSampler(flow.mesh, self._state(), flow.stream.gamma, flow.stream.mach)
+        taps = read_taps(flow, self._state())
+        for side in taps.sides:
+            k = taps.side(side)
+            for x in (STATIONS if len(k) > 8 else ()):
+                span = taps.x[k].min(), np.ptp(taps.x[k])
+                near = k[int(np.argmin(np.abs(taps.x[k] - span[0] - min(x, 0.97) * span[1])))]
+                found = sampler.profile(near).thicknesses()
+                if found:
+                    out.append({"surface": side, "x": float(taps.x[near]), "cf": float(taps.cf[near]), **found})
+        return out
+
+    def _share(self):
+        """Work done over the whole, from cells times steps."""
+        level = self._level
+        expected = (14 if self.setup.stream.mach < 0.6 else 22) * (2 if self.sheet.flow.model == "turbulent" else 1)
+        total = sum(self.meshes[name].n_cells for name in self.setup.levels if "neighbour" not in self.meshes or name == level.name)
+        done = sum(f.cells for f in self.finished)
+        drop = np.log10(max(level.march.residual, 1e-16)) / np.log10(self.sheet.run.residual)
+        here = min(0.97, max(level.steps / (level.steps + expected), float(np.clip(drop, 0, 1)) ** 2))
+        share = float((done + here * level.flow.n_cells) / total)
+        return 0.1 * share if self.sheet.flow.time == "unsteady" else share
+
+    def _kept_time(self):
+        if self.time_march is None or self.time_march.before is None:
+            return None
+        return {"time": self.time_march.time, "entries": list(self.recorder.entries), "state": self.time_march.state.copy(),
+                "before": self.time_march.before.copy(), **self.recorder.mean_field.kept()}
+
+    def conclude(self, stopped=False):
+        """The result of what has been computed so far, as plain values."""
+        level = self._level
+        if not self.finished or self.finished[-1].level != level.name:
+            self._finish_level()
+        last, setup = self.finished[-1], self.setup
+        # A level whose forces still moved when the next one took over says little about the grid.
+        trends = level_trends(self.finished, lambda f: f.settled or max(f.changes.values()) < 5e-3)
+        coefficients, unsteady = last.coefficients, None
+        swinging = swings([entry["lift"] for entry in self.history if entry["level"] == last.level and "time" not in entry])
+        if self.time_march is not None:
+            channels = self.recorder.with_grid(self.recorder.statistics())
+            unsteady = {"step": self.recorder.step, "steps": len(self.recorder.entries), "from": self.recorder.start,
+                        "to": self.time_march.time * setup.stream.mach, "channels": channels}
+            coefficients = {name: channels[name]["mean"] if name in channels else value for name, value in last.coefficients.items()}
+            trends = {name: statistical_trend(channels[name]) if name in channels else t for name, t in trends.items()}
+        around = None if self.time_march is not None else momentum_balance(level.flow, share=setup.weight_share)
+        verdict = judge(setup, last.level, last.residual, last.changes, last.settled, last.shocks, last.separations,
+                        trends, stopped, last.y_plus, unsteady, swinging, self._undefined(), self._momentum_gap(last, around))
+        probes = {p.name: read_probe(level.flow, self._state(), p.x, p.y) for p in self.sheet.instruments.probes}
+        levels = [{k: v for k, v in vars(f).items() if k != "changes"} for f in self.finished]
+        return {
+            "format": 1, "title": self.sheet.title, "coefficients": coefficients,
+            "trends": {name: t.as_dict() for name, t in trends.items()},
+            "forces": forces(coefficients, setup.air, setup.chord, setup.reference_area),
+            "control_volume": around, "layer": self._layer(), "unsteady": unsteady, "formulas": [f.name for f in self.sheet.instruments.formulas],
+            "levels": levels, "verdict": verdict.as_dict(), "shocks": last.shocks, "separations": last.separations,
+            "probes": probes, "air": derived_air(setup), "shape": setup.shape.section.measure(setup.chord).as_dict(),
+            "y_plus": last.y_plus, "cells": last.cells, "steps": len(self.history), "seconds": round(self._clock(), 2),
+            "cost_per_cell_step": last.seconds / max(last.cells * last.steps, 1)}
+
+    def kept_readings(self, whole):
+        """See `Climb`."""
+        _, flow, state = self.field()
+        return read_taps(flow, state, whole)
