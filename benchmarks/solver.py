@@ -37,46 +37,75 @@ def parts():
     section = Section(four_digit(0.12))
     seconds = median_seconds(lambda: generate_levels(section, SectionGridPlan()), 3)
     print(f"{'grid, three levels':34s} {1000 * seconds:8.0f} ms for 25 536 cells")
-    mesh = generate_levels(section, SectionGridPlan(), ("fine",))["fine"]
-    for name, stream, wall, closure in (("inviscid M 0.1", FreeStream(0.1, 0.03), "slip", None), ("laminar M 0.5", FreeStream(0.5, 0.03, reynolds=5000.0), "no-slip", None),
-                               ("transonic M 0.8, limited", FreeStream(0.8, 0.02), "slip", None),
-                               ("Spalart-Allmaras M 0.15", FreeStream(0.15, 0.03, reynolds=6e6), "no-slip", "spalart-allmaras"),
-                               ("k-omega SST M 0.15", FreeStream(0.15, 0.03, reynolds=6e6), "no-slip", "sst")):
+    mesh = generate_levels(section, SectionGridPlan(), ("fine", ))["fine"]
+    for name, stream, wall, closure in (("inviscid M 0.1", FreeStream(0.1, 0.03), "slip", None),
+                                        ("laminar M 0.5", FreeStream(0.5, 0.03, reynolds=5000.0), "no-slip",
+                                         None), ("transonic M 0.8, limited", FreeStream(0.8,
+                                                                                        0.02), "slip", None),
+                                        ("Spalart-Allmaras M 0.15", FreeStream(0.15, 0.03,
+                                                                               reynolds=6e6), "no-slip",
+                                         "spalart-allmaras"), ("k-omega SST M 0.15",
+                                                               FreeStream(0.15, 0.03,
+                                                                          reynolds=6e6), "no-slip", "sst")):
         flow = Discretisation(mesh, stream, wall, closure=closure)
         state = flow.uniform_state()
         residual = flow.residual(state).copy()
         flow.prepare(state, 100.0)
         vector = residual / max(abs(residual).max(), 1e-12)
-        figures = {"residual": median_seconds(lambda: flow.residual(state)), "Jacobian and its factors": median_seconds(lambda: flow.prepare(state, 100.0)),
-                   "solve with the factors": median_seconds(lambda: flow.apply_factors(vector)),
-                   "Krylov vector, all in": median_seconds(lambda: gmres(flow.linear_operator(state, residual), flow.apply_factors, -residual, 0.0, 20), 3) / 20}
+        figures = {
+            "residual": median_seconds(lambda: flow.residual(state)),
+            "Jacobian and its factors": median_seconds(lambda: flow.prepare(state, 100.0)),
+            "solve with the factors": median_seconds(lambda: flow.apply_factors(vector)),
+            "Krylov vector, all in": median_seconds(
+                lambda: gmres(flow.linear_operator(state, residual), flow.apply_factors, -residual, 0.0, 20),
+                3) / 20
+        }
         for part, seconds in figures.items():
             print(f"{name + ': ' + part:52s} {1e6 * seconds / mesh.n_cells:7.3f} us per cell")
 
 
 def triangles():
     """The hybrid grid of a section with slat and flap, and one time step on lines."""
-    shape = {"elements": [{"name": "slat", "role": "slat", "chord": 0.16, "deflection": 25, "overlap": -0.01}, {"name": "flap", "deflection": 30, "overlap": 0.005}]}
-    setup = prepare(read_sheet({"format": 1, "shape": shape, "flow": {"model": "turbulent"}, "air": {"speed": 70, "incidence": 4}}))
+    shape = {
+        "elements": [{"name": "slat", "role": "slat", "chord": 0.16, "deflection": 25, "overlap": -0.01},
+                     {"name": "flap", "deflection": 30, "overlap": 0.005}]
+    }
+    setup = prepare(
+        read_sheet({
+            "format": 1, "shape": shape, "flow": {"model": "turbulent"}, "air": {"speed": 70, "incidence": 4}
+        }))
     made = []
     seconds = median_seconds(lambda: made.append(HybridGrid(setup.outlines, setup.plan).level("fine")), 3)
     print(f"{'hybrid grid, fine level':34s} {seconds:8.2f} s for {made[0].n_cells} cells")
-    cylinder = prepare(read_sheet({"format": 1, "shape": {"kind": "ellipse", "thickness": 1.0}, "flow": {"model": "laminar"}, "grid": {"around": 208, "layers": 80},
-                                   "air": {"motion": "mach", "mach": 0.1, "viscosity_law": "from Reynolds number", "reynolds": 100}}))
-    mesh = cylinder.generate(("fine",))["fine"]
+    cylinder = prepare(
+        read_sheet({
+            "format": 1, "shape": {"kind": "ellipse", "thickness": 1.0}, "flow": {"model": "laminar"},
+            "grid": {"around": 208, "layers": 80},
+            "air": {"motion": "mach", "mach": 0.1, "viscosity_law": "from Reynolds number", "reynolds": 100}
+        }))
+    mesh = cylinder.generate(("fine", ))["fine"]
     flow = Discretisation(mesh, cylinder.stream, "no-slip", vortex=False)
     march = TimeMarch(flow, flow.uniform_state(), 0.8)
     for _ in range(20):
         march.advance()
     seconds = median_seconds(march.advance, 15)
-    print(f"{'time step, cylinder':34s} {1e6 * seconds / mesh.n_cells:8.1f} us per cell ({mesh.n_cells} cells)")
+    print(
+        f"{'time step, cylinder':34s} {1e6 * seconds / mesh.n_cells:8.1f} us per cell ({mesh.n_cells} cells)")
 
 
 def whole():
-    cases = {"subsonic inviscid, 19 456 cells": dict(air={"motion": "mach", "mach": 0.1, "incidence": 2}),
-             "transonic inviscid, 12 288 cells": dict(air={"motion": "mach", "mach": 0.8, "incidence": 1.25}, grid={"around": 176, "layers": 48, "wake": 40}),
-             "laminar Re 5 000, 19 456 cells": dict(air={"motion": "mach", "mach": 0.5, "viscosity_law": "from Reynolds number", "reynolds": 5000}, flow={"model": "laminar"}),
-             "turbulent Re 6e6, 26 752 cells": dict(air={"motion": "mach", "mach": 0.15, "incidence": 10, "viscosity_law": "from Reynolds number", "reynolds": 6e6}, flow={"model": "turbulent"})}
+    cases = {
+        "subsonic inviscid, 19 456 cells": dict(air={"motion": "mach", "mach": 0.1, "incidence": 2}),
+        "transonic inviscid, 12 288 cells": dict(air={"motion": "mach", "mach": 0.8, "incidence": 1.25},
+                                                 grid={"around": 176, "layers": 48, "wake": 40}),
+        "laminar Re 5 000, 19 456 cells": dict(
+            air={"motion": "mach", "mach": 0.5, "viscosity_law": "from Reynolds number", "reynolds": 5000},
+            flow={"model": "laminar"}), "turbulent Re 6e6, 26 752 cells": dict(
+                air={
+                    "motion": "mach", "mach": 0.15, "incidence": 10, "viscosity_law": "from Reynolds number",
+                    "reynolds": 6e6
+                }, flow={"model": "turbulent"})
+    }
     for name, sections in cases.items():
         times, first = [], []
         for _ in range(4):
@@ -89,7 +118,10 @@ def whole():
             times.append(time.perf_counter() - start)
             first.append(coarse)
         levels = ", ".join(f"{level['cells']}: {level['steps']} steps" for level in run.result["levels"])
-        print(f"{name:34s} {statistics.median(times[1:]):6.2f} s whole climb, coarse answer after {statistics.median(first[1:]):.2f} s ({levels})")
+        print(
+            f"{name:34s} {statistics.median(times[1:]):6.2f} s whole climb, coarse answer after "
+            f"{statistics.median(first[1:]):.2f} s ({levels})"
+        )
 
 
 if __name__ == "__main__":

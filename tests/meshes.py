@@ -6,14 +6,17 @@ from ventaris.core.grids.mesh import mesh_from_cells
 from ventaris.core.grids.octree import build_octree
 
 # Sides of `rectangle` and `block` that look along the stream and against it.
-SIDES = {2: ("left", "right", "below", "above"), 3: ("inflow", "outflow", "left", "right", "floor", "ceiling")}
+SIDES = {
+    2: ("left", "right", "below", "above"), 3: ("inflow", "outflow", "left", "right", "floor", "ceiling")
+}
 
 
 def rectangle(nx=6, ny=4):
     """Cells in a plane, 1 by 1, whose four sides have names of their own."""
     x, y = np.meshgrid(np.linspace(0, 1, nx + 1), np.linspace(0, 1, ny + 1), indexing="ij")
     number = np.arange(x.size).reshape(x.shape)
-    cells = np.stack([number[:-1, :-1], number[1:, :-1], number[1:, 1:], number[:-1, 1:]], axis=-1).reshape(-1, 4)
+    cells = np.stack([number[:-1, :-1], number[1:, :-1], number[1:, 1:], number[:-1, 1:]],
+                     axis=-1).reshape(-1, 4)
     lines = dict(zip(SIDES[2], (number[0], number[-1], number[:, 0], number[:, -1])))
     edges = {name: np.stack([line[:-1], line[1:]], axis=1) for name, line in lines.items()}
     return mesh_from_cells(np.stack([x.ravel(), y.ravel()], axis=1), cells, edges, [])
@@ -21,7 +24,9 @@ def rectangle(nx=6, ny=4):
 
 def block(n=4):
     """Cubes in space, 1 by 1 by 1."""
-    return embed(build_octree((0.0, 0.0, 0.0), 1.0 / n, (n, n, n), 0, lambda level, centres, edge: centres[:, 0] < -1), None)
+    return embed(
+        build_octree((0.0, 0.0, 0.0), 1.0 / n, (n, n, n), 0, lambda level, centres, edge: centres[:, 0] < -1),
+        None)
 
 
 MESHES = {2: rectangle, 3: block}

@@ -3,13 +3,15 @@ import copy
 import json
 import random
 
-NASTY = (None, True, -1, 0, 99, 10**400, 1e999, float("nan"), -1e308, "", "x" * 5000, "a\0b", "\ud800", [], {}, [[[[[]]]]], "1 9^9^9^9", {"a": {"b": {}}}, [1, "two"], "🦅", -0.0, 1e-320)
+NASTY = (None, True, -1, 0, 99, 10**400, 1e999, float("nan"), -1e308, "", "x" * 5000, "a\0b", "\ud800", [],
+         {}, [[[[[]]]]], "1 9^9^9^9", {"a": {"b": {}}}, [1, "two"], "🦅", -0.0, 1e-320)
 
 
 def paths_in(value, path=()):
     """Every place of a JSON value."""
     yield path
-    for key, inner in value.items() if isinstance(value, dict) else enumerate(value[:6]) if isinstance(value, list) else ():
+    for key, inner in value.items() if isinstance(
+            value, dict) else enumerate(value[:6]) if isinstance(value, list) else ():
         yield from paths_in(inner, (*path, key))
 
 
@@ -65,7 +67,8 @@ def mutated_bytes(data, rng):
     if kind == 3:
         data[at:at + length] = random.Random(rng.random()).randbytes(length)
     elif kind == 4:
-        data[at:at + length] = rng.choice((b"\0", b"\xff", b"9", b"-", b" ", b"nan ", b"1e999 ", b"\xe9")) * length
+        data[at:at + length] = rng.choice(
+            (b"\0", b"\xff", b"9", b"-", b" ", b"nan ", b"1e999 ", b"\xe9")) * length
     else:
         del data[at:at + length]
     return bytes(data)

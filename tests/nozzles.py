@@ -3,7 +3,10 @@ from ventaris.core.sheet import read_sheet
 from ventaris.core.study.execute import execute
 
 SMALL = {"along": 64, "across": 8, "level": "coarse"}
-CONE = {"kind": "conical", "inlet_radius": 0.05, "throat_radius": 0.03, "exit_radius": 0.036, "diverge_length": 0.1}
+CONE = {
+    "kind": "conical", "inlet_radius": 0.05, "throat_radius": 0.03, "exit_radius": 0.036,
+    "diverge_length": 0.1
+}
 
 
 def nozzle_sheet(**sections):

@@ -7,8 +7,11 @@ from pathlib import Path
 ROOT = Path(__file__).parents[1]
 PACKAGE = ROOT / "ventaris"
 # Rooms to the left of each room.
-MAY_KNOW = {"core": set(), "validation": {"core"}, "store": {"core"}, "worker": {"core", "store"}, "demo": {"core", "store", "worker"},
-            "web": {"core", "store", "worker", "demo"}, "cli": {"core", "store", "worker", "demo", "web", "validation"}}
+MAY_KNOW = {
+    "core": set(), "validation": {"core"}, "store": {"core"}, "worker": {"core", "store"},
+    "demo": {"core", "store", "worker"}, "web": {"core", "store", "worker", "demo"},
+    "cli": {"core", "store", "worker", "demo", "web", "validation"}
+}
 FORBIDDEN_IN_CORE = {"flask", "sqlite3", "jinja2", "waitress", "werkzeug", "subprocess", "socket", "tqdm"}
 
 
@@ -26,7 +29,8 @@ def imported_rooms(path, tree):
     depth = len(path.relative_to(PACKAGE).parts)
     for node in ast.walk(tree):
         if isinstance(node, ast.ImportFrom) and node.level:
-            parts = list(path.relative_to(PACKAGE).parts[:depth - node.level]) + (node.module or "").split(".")
+            parts = list(path.relative_to(PACKAGE).parts[:depth - node.level]) + (node.module
+                                                                                  or "").split(".")
             names = [parts[0]] if parts[0] else [alias.name for alias in node.names]
             yield from (name for name in names if name and not name.startswith("__"))
         elif isinstance(node, ast.ImportFrom) and (node.module or "").startswith("ventaris."):
@@ -48,7 +52,8 @@ class Rooms(unittest.TestCase):
             if room_of(path) != "core":
                 continue
             for node in ast.walk(tree):
-                names = [a.name for a in node.names] if isinstance(node, ast.Import) else [node.module or ""] if isinstance(node, ast.ImportFrom) else []
+                names = [a.name for a in node.names] if isinstance(
+                    node, ast.Import) else [node.module or ""] if isinstance(node, ast.ImportFrom) else []
                 for name in names:
                     self.assertNotIn(name.split(".")[0], FORBIDDEN_IN_CORE, path)
                 if isinstance(node, ast.Call) and isinstance(node.func, ast.Name):
@@ -62,6 +67,14 @@ class Rooms(unittest.TestCase):
         for path in PACKAGE.rglob("*.py"):
             self.assertLess(len(path.read_text().splitlines()), 520, path)
 
+    def test_lines_fit_on_a_page(self):
+        for folder, pattern in (("ventaris", "*.py"), ("tests", "*.py"), ("benchmarks", "*.py"),
+                                ("tools", "*.py"), ("ventaris/web/templates",
+                                                    "*.html"), ("ventaris/web/static/js", "*.js")):
+            for path in (ROOT / folder).rglob(pattern):
+                for number, line in enumerate(path.read_text().splitlines(), 1):
+                    self.assertLessEqual(len(line), 110, f"{path.relative_to(ROOT)}:{number}")
+
     def test_public_functions_of_the_core_are_documented(self):
         for path, tree in modules():
             if room_of(path) != "core":
@@ -71,7 +84,9 @@ class Rooms(unittest.TestCase):
     def test_sql_is_never_formatted_with_values(self):
         for path, tree in modules():
             for node in ast.walk(tree):
-                if isinstance(node, ast.Call) and isinstance(node.func, ast.Attribute) and node.func.attr in ("execute", "executemany") and node.args:
+                if isinstance(node, ast.Call) and isinstance(
+                        node.func,
+                        ast.Attribute) and node.func.attr in ("execute", "executemany") and node.args:
                     if isinstance(node.args[0], ast.JoinedStr):
                         text = ast.unparse(node.args[0])
                         # The two that are built hold a checked integer and a constant expression.
@@ -84,7 +99,10 @@ class Rooms(unittest.TestCase):
             self.assertNotRegex(text, r"\sstyle=|\son[a-z]+=\"|<style", path)
 
     def test_nothing_is_fetched_from_elsewhere(self):
-        for folder, pattern in (("web/templates", "*.html"), ("web/static/js", "*.js"), ("web/static/css", "*.css")):
+        for folder, pattern in (("web/templates", "*.html"), ("web/static/js", "*.js"), ("web/static/css",
+                                                                                         "*.css")):
             for path in (PACKAGE / folder).rglob(pattern):
-                found = [u for u in re.findall(r"https?://[^\s\"')]+", path.read_text()) if "www.w3.org" not in u]
+                found = [
+                    u for u in re.findall(r"https?://[^\s\"')]+", path.read_text()) if "www.w3.org" not in u
+                ]
                 self.assertEqual(found, [], path)

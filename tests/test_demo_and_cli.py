@@ -35,7 +35,6 @@ def call(*arguments):
 
 class InFolder(unittest.TestCase):
     """A test with a folder of its own, and a small run sheet to put in it."""
-
     def setUp(self):
         folder = tempfile.TemporaryDirectory()
         self.addCleanup(folder.cleanup)
@@ -46,17 +45,26 @@ class InFolder(unittest.TestCase):
 
 class CommandLine(InFolder):
     def test_a_sheet_runs_without_server_or_database(self):
-        code, out, _ = call("run", self.sheet, "--out", self.folder / "result", "--json", "--set", "air.incidence=1")
+        code, out, _ = call("run", self.sheet, "--out", self.folder / "result", "--json", "--set",
+                            "air.incidence=1")
         self.assertEqual(code, 0)
         result = json.loads(out)
         self.assertEqual(result["air"]["incidence"], 1)
-        self.assertEqual(json.loads((self.folder / "result/result.json").read_text())["coefficients"], result["coefficients"])
-        self.assertEqual({p.name for p in (self.folder / "result").iterdir()},
-                         {"sheet.toml", "result.json", "history.csv", "taps.csv", "field.vtu", "mach.png", "cp.svg"})
+        self.assertEqual(
+            json.loads((self.folder / "result/result.json").read_text())["coefficients"],
+            result["coefficients"])
+        self.assertEqual(
+            {p.name
+             for p in (self.folder / "result").iterdir()},
+            {"sheet.toml", "result.json", "history.csv", "taps.csv", "field.vtu", "mach.png", "cp.svg"})
 
     def test_failure_has_an_exit_code_and_words(self):
-        for arguments, words in ((["run", self.sheet, "--set", "air.mach=0"], "more than 0"), (["run", self.folder / "no.toml"], "No such file"),
-                                 (["run", self.sheet, "--set", "air.mach=4"], "beyond 3"), (["export", "nothing", self.folder / "x.zip", "--data", self.folder / "d"], "no laboratory")):
+        for arguments, words in ((["run", self.sheet, "--set",
+                                   "air.mach=0"], "more than 0"), (["run",
+                                                                    self.folder / "no.toml"], "No such file"),
+                                 (["run", self.sheet, "--set", "air.mach=4"], "beyond 3"),
+                                 (["export", "nothing", self.folder / "x.zip", "--data",
+                                   self.folder / "d"], "no laboratory")):
             code, _, err = call(*arguments)
             self.assertEqual(code, 2)
             self.assertIn(words, err)
@@ -72,15 +80,21 @@ class CommandLine(InFolder):
         self.assertTrue((self.folder / "b.sqlite").stat().st_size > 1000)
 
     def test_serving_others_needs_a_password(self):
-        done = subprocess.run([sys.executable, "-m", "ventaris.cli", "serve", "--host", "0.0.0.0", "--data", self.folder / "d"], capture_output=True, text=True, timeout=60)
+        done = subprocess.run(
+            [sys.executable, "-m", "ventaris.cli", "serve", "--host", "0.0.0.0", "--data", self.folder / "d"],
+            capture_output=True, text=True, timeout=60)
         self.assertEqual(done.returncode, 2)
         self.assertIn("VENTARIS_PASSWORD", done.stderr)
 
 
 class EveryKind(InFolder):
-    """A sheet of every demo campaign through the command line, coarse: numbers of its own kind, progress in plain lines, no traceback."""
+    """A sheet of every demo campaign through the command line, coarse: numbers of its own kind, progress in
+    plain lines, no traceback."""
 
-    LIKE = {"section": ("lift", "drag", "moment"), "body": ("lift", "drag", "side force"), "nozzle": ("mass flow", "thrust")}
+    LIKE = {
+        "section": ("lift", "drag", "moment"), "body": ("lift", "drag", "side force"),
+        "nozzle": ("mass flow", "thrust")
+    }
 
     def sheet_of(self, archive):
         """The first sheet of a demo archive, with its surfaces beside it."""
@@ -93,7 +107,10 @@ class EveryKind(InFolder):
             sheet = self.sheet_of(path)
             settings = ["grid.level=coarse", "run.steps=6"]
             if sheet.space == "nozzle" and sheet.flow.model == "noise":
-                settings = ["flow.duration=6", "flow.discard=1", "flow.cells_per_diameter=12", "flow.frames=0", "run.steps=5"]
+                settings = [
+                    "flow.duration=6", "flow.discard=1", "flow.cells_per_diameter=12", "flow.frames=0",
+                    "run.steps=5"
+                ]
             elif sheet.space == "section" and sheet.flow.time == "unsteady":
                 settings += ["run.duration=3", "run.frames=0"]
             elif sheet.space == "body" and any(p.kind == "surface" for p in sheet.shape.parts):
@@ -101,7 +118,8 @@ class EveryKind(InFolder):
             with self.subTest(path.stem):
                 file = self.folder / f"{path.stem}.toml"
                 file.write_text(write_toml(sheet))
-                code, out, err = call("run", file, *(part for s in settings for part in ("--set", s)), "--out", self.folder / path.stem)
+                code, out, err = call("run", file, *(part for s in settings for part in ("--set", s)),
+                                      "--out", self.folder / path.stem)
                 self.assertIn(code, (0, 3), err)
                 for word in self.LIKE[sheet.space]:
                     self.assertRegex(out, rf"(?m)^{word}\b", out)
@@ -111,7 +129,6 @@ class EveryKind(InFolder):
 
 class Faults(InFolder):
     """What goes wrong on the command line is said in words, with the mend, and ends with 2."""
-
     def said(self, *arguments):
         code, _, err = call(*arguments)
         self.assertEqual(code, 2, err)
@@ -126,24 +143,34 @@ class Faults(InFolder):
         database.execute("PRAGMA user_version = 99")
         database.close()
         locked.write_text("a file where a folder should be")
-        for verb in (["export", "x", self.folder / "x.zip"], ["backup", self.folder / "b.sqlite"], ["worker", "--until-idle"], ["demo"], ["import", self.sheet]):
+        for verb in (["export", "x", self.folder / "x.zip"], ["backup", self.folder / "b.sqlite"],
+                     ["worker", "--until-idle"], ["demo"], ["import", self.sheet]):
             for folder, words in ((damaged, "damaged"), (newer, "newer Ventaris"), (locked, "file|folder")):
                 with self.subTest(f"{verb[0]} {folder.name}"):
                     self.assertRegex(self.said(*verb, "--data", folder), words)
-        self.assertIn("no laboratory in", self.said("backup", self.folder / "b.sqlite", "--data", self.folder / "moved"))
+        self.assertIn("no laboratory in",
+                      self.said("backup", self.folder / "b.sqlite", "--data", self.folder / "moved"))
         self.assertFalse((self.folder / "moved").exists())
 
     def test_files_and_ports(self):
         open_database(self.folder / "lab").close()
         taken = self.folder / "taken"
         taken.write_text("x")
-        for arguments, words in ((["run", self.sheet, "--resume", self.folder / "none.npz"], "--resume.*begins afresh"), (["run", self.sheet, "--out", taken], "--out.*Give a folder"),
-                                 (["serve", "--port", "-1", "--data", self.folder / "lab"], "1 to 65535"), (["serve", "--port", "99999", "--data", self.folder / "lab"], "1 to 65535"),
-                                 (["serve", "--port", "0", "--host", "no such host", "--data", self.folder / "lab", "--no-demo"], "VENTARIS_PASSWORD|address"),
-                                 (["import", self.folder / "none.zip", "--data", self.folder / "lab"], "No such file")):
+        for arguments, words in ((["run", self.sheet, "--resume", self.folder / "none.npz"],
+                                  "--resume.*begins afresh"), (["run", self.sheet, "--out",
+                                                                taken], "--out.*Give a folder"),
+                                 (["serve", "--port", "-1", "--data", self.folder / "lab"],
+                                  "1 to 65535"), (["serve", "--port", "99999", "--data",
+                                                   self.folder / "lab"], "1 to 65535"), ([
+                                                       "serve", "--port", "0", "--host", "no such host",
+                                                       "--data", self.folder / "lab", "--no-demo"
+                                                   ], "VENTARIS_PASSWORD|address"),
+                                 (["import", self.folder / "none.zip", "--data",
+                                   self.folder / "lab"], "No such file")):
             with self.subTest(arguments[-2:]):
                 self.assertRegex(self.said(*arguments), words)
-        self.assertEqual(call("backup", self.folder / "new folder" / "b.sqlite", "--data", self.folder / "lab")[0], 0)
+        self.assertEqual(
+            call("backup", self.folder / "new folder" / "b.sqlite", "--data", self.folder / "lab")[0], 0)
         self.assertEqual((self.folder / "new folder" / "b.sqlite").stat().st_mode & 0o077, 0)
         self.assertEqual((self.folder / "lab" / "laboratory.sqlite").stat().st_mode & 0o077, 0)
 

@@ -15,8 +15,11 @@ def bodies(page, server, shot):
     page.click("text=Valley railcar nose")
     page.wait_for_selector(".matrix")
     home = page.url[len(server.address):]
-    link = lambda row, word: page.locator(f"tr:has-text('{row}') td").first.locator(f"a:has-text('{word}')").get_attribute("href")
-    sheet, one, two = link("Long tail", "sheet"), link("Blunt nose", "flow").split("/")[2], link("Long tail", "flow").split("/")[2]
+    link = lambda row, word: page.locator(f"tr:has-text('{row}') td").first.locator(f"a:has-text('{word}')"
+                                                                                    ).get_attribute("href")
+    sheet, one, two = link("Long tail", "sheet"), link("Blunt nose",
+                                                       "flow").split("/")[2], link("Long tail",
+                                                                                   "flow").split("/")[2]
     shot("body-sheet", sheet, "#preview[data-ready]")
 
     def look():
@@ -35,7 +38,8 @@ def nozzles(page, server, shot):
         return page.url[len(server.address):]
 
     def flow_of(row, column):
-        return page.locator(f"tr:has-text('{row}') td").nth(column).locator("a:has-text('flow')").get_attribute("href")
+        return page.locator(f"tr:has-text('{row}') td").nth(column).locator(
+            "a:has-text('flow')").get_attribute("href")
 
     open_campaign("Avalanche blaster, its jet")
     shot("jet", flow_of("Convergent barrel", 2), "#stage[data-ready]", then=lambda: page.mouse.move(300, 400))
@@ -70,10 +74,13 @@ def main():
         page.wait_for_selector(".matrix")
         home = page.url[len(server.address):]
         cell = page.locator("tr:has-text('TMW-12') td").nth(2)
-        sheet, flow = (cell.locator(f"a:has-text('{word}')").get_attribute("href") for word in ("sheet", "flow"))
-        other = page.locator("tr:has-text('Thinner') td").nth(2).locator("a:has-text('flow')").get_attribute("href")
+        sheet, flow = (cell.locator(f"a:has-text('{word}')").get_attribute("href")
+                       for word in ("sheet", "flow"))
+        other = page.locator("tr:has-text('Thinner') td").nth(2).locator("a:has-text('flow')").get_attribute(
+            "href")
         one, two = flow.split("/")[2], other.split("/")[2]
-        low = page.locator("tr:has-text('TMW-12') td").nth(0).locator("a:has-text('flow')").get_attribute("href").split("/")[2]
+        low = page.locator("tr:has-text('TMW-12') td").nth(0).locator("a:has-text('flow')").get_attribute(
+            "href").split("/")[2]
         shot("matrix", home, ".matrix")
         shot("sheet", sheet, "#drawing svg", then=lambda: page.click("[data-tab=grid]"))
         shot("run", f"/runs/{one}", "#live canvas")
@@ -102,7 +109,8 @@ def main():
             page.mouse.move(520, 430)
 
         sheet, flow = cells_of("Snow-kart rear wing")
-        shot("arrangement", sheet, "#drawing svg", then=lambda: page.locator("[data-rows='shape.elements']").scroll_into_view_if_needed())
+        shot("arrangement", sheet, "#drawing svg",
+             then=lambda: page.locator("[data-rows='shape.elements']").scroll_into_view_if_needed())
         page.set_viewport_size({"width": 1280, "height": 1320})
         shot("layer", flow + "?q=eddy&grid=1&view=1.05,0.12,1.1", "#stage[data-ready]", then=layer_and_wake)
         page.set_viewport_size({"width": 1280, "height": 800})

@@ -12,7 +12,8 @@ LINE_EVERY = 5.0
 
 def main(arguments=None):
     """Entry point; returns the exit code."""
-    parser = argparse.ArgumentParser(prog="ventaris", description="Simulate airflow round shapes, and compare variants.")
+    parser = argparse.ArgumentParser(prog="ventaris",
+                                     description="Simulate airflow round shapes, and compare variants.")
     verbs = parser.add_subparsers(dest="verb", required=True)
     _add_run(verbs)
     _add_service(verbs)
@@ -26,7 +27,8 @@ def main(arguments=None):
     except OSError as error:
         if isinstance(error, BrokenPipeError):
             return 1
-        return _fail(f"{error.filename or 'a file'}: {error.strerror or error}. Check the path and its permissions.")
+        return _fail(
+            f"{error.filename or 'a file'}: {error.strerror or error}. Check the path and its permissions.")
     except MemoryError:
         return _fail("the machine ran out of memory. Use fewer cells.")
     except KeyboardInterrupt:
@@ -35,7 +37,8 @@ def main(arguments=None):
 
 
 def _data_option(parser):
-    parser.add_argument("--data", type=Path, default=Path(os.environ.get("VENTARIS_DATA", "data")), help="data folder (default: data)")
+    parser.add_argument("--data", type=Path, default=Path(os.environ.get("VENTARIS_DATA", "data")),
+                        help="data folder (default: data)")
 
 
 def _add_run(verbs):
@@ -49,7 +52,8 @@ def _add_run(verbs):
     validate = verbs.add_parser("validate", help="run the validation cases and write the report")
     validate.add_argument("--report", type=Path, default=Path("docs/validation.md"))
     validate.add_argument("--only", default="", help="only cases whose name contains this")
-    validate.add_argument("--update", action="store_true", help="put the cases of --only in place of what the reports say of them")
+    validate.add_argument("--update", action="store_true",
+                          help="put the cases of --only in place of what the reports say of them")
     validate.set_defaults(action=_validate)
 
 
@@ -58,7 +62,8 @@ def _add_service(verbs):
     _data_option(serve)
     serve.add_argument("--port", type=int, default=8400)
     serve.add_argument("--host", default="127.0.0.1")
-    serve.add_argument("--no-demo", action="store_true", help="do not load the demo data into an empty folder")
+    serve.add_argument("--no-demo", action="store_true",
+                       help="do not load the demo data into an empty folder")
     serve.add_argument("--no-worker", action="store_true")
     serve.set_defaults(action=_serve)
     worker = verbs.add_parser("worker", help="execute waiting runs")
@@ -67,7 +72,8 @@ def _add_service(verbs):
     worker.set_defaults(action=_worker)
     demo = verbs.add_parser("demo", help="load the demo campaigns")
     _data_option(demo)
-    demo.add_argument("--recompute", action="store_true", help="compute the demo results afresh and store them with the program")
+    demo.add_argument("--recompute", action="store_true",
+                      help="compute the demo results afresh and store them with the program")
     demo.set_defaults(action=_demo)
 
 
@@ -110,7 +116,10 @@ def _run(options):
         try:
             resume = options.resume.read_bytes()
         except OSError as error:
-            return _fail(f"--resume {options.resume}: {error.strerror}. A run with --out keeps checkpoint.npz there until it ends; without --resume it begins afresh.")
+            return _fail(
+                f"--resume {options.resume}: {error.strerror}. A run with --out keeps checkpoint.npz there "
+                "until it ends; without --resume it begins afresh."
+            )
     setup, findings = examine(sheet)
     for finding in findings:
         print(f"{finding.grade}: {finding.message}", file=sys.stderr)
@@ -138,14 +147,15 @@ def _run(options):
 
 class _Watch:
     """The progress of a run on standard error: a bar on a terminal, a line now and then elsewhere."""
-
     def __init__(self):
         from tqdm import tqdm
-        self._bar = tqdm(total=100, bar_format="{l_bar}{bar}| {elapsed} {postfix}", file=sys.stderr) if sys.stderr.isatty() else None
+        self._bar = tqdm(total=100, bar_format="{l_bar}{bar}| {elapsed} {postfix}",
+                         file=sys.stderr) if sys.stderr.isatty() else None
         self._said, self._began = -LINE_EVERY, time.monotonic()
 
     def show(self, step, words):
-        line = f"{step.level} step {step.level_step}  " + (f"residual {step.residual:.1e}  " if step.residual else "") + words
+        line = f"{step.level} step {step.level_step}  " + (f"residual {step.residual:.1e}  "
+                                                           if step.residual else "") + words
         if self._bar is not None:
             self._bar.n = round(100 * step.share)
             self._bar.set_postfix_str(line)
@@ -173,7 +183,9 @@ def _unwritable(folder):
         return f"--out {folder}: there is a file of that name. Give a folder."
     except OSError as error:
         return f"--out {folder}: {error.strerror}. Give a folder that can be written to."
-    return None if os.access(folder, os.W_OK) else f"--out {folder}: cannot be written to. Mend its permissions, or give another folder."
+    return None if os.access(
+        folder,
+        os.W_OK) else f"--out {folder}: cannot be written to. Mend its permissions, or give another folder."
 
 
 def _report(run, as_json):
@@ -187,7 +199,10 @@ def _report(run, as_json):
         print(f"{label:{width}s} {value: .{decimals}f}{error}{unit and ' ' + unit}   {trend['words']}")
     for shock in run.result["shocks"]:
         if "surface" in shock:
-            print(f"shock    {shock['surface']} at x = {shock['x']:.4f} chords, Mach {shock['mach_ahead']:.3f} ahead of it")
+            print(
+                f"shock    {shock['surface']} at x = {shock['x']:.4f} chords, Mach {shock['mach_ahead']:.3f} "
+                "ahead of it"
+            )
     print(run.result["verdict"]["words"])
     for warning in run.result["verdict"]["warnings"]:
         print(f"note: {warning}")
@@ -214,7 +229,8 @@ def _serve(options):
     if not 0 <= options.port <= 65535:
         return _fail(f"--port {options.port}: accepted: 1 to 65535, or 0 for any free one.")
     from .web.serve import serve
-    return serve(options.data, options.host, options.port, demo=not options.no_demo, worker=not options.no_worker)
+    return serve(options.data, options.host, options.port, demo=not options.no_demo,
+                 worker=not options.no_worker)
 
 
 def _worker(options):

@@ -46,12 +46,17 @@ class Elements(unittest.TestCase):
         main, slat, flap, second = (o.polygon(2000) for o in built.outlines())
         self.assertLess(slat[:, 0].max(), main[:, 0].min() + 1e-3)
         self.assertGreater(second[:, 0].min(), flap[:, 0].mean())
-        self.assertAlmostEqual(float(cKDTree(main).query(built.outlines()[1].trailing_edge)[0]), 0.02, delta=5e-4)
+        self.assertAlmostEqual(float(cKDTree(main).query(built.outlines()[1].trailing_edge)[0]), 0.02,
+                               delta=5e-4)
 
     def test_inverted_is_the_mirror_image(self):
-        up, down = (made(camber=0.04, attitude=a, elements=[FLAP]).outlines() for a in ("upright", "inverted"))
+        up, down = (made(camber=0.04, attitude=a, elements=[FLAP]).outlines()
+                    for a in ("upright", "inverted"))
         for one, other in zip(up, down):
-            np.testing.assert_allclose(one.polygon(300).min(0) * [1, -1], [other.polygon(300)[:, 0].min(), other.polygon(300)[:, 1].max()], atol=1e-3)
+            np.testing.assert_allclose(
+                one.polygon(300).min(0) * [1, -1],
+                [other.polygon(300)[:, 0].min(),
+                 other.polygon(300)[:, 1].max()], atol=1e-3)
             self.assertAlmostEqual(one.length, other.length, places=9)
         names = {t.name for t in down[0].stretches}
         self.assertEqual(names, {"main upper", "main lower"})
@@ -73,16 +78,21 @@ class Elements(unittest.TestCase):
                 sheet(shape={"elements": elements})
 
     def test_toml_round_trip_keeps_elements_surfaces_and_actions(self):
-        one = sheet(shape={"elements": [FLAP, SLAT], "surfaces": [{"name": "slot", "element": "flap", "start": 0.1, "end": 0.2}]},
-                    air={"speed": 30, "walls": [{"surface": "slot", "speed": 5}]}, grid={"zones": [{"kind": "circle"}]},
-                    instruments={"formulas": [{"name": "glide", "expression": "lift / drag"}]})
+        one = sheet(
+            shape={
+                "elements": [FLAP, SLAT],
+                "surfaces": [{"name": "slot", "element": "flap", "start": 0.1, "end": 0.2}]
+            }, air={"speed": 30, "walls": [{"surface": "slot",
+                                            "speed": 5}]}, grid={"zones": [{"kind": "circle"}]},
+            instruments={"formulas": [{"name": "glide", "expression": "lift / drag"}]})
         self.assertEqual(read_toml(write_toml(one)), one)
 
 
 class Differences(unittest.TestCase):
     def test_a_changed_slot_is_a_changed_input(self):
         one, other = (sheet(shape={"elements": [{**FLAP, "gap": gap}]}) for gap in (0.02, 0.03))
-        self.assertEqual(differing_inputs(one, other), [("shape.elements.flap.gap", "flap: Slot gap", "0.02", "0.03")])
+        self.assertEqual(differing_inputs(one, other),
+                         [("shape.elements.flap.gap", "flap: Slot gap", "0.02", "0.03")])
         fewer = sheet()
         self.assertEqual([d[0] for d in differing_inputs(one, fewer)], ["shape.elements"])
         self.assertEqual(differing_inputs(one, one), [])
@@ -98,7 +108,8 @@ class NamedSurfaces(unittest.TestCase):
         np.testing.assert_allclose(sorted(outline.at([slot.start, slot.end])[:, 0]), [0.4, 0.5], atol=1e-4)
 
     def test_angles_may_run_over_the_start(self):
-        outline = made(kind="ellipse", thickness=1.0, surfaces=[{"name": "tail", "side": "angle", "start": -20, "end": 20}]).outlines()[0]
+        outline = made(kind="ellipse", thickness=1.0,
+                       surfaces=[{"name": "tail", "side": "angle", "start": -20, "end": 20}]).outlines()[0]
         pieces = [t for t in outline.stretches if t.name == "tail"]
         self.assertEqual(len(pieces), 2)
         self.assertAlmostEqual(sum(t.end - t.start for t in pieces), np.pi * 40 / 360, delta=2e-3)
@@ -110,8 +121,13 @@ class NamedSurfaces(unittest.TestCase):
             sheet(shape={"surfaces": [{"name": "slot", "element": "rudder"}]})
 
     def test_actions_become_boundaries_in_the_solvers_scales(self):
-        setup = prepare(sheet(shape={"surfaces": [{"name": "slot", "start": 0.4, "end": 0.5}]}, flow={"model": "laminar"},
-                              air={"speed": 40, "walls": [{"surface": "slot", "speed": 17}, {"surface": "lower", "action": "move", "speed": -40}]}))
+        setup = prepare(
+            sheet(
+                shape={"surfaces": [{"name": "slot", "start": 0.4, "end": 0.5}]}, flow={"model": "laminar"},
+                air={
+                    "speed": 40, "walls": [{"surface": "slot", "speed": 17},
+                                           {"surface": "lower", "action": "move", "speed": -40}]
+                }))
         sound = setup.air.speed_of_sound
         self.assertAlmostEqual(setup.boundaries["slot"].blown, 17 / sound)
         self.assertAlmostEqual(setup.boundaries["lower"].tangential, -40 / sound)
@@ -147,12 +163,23 @@ class Columns(unittest.TestCase):
 
 class Hybrid(unittest.TestCase):
     CASES = {
-        "slat and flap": {"shape": {"elements": [SLAT, FLAP]}},
-        "inverted over ground": {"shape": {"camber": 0.04, "attitude": "inverted", "elements": [FLAP]}, "domain": {"kind": "ground", "clearance": 0.4}, "flow": {"model": "turbulent"}},
-        "channel": {"shape": {"kind": "ellipse", "thickness": 1.0}, "domain": {"kind": "channel"}, "flow": {"model": "laminar"}},
-        "half": {"shape": {"kind": "ellipse", "thickness": 0.5}, "domain": {"kind": "half"}, "air": {"speed": 40, "incidence": 0}},
-        "two cylinders": {"shape": {"kind": "ellipse", "thickness": 1.0, "elements": [{"name": "second", "role": "free", "kind": "ellipse", "thickness": 1, "chord": 0.7, "x": 2}]}},
-        "blunt": {"shape": {"trailing_edge": "open"}, "grid": {**SMALL, "kind": "hybrid"}}}
+        "slat and flap": {"shape": {"elements": [SLAT, FLAP]}}, "inverted over ground": {
+            "shape": {"camber": 0.04, "attitude": "inverted", "elements": [FLAP]},
+            "domain": {"kind": "ground", "clearance": 0.4}, "flow": {"model": "turbulent"}
+        }, "channel": {
+            "shape": {"kind": "ellipse", "thickness": 1.0}, "domain": {"kind": "channel"},
+            "flow": {"model": "laminar"}
+        }, "half": {
+            "shape": {"kind": "ellipse", "thickness": 0.5}, "domain": {"kind": "half"},
+            "air": {"speed": 40, "incidence": 0}
+        }, "two cylinders": {
+            "shape": {
+                "kind": "ellipse", "thickness": 1.0, "elements": [{
+                    "name": "second", "role": "free", "kind": "ellipse", "thickness": 1, "chord": 0.7, "x": 2
+                }]
+            }
+        }, "blunt": {"shape": {"trailing_edge": "open"}, "grid": {**SMALL, "kind": "hybrid"}}
+    }
 
     def test_any_arrangement_makes_a_valid_grid(self):
         for name, sections in self.CASES.items():
@@ -190,33 +217,43 @@ class Hybrid(unittest.TestCase):
         self.assertGreater(counts[1], 3 * counts[0])
 
     def test_a_gap_thinner_than_the_cells_is_refused_with_the_mend(self):
-        _, findings = examine(sheet(shape={"elements": [{**FLAP, "gap": 0.006, "overlap": -0.004}]}, grid={**SMALL, "least_size": 0.01}))
+        _, findings = examine(
+            sheet(shape={"elements": [{**FLAP, "gap": 0.006, "overlap": -0.004}]},
+                  grid={**SMALL, "least_size": 0.01}))
         self.assertEqual(findings[0].grade, "stop")
         self.assertRegex(findings[0].message, "gap between .*main.* and .*flap.*Lower the smallest wall cell")
 
     def test_what_cannot_be_halved_or_fitted_is_explained(self):
-        for sections, words in (({"domain": {"kind": "half"}}, "zero incidence"),
-                                ({"domain": {"kind": "half"}, "shape": {"camber": 0.02}, "air": {"speed": 30, "incidence": 0}}, "not symmetric"),
-                                ({"shape": {"kind": "ellipse", "thickness": 1}, "domain": {"kind": "channel", "height": 1.0}}, "does not fit"),
-                                ({"shape": {"elements": [FLAP]}, "grid": {"kind": "lines"}}, "one upright section")):
+        for sections, words in (({"domain": {"kind": "half"}}, "zero incidence"), ({
+                "domain": {"kind": "half"}, "shape": {"camber": 0.02}, "air": {"speed": 30, "incidence": 0}
+        }, "not symmetric"), ({
+                "shape": {"kind": "ellipse", "thickness": 1}, "domain": {"kind": "channel", "height": 1.0}
+        }, "does not fit"), ({"shape": {"elements": [FLAP]},
+                              "grid": {"kind": "lines"}}, "one upright section")):
             with self.subTest(words):
                 setup, findings = examine(sheet(**sections))
                 self.assertIsNone(setup)
                 self.assertIn(words, findings[0].message)
 
     def test_incidence_turns_the_shape_over_a_ground(self):
-        level, steep = (prepare(sheet(domain={"kind": "ground"}, air={"speed": 30, "incidence": a})) for a in (0, 6))
+        level, steep = (prepare(sheet(domain={"kind": "ground"}, air={"speed": 30, "incidence": a}))
+                        for a in (0, 6))
         self.assertEqual(steep.stream.incidence, 0)
         self.assertLess(steep.outlines[0].trailing_edge[1], level.outlines[0].trailing_edge[1] - 0.08)
 
     def test_a_climb_on_triangles_gives_the_lift_of_the_lines(self):
         lines = run({"level": "medium"}, air={"motion": "mach", "mach": 0.1, "incidence": 2})
-        triangles = run({"level": "medium", "kind": "hybrid"}, air={"motion": "mach", "mach": 0.1, "incidence": 2})
-        self.assertAlmostEqual(triangles.result["coefficients"]["lift"] / lines.result["coefficients"]["lift"], 1, delta=0.03)
-        self.assertLess(abs(triangles.result["control_volume"]["drag"] - triangles.result["coefficients"]["drag"]), 1e-6)
+        triangles = run({"level": "medium", "kind": "hybrid"},
+                        air={"motion": "mach", "mach": 0.1, "incidence": 2})
+        self.assertAlmostEqual(
+            triangles.result["coefficients"]["lift"] / lines.result["coefficients"]["lift"], 1, delta=0.03)
+        self.assertLess(
+            abs(triangles.result["control_volume"]["drag"] - triangles.result["coefficients"]["drag"]), 1e-6)
 
     def test_too_narrow_for_the_layers_is_a_mesh_error_or_a_grid(self):
-        setup = prepare(sheet(shape={"elements": [{**FLAP, "gap": 0.004, "overlap": -0.002}]}, grid={**SMALL, "around": 64}))
+        setup = prepare(
+            sheet(shape={"elements": [{**FLAP, "gap": 0.004, "overlap": -0.002}]},
+                  grid={**SMALL, "around": 64}))
         try:
             self.assertGreater(setup.generate()["coarse"].volume.min(), 0)
         except MeshError as error:
@@ -233,7 +270,11 @@ class TooFine(unittest.TestCase):
 
 class Planner(unittest.TestCase):
     def test_the_laminar_layer_is_blasius(self):
-        setup = prepare(sheet(flow={"model": "laminar"}, air={"motion": "mach", "mach": 0.1, "viscosity_law": "from Reynolds number", "reynolds": 1e4}))
+        setup = prepare(
+            sheet(
+                flow={"model": "laminar"},
+                air={"motion": "mach", "mach": 0.1, "viscosity_law": "from Reynolds number",
+                     "reynolds": 1e4}))
         station = plan_layer(setup, 1.0, [1.0]).stations[0]
         self.assertAlmostEqual(station.friction, 0.00664, places=5)
         self.assertAlmostEqual(station.thickness, 0.05, places=5)
@@ -247,12 +288,14 @@ class Planner(unittest.TestCase):
 
     def test_bad_wishes_are_explained(self):
         setup = prepare(sheet(flow={"model": "turbulent"}))
-        for y_plus, stations, words in ((0, [0.5], "accepted are 0.05"), (1, [0.0], "accepted are 0.001"), (1, [], "at least one")):
+        for y_plus, stations, words in ((0, [0.5], "accepted are 0.05"), (1, [0.0], "accepted are 0.001"),
+                                        (1, [], "at least one")):
             with self.assertRaisesRegex(ValueError, words):
                 plan_layer(setup, y_plus, stations)
 
     def test_a_changed_speed_is_noticed(self):
-        _, findings = examine(sheet(flow={"model": "turbulent"}, air={"speed": 40}, grid={"planned_speed": 30}))
+        _, findings = examine(
+            sheet(flow={"model": "turbulent"}, air={"speed": 40}, grid={"planned_speed": 30}))
         self.assertTrue(any("planned at 30 m/s and the speed is now 40" in f.message for f in findings))
 
 
@@ -261,4 +304,5 @@ class Outlines(unittest.TestCase):
         outline = Outline(Section(ellipse(1.0)), scale=2.0, turn=np.radians(30), offset=(1.0, 2.0))
         self.assertAlmostEqual(outline.length, 2 * np.pi, delta=1e-3)
         centre = outline.at(np.linspace(0, outline.length, 400, endpoint=False)).mean(0)
-        np.testing.assert_allclose(centre, [1 + np.cos(np.radians(30)), 2 - np.sin(np.radians(30))], atol=1e-3)
+        np.testing.assert_allclose(centre, [1 + np.cos(np.radians(30)), 2 - np.sin(np.radians(30))],
+                                   atol=1e-3)

@@ -14,12 +14,16 @@ from scipy.spatial.transform import Rotation
 
 
 def grids(surface, size=0.08, **plan):
-    values = {"low": (-1.5, -1.5, -1.5), "high": (2.5, 1.5, 1.5), "size": size, "edge_halvings": 1, "curved": 0.0, "buffer": 2.0, **plan}
+    values = {
+        "low": (-1.5, -1.5, -1.5), "high": (2.5, 1.5, 1.5), "size": size, "edge_halvings": 1, "curved": 0.0,
+        "buffer": 2.0, **plan
+    }
     return BodyGrids(surface, BodyGridPlan(**values))
 
 
 def cube(roll=0.0):
-    return bodies.box(1.0, 1.0, 1.0).moved(np.eye(3), (0, 0, 0)).moved(Rotation.from_euler("xyz", [roll, 0.6 * roll, 0.3 * roll], degrees=True).as_matrix())
+    return bodies.box(1.0, 1.0, 1.0).moved(np.eye(3), (0, 0, 0)).moved(
+        Rotation.from_euler("xyz", [roll, 0.6 * roll, 0.3 * roll], degrees=True).as_matrix())
 
 
 class Tree(unittest.TestCase):
@@ -29,7 +33,8 @@ class Tree(unittest.TestCase):
         inner = faces.right >= 0
         ratio = tree.width[faces.left[inner]] / tree.width[faces.right[inner]]
         self.assertTrue((ratio <= 2).all() and (ratio >= 0.5).all())
-        self.assertAlmostEqual(float((tree.size**3).sum()), float(np.prod(tree.counts) * tree.step**3), places=6)
+        self.assertAlmostEqual(float((tree.size**3).sum()), float(np.prod(tree.counts) * tree.step**3),
+                               places=6)
 
     def test_every_point_finds_its_leaf(self):
         tree = grids(cube()).tree("coarse")
@@ -55,13 +60,14 @@ class Tree(unittest.TestCase):
 
     def test_a_zone_may_be_finer_than_the_body(self):
         zone = SolidZone("box", (-1.2, 0.0, 0.0), 0.4, (0.4, 0.4), (0.4, 0.4), 0.05)
-        tree = grids(cube(), size=0.16, edge_halvings=0, zones=(zone,)).tree("fine")
+        tree = grids(cube(), size=0.16, edge_halvings=0, zones=(zone, )).tree("fine")
         inside = tree.containing(np.array([[-1.0, 0.01, 0.01], [-1.1, 0.1, -0.1]]))
         self.assertLess(tree.size[inside].max(), 0.051)
 
     def test_too_many_cells_are_refused_with_a_mend(self):
         with self.assertRaisesRegex(OctreeError, "larger"):
-            build_octree((0, 0, 0), 1.0, (4, 4, 4), 8, lambda level, centres, edge: np.ones(len(centres), dtype=bool), most_leaves=10_000)
+            build_octree((0, 0, 0), 1.0, (4, 4, 4), 8,
+                         lambda level, centres, edge: np.ones(len(centres), dtype=bool), most_leaves=10_000)
 
 
 class Cutting(unittest.TestCase):
@@ -74,7 +80,8 @@ class Cutting(unittest.TestCase):
                 box = float(np.prod(mesh.tree.counts) * mesh.tree.step**3)
                 self.assertAlmostEqual(box - mesh.volume.sum(), 1.0, delta=3e-3)
                 area = sum(mesh.area[mesh.boundaries[name]].sum() for name in mesh.walls)
-                # A cell on an edge keeps one wall vector for both of its faces: the area is a little short, the projections are not.
+                # A cell on an edge keeps one wall vector for both of its faces: the area is a little short,
+                # the projections are not.
                 self.assertTrue(5.6 < area < 6.001, area)
                 wall = mesh.wall_faces()
                 self.assertLess(np.abs((mesh.normal[wall] * mesh.area[wall, None]).sum(axis=0)).max(), 1e-9)
@@ -91,7 +98,10 @@ class Cutting(unittest.TestCase):
         from dataclasses import replace
         hollow = joined([cube(), inner])
         # One part whose inner walls face inwards: a shell with a void.
-        shell = replace(hollow, triangles=np.concatenate([cube().triangles, inner.triangles[:, ::-1] + len(cube().vertices)]), part=np.zeros(len(hollow.triangles), dtype=np.int64), parts=("shell",))
+        shell = replace(
+            hollow,
+            triangles=np.concatenate([cube().triangles, inner.triangles[:, ::-1] + len(cube().vertices)]),
+            part=np.zeros(len(hollow.triangles), dtype=np.int64), parts=("shell", ))
         mesh = grids(shell, size=0.04).mesh("medium")
         self.assertTrue(any("void" in note for note in mesh.notes), mesh.notes)
         box = float(np.prod(mesh.tree.counts) * mesh.tree.step**3)
@@ -103,9 +113,12 @@ class Cutting(unittest.TestCase):
         triangles = clean.triangles.copy()
         some = rng.choice(len(triangles), 12, replace=False)
         triangles[some] = triangles[some][:, ::-1]
-        cases = {"flipped": replace(clean, triangles=triangles), "missing": clean.only(~np.isin(np.arange(len(triangles)), some)),
-                 "shaken": replace(clean, vertices=clean.vertices + rng.normal(0, 1e-4, clean.vertices.shape)),
-                 "overlapping": joined([clean, clean.moved(shift=(0.3, 0.1, 0))])}
+        cases = {
+            "flipped": replace(clean, triangles=triangles),
+            "missing": clean.only(~np.isin(np.arange(len(triangles)), some)),
+            "shaken": replace(clean, vertices=clean.vertices + rng.normal(0, 1e-4, clean.vertices.shape)),
+            "overlapping": joined([clean, clean.moved(shift=(0.3, 0.1, 0))])
+        }
         for name, surface in cases.items():
             with self.subTest(name):
                 mesh = grids(surface, edge_halvings=0).mesh("medium")
@@ -115,7 +128,8 @@ class Cutting(unittest.TestCase):
 
     def test_a_body_larger_than_its_domain_is_refused(self):
         with self.assertRaises(MeshError):
-            tree = build_octree((-0.2, -0.2, -0.2), 0.1, (4, 4, 4), 1, lambda level, centres, edge: np.zeros(len(centres), dtype=bool))
+            tree = build_octree((-0.2, -0.2, -0.2), 0.1, (4, 4, 4), 1,
+                                lambda level, centres, edge: np.zeros(len(centres), dtype=bool))
             embed(tree, Obstacle(cube().moved(4 * np.eye(3), (-2, 0, -2)), np.array([False]), np.zeros(1)))
 
 

@@ -21,7 +21,8 @@ GRID = {"level": "coarse", "surface_size": 0.05, "edge_halvings": 0, "curved": 0
 def pod(walls, model="inviscid", make=run_body, **sections):
     air = {"motion": "speed", "speed": SPEED, "walls": walls}
     grid = {**GRID, **sections.pop("grid", {})}
-    return make([POD], shape={"parts": [POD], "regions": ENDS}, air=air, flow={"model": model}, grid=grid, **sections)
+    return make([POD], shape={"parts": [POD], "regions": ENDS}, air=air, flow={"model": model}, grid=grid,
+                **sections)
 
 
 def ready(*parts, **sections):
@@ -38,12 +39,15 @@ class Openings(unittest.TestCase):
         self.assertIn("mass_flow_face", body_channels(done.setup))
 
     def test_an_exhaust_pushes_with_its_momentum(self):
-        done = pod([INTAKE, {"surface": "base", "action": "supplies", "total_pressure": 115_000, "total_temperature": 600}])
+        done = pod([
+            INTAKE,
+            {"surface": "base", "action": "supplies", "total_pressure": 115_000, "total_temperature": 600}
+        ])
         c, q = done.result["coefficients"], done.setup.air.dynamic_pressure
         base = done._level.flow.mesh.boundaries["base"]
         area = done._level.flow.mesh.area[base].sum() * done.setup.scale**2
         # Subsonic: the jet leaves at ambient pressure, with the speed of an expansion from its total state.
-        mach2 = 5 * ((115_000 / 101_325) ** (0.4 / 1.4) - 1)
+        mach2 = 5 * ((115_000 / 101_325)**(0.4 / 1.4) - 1)
         static = 600 / (1 + 0.2 * mach2)
         speed = np.sqrt(mach2 * 1.4 * 287.05287 * static)
         flow = 101_325 / (287.05287 * static) * speed * area
@@ -51,18 +55,23 @@ class Openings(unittest.TestCase):
         self.assertAlmostEqual(c["drag_base"] / (-flow * speed / (q * done.setup.area)), 1, delta=0.06)
 
     def test_half_a_body_passes_half_and_reports_the_whole(self):
-        whole, half = (pod([INTAKE], domain={"ahead": 1, "behind": 2, "beside": 1, "half": h}).result["coefficients"] for h in ("no", "yes"))
+        whole, half = (pod([INTAKE], domain={"ahead": 1, "behind": 2, "beside": 1,
+                                             "half": h}).result["coefficients"] for h in ("no", "yes"))
         self.assertAlmostEqual(half["mass_flow_face"], whole["mass_flow_face"], places=9)
         self.assertAlmostEqual(half["drag_face"], whole["drag_face"], delta=0.03)
 
     def test_every_action_is_laid_out_and_keeps_a_residual(self):
-        actions = [{"action": "vents", "pressure": 101_000}, {"action": "feeds", "mass_flow": 2}, {"action": "blows", "speed": -3},
-                   {"action": "blows mass", "mass_flow": 0.5, "blown_temperature": 320}, {"action": "slides", "along": 20},
-                   {"action": "slips"}, {"action": "held", "temperature": 350}, {"action": "heated", "heat": 500},
-                   {"action": "supersonic", "mach": 2, "pressure": 101_325}, {"action": "supplies"}, {"action": "takes in"}]
+        actions = [{"action": "vents", "pressure": 101_000}, {"action": "feeds", "mass_flow": 2},
+                   {"action": "blows",
+                    "speed": -3}, {"action": "blows mass", "mass_flow": 0.5,
+                                   "blown_temperature": 320}, {"action": "slides", "along": 20},
+                   {"action": "slips"}, {"action": "held",
+                                         "temperature": 350}, {"action": "heated", "heat": 500},
+                   {"action": "supersonic", "mach": 2,
+                    "pressure": 101_325}, {"action": "supplies"}, {"action": "takes in"}]
         for action in actions:
             setup = pod([{"surface": "base", **action}], "laminar", make=ready)
-            mesh = setup.generate(("coarse",))["coarse"]
+            mesh = setup.generate(("coarse", ))["coarse"]
             flow = Discretisation(mesh, setup.stream, boundaries=setup.boundaries, direction=setup.direction)
             with self.subTest(action["action"]):
                 self.assertTrue(np.isfinite(flow.residual(flow.uniform_state())).all())
@@ -76,7 +85,11 @@ class Openings(unittest.TestCase):
         self.assertAlmostEqual(heated / (800 * area), 1, delta=1e-6)
 
     def test_bad_names_and_flows_are_told(self):
-        with self.assertRaisesRegex(ValueError, r"air.walls.0.surface = mouth: there is no such surface. There are: body, pod, pod side, face, base, inflow"):
+        with self.assertRaisesRegex(
+                ValueError,
+                r"air.walls.0.surface = mouth: there is no such surface. There are: body, pod, pod side, "
+                r"face, base, inflow"
+        ):
             pod([{"surface": "mouth"}], make=ready)
         with self.assertRaisesRegex(SheetError, "more than 0"):
             pod([{"surface": "face", "mass_flow": -2}])

@@ -18,29 +18,40 @@ def weighed(pressure, places, friction=None, **how):
     q = 0.5 * MACH**2
     pressure = np.asarray(pressure, dtype=float)
     friction = np.zeros_like(pressure) if friction is None else np.asarray(friction, dtype=float)
-    flow = SimpleNamespace(stream=SimpleNamespace(mach=MACH), wall_loads=lambda: (q * pressure, q * friction), wall=np.arange(len(pressure)),
-                           mesh=SimpleNamespace(face_centre=np.asarray(places, dtype=float), n_faces=len(pressure), walls=["front", "back"],
-                                                boundaries={"front": np.array([0]), "back": np.array([1])}))
-    how = {"area": 2.0, "length": 4.0, "moment_point": np.zeros(3), "direction": np.array([1.0, 0.0, 0.0]), **how}
+    flow = SimpleNamespace(
+        stream=SimpleNamespace(mach=MACH), wall_loads=lambda: (q * pressure, q * friction),
+        wall=np.arange(len(pressure)),
+        mesh=SimpleNamespace(face_centre=np.asarray(places, dtype=float), n_faces=len(pressure),
+                             walls=["front",
+                                    "back"], boundaries={"front": np.array([0]), "back": np.array([1])}))
+    how = {
+        "area": 2.0, "length": 4.0, "moment_point": np.zeros(3), "direction": np.array([1.0, 0.0, 0.0]), **how
+    }
     return BodyBalance(**how), flow
 
 
 class Weighing(unittest.TestCase):
     def test_drag_side_and_lift_of_a_stream_along_x(self):
-        balance, flow = weighed([[1.0, 0.2, -0.4], [0.6, 0.0, 0.8]], [[0, 0, 0], [1, 0, 0]], [[0.1, 0, 0], [0.3, 0, 0]])
+        balance, flow = weighed([[1.0, 0.2, -0.4], [0.6, 0.0, 0.8]], [[0, 0, 0], [1, 0, 0]],
+                                [[0.1, 0, 0], [0.3, 0, 0]])
         found = balance.measure(flow)
-        for name, expected in {"drag": 1.0, "drag_pressure": 0.8, "drag_friction": 0.2, "side": 0.1, "lift": 0.2, "lift_pressure": 0.2}.items():
+        for name, expected in {
+                "drag": 1.0, "drag_pressure": 0.8, "drag_friction": 0.2, "side": 0.1, "lift": 0.2,
+                "lift_pressure": 0.2
+        }.items():
             self.assertAlmostEqual(found[name], expected, places=12, msg=name)
 
     def test_a_turned_stream_turns_the_axes_with_it(self):
         angle = np.radians(30)
-        balance, flow = weighed([[2.0, 0.0, 0.0], [0.0, 0.0, 0.0]], [[0, 0, 0], [1, 0, 0]], direction=np.array([np.cos(angle), np.sin(angle), 0.0]))
+        balance, flow = weighed([[2.0, 0.0, 0.0], [0.0, 0.0, 0.0]], [[0, 0, 0], [1, 0, 0]],
+                                direction=np.array([np.cos(angle), np.sin(angle), 0.0]))
         found = balance.measure(flow)
         self.assertAlmostEqual(found["drag"], np.cos(angle), places=12)
         self.assertAlmostEqual(found["side"], -np.sin(angle), places=12)
         self.assertAlmostEqual(found["lift"], 0.0, places=12)
         # In climbing air, too, lift is at right angles to the stream.
-        climbing, flow = weighed([[2.0, 0.0, 0.0], [0.0, 0.0, 0.0]], [[0, 0, 0], [1, 0, 0]], direction=np.array([np.cos(angle), 0.0, np.sin(angle)]))
+        climbing, flow = weighed([[2.0, 0.0, 0.0], [0.0, 0.0, 0.0]], [[0, 0, 0], [1, 0, 0]],
+                                 direction=np.array([np.cos(angle), 0.0, np.sin(angle)]))
         self.assertAlmostEqual(climbing.measure(flow)["lift"], -np.sin(angle), places=12)
 
     def test_signs_of_the_moments(self):
@@ -56,7 +67,8 @@ class Weighing(unittest.TestCase):
 
     def test_axles_share_the_lift_by_the_lever(self):
         # Lift at a quarter of the wheelbase behind the front axle; drag at the ground has no lever about it.
-        balance, flow = weighed([[0, 0, 2.0], [3.0, 0, 0]], [[1.5, 0, 0.4], [0.7, 0, 0]], axles=(1.0, 3.0, 0.0))
+        balance, flow = weighed([[0, 0, 2.0], [3.0, 0, 0]], [[1.5, 0, 0.4], [0.7, 0, 0]],
+                                axles=(1.0, 3.0, 0.0))
         found = balance.measure(flow)
         self.assertAlmostEqual(found["lift_front"], 0.75, places=12)
         self.assertAlmostEqual(found["lift_rear"], 0.25, places=12)
@@ -76,7 +88,8 @@ class Weighing(unittest.TestCase):
         self.assertAlmostEqual(found["moment"], 2 * 0.5 * 1.0 / 2.0 / 4.0, places=12)
 
     def test_surfaces_and_the_build_up_add_up(self):
-        balance, flow = weighed([[1.0, 0.2, -0.4], [0.6, 0.0, 0.8]], [[0.2, 0, 0], [0.9, 0, 0]], [[0.1, 0, 0], [0.3, 0, 0]])
+        balance, flow = weighed([[1.0, 0.2, -0.4], [0.6, 0.0, 0.8]], [[0.2, 0, 0], [0.9, 0, 0]],
+                                [[0.1, 0, 0], [0.3, 0, 0]])
         whole, each = balance.measure(flow), balance.by_surface(flow)
         for name in ("drag", "lift", "side", "drag_pressure", "drag_friction"):
             self.assertAlmostEqual(sum(one[name] for one in each.values()), whole[name], places=12, msg=name)
@@ -87,7 +100,9 @@ class Weighing(unittest.TestCase):
 
     def test_forces_in_newtons_and_other_units(self):
         air = SimpleNamespace(dynamic_pressure=500.0)
-        coefficients = {"lift": 0.1, "drag": 0.3, "side": 0.0, "drag_pressure": 0.2, "drag_friction": 0.1, "moment": 0.02}
+        coefficients = {
+            "lift": 0.1, "drag": 0.3, "side": 0.0, "drag_pressure": 0.2, "drag_friction": 0.1, "moment": 0.02
+        }
         newton = body_forces(coefficients, air, 2.0, 4.0, "N")
         self.assertAlmostEqual(newton["drag"], 300.0)
         self.assertAlmostEqual(newton["moment"], 80.0)
@@ -98,7 +113,6 @@ class Weighing(unittest.TestCase):
 
 class Blocks:
     """A mesh of unit cubes, 4 along each axis, the middle ones filled by a body."""
-
     def __init__(self, solid=()):
         self.solid = solid
         grid = np.stack(np.meshgrid(*[np.arange(4)] * 3, indexing="ij"), axis=-1).reshape(-1, 3)
@@ -112,14 +126,16 @@ class Blocks:
 
 
 def read(solid=()):
-    """A sampler of u = M (1 + 0.1 z), the pressure falling with y; all linear, so that cells know it exactly."""
+    """A sampler of u = M (1 + 0.1 z), the pressure falling with y; all linear, so that cells know it
+    exactly."""
     mesh, gradient = Blocks(solid), np.zeros((64, 5, 3))
     state = np.zeros((64, 5))
     state[:, 0] = 0.002 * (2.0 - mesh.centre[:, 1])
     state[:, 1] = 1.0
     state[:, 2] = MACH * (1 + 0.1 * mesh.centre[:, 2])
     gradient[:, 0, 1], gradient[:, 2, 2] = -0.002, 0.1 * MACH
-    return SpatialSampler(SimpleNamespace(mesh=mesh, grad=gradient, stream=SimpleNamespace(mach=MACH, gamma=1.4)), state)
+    return SpatialSampler(
+        SimpleNamespace(mesh=mesh, grad=gradient, stream=SimpleNamespace(mach=MACH, gamma=1.4)), state)
 
 
 class Meters(unittest.TestCase):
@@ -138,12 +154,14 @@ class Meters(unittest.TestCase):
         self.assertAlmostEqual(found["mass_flow"], 1.2, places=12)
         self.assertEqual(found["covered"], 1.0)
         # At this speed compression adds a quarter of the Mach number squared to the total pressure.
-        self.assertAlmostEqual(found["total_pressure"], 1.2**2 * (1 + 0.25 * (1.2 * MACH) ** 2), delta=0.01)
+        self.assertAlmostEqual(found["total_pressure"], 1.2**2 * (1 + 0.25 * (1.2 * MACH)**2), delta=0.01)
 
     def test_what_the_body_hides_is_left_out_and_said(self):
-        whole, half = read_meter(read(), 1.5, (1.0, 1.0), 2.0, 2.0), read_meter(read(solid=[16, 20]), 1.5, (1.0, 1.0), 2.0, 2.0)
+        whole, half = read_meter(read(), 1.5, (1.0, 1.0), 2.0,
+                                 2.0), read_meter(read(solid=[16, 20]), 1.5, (1.0, 1.0), 2.0, 2.0)
         self.assertAlmostEqual(half["covered"], 0.5)
-        # The lower half is hidden: the mean speed is that of the upper one, the mass flow only what passes there.
+        # The lower half is hidden: the mean speed is that of the upper one, the mass flow only what passes
+        # there.
         self.assertAlmostEqual(half["speed"], 1.15, places=12)
         # The mean pressure there is 0.002 above ambient.
         self.assertAlmostEqual(half["mass_flow"], 0.5 * 1.15 * (1 + 1.4 * 0.002), places=12)
@@ -161,13 +179,18 @@ class Shadows(unittest.TestCase):
         corners = ellipsoid(3.0, 2.0, 1.0).corners
         for direction, expected in (([1, 0, 0], 0.5), ([0, 1, 0], 0.75), ([0, 0, 1], 1.5)):
             # Flat triangles lie a little inside the curved surface.
-            self.assertAlmostEqual(frontal_area(corners, direction).area / (expected * np.pi), 1.0, delta=0.004)
+            self.assertAlmostEqual(
+                frontal_area(corners, direction).area / (expected * np.pi), 1.0, delta=0.004)
 
     def test_outlines_enclose_the_shadow_and_know_holes(self):
         def enclosed(loops):
-            return abs(sum(0.5 * (loop[:-1, 0] * loop[1:, 1] - loop[1:, 0] * loop[:-1, 1]).sum() for loop in loops))
-        self.assertAlmostEqual(enclosed(silhouette(ellipsoid(3.0, 2.0, 1.0).corners, "front")), 0.5 * np.pi, delta=0.01)
-        bars = np.concatenate([box(3, 1, 1).corners + [0, 0, dz] for dz in (0.0, 2.0)] + [box(1, 1, 3).corners + [dx, 0, 0] for dx in (0.0, 2.0)])
+            return abs(
+                sum(0.5 * (loop[:-1, 0] * loop[1:, 1] - loop[1:, 0] * loop[:-1, 1]).sum() for loop in loops))
+
+        self.assertAlmostEqual(enclosed(silhouette(ellipsoid(3.0, 2.0, 1.0).corners, "front")), 0.5 * np.pi,
+                               delta=0.01)
+        bars = np.concatenate([box(3, 1, 1).corners + [0, 0, dz] for dz in (0.0, 2.0)] +
+                              [box(1, 1, 3).corners + [dx, 0, 0] for dx in (0.0, 2.0)])
         loops = silhouette(bars)
         self.assertEqual(len(loops), 2)
         self.assertAlmostEqual(enclosed(loops), 9.0 - 1.0, delta=0.05)

@@ -21,8 +21,12 @@ def finished():
     """One run over a moving ground, shared by the tests."""
     if "run" not in _kept:
         _kept["run"] = run_body([CAR, WHEEL], domain={**NEAR, "kind": "ground", "clearance": 0.25},
-                                instruments={"front_axle": 0.8, "rear_axle": 3.2, "mass": 900, "probes": [{"name": "wake", "x": 4.6, "z": 0.7}],
-                                             "meters": [{"name": "behind", "x": 4.8, "z": 0.7, "width": 2, "height": 1.6}], "formulas": [{"name": "half", "expression": "drag / 2"}]})
+                                instruments={
+                                    "front_axle": 0.8, "rear_axle": 3.2, "mass": 900,
+                                    "probes": [{"name": "wake", "x": 4.6, "z": 0.7}], "meters": [{
+                                        "name": "behind", "x": 4.8, "z": 0.7, "width": 2, "height": 1.6
+                                    }], "formulas": [{"name": "half", "expression": "drag / 2"}]
+                                })
     return _kept["run"]
 
 
@@ -37,7 +41,9 @@ class Sheets(unittest.TestCase):
         self.assertEqual(read_toml(write_toml(sheet)), sheet)
 
     def test_problems_name_their_field(self):
-        for sections, words in (({"shape": {"parts": [{**CAR, "length": -1}]}}, "shape.parts"), ({"grid": {"budget": 10}}, "grid.budget"), ({"domain": {"ahead": 0}}, "domain.ahead")):
+        for sections, words in (({"shape": {"parts": [{**CAR, "length": -1}]}}, "shape.parts"),
+                                ({"grid": {"budget": 10}}, "grid.budget"), ({"domain": {"ahead": 0}},
+                                                                            "domain.ahead")):
             with self.subTest(words), self.assertRaisesRegex(SheetError, words):
                 read_sheet({"format": 1, "space": "body", **sections})
         with self.assertRaisesRegex(SheetError, "space"):
@@ -60,17 +66,21 @@ class Preflight(unittest.TestCase):
         fin = {"name": "fin", "kind": "box", "length": 1, "width": 0.02, "height": 0.5, "x": 1, "z": 1.4}
         self.assertIn("thin", self.findings([CAR, fin])[1])
         self.assertIn("lockage", self.findings(domain={**NEAR, "beside": 0.5})[1])
-        self.assertIn("outside the domain", self.findings(instruments={"probes": [{"name": "far", "x": 500}]})[1])
-        self.assertIn("half the body", self.findings(domain={**NEAR, "half": "yes"}, instruments={"area": 1.1})[1])
-        self.assertIn("outside the domain", self.findings(instruments={"meters": [{"name": "m", "x": 500}]})[1])
+        self.assertIn("outside the domain",
+                      self.findings(instruments={"probes": [{"name": "far", "x": 500}]})[1])
+        self.assertIn("half the body",
+                      self.findings(domain={**NEAR, "half": "yes"}, instruments={"area": 1.1})[1])
+        self.assertIn("outside the domain",
+                      self.findings(instruments={"meters": [{"name": "m", "x": 500}]})[1])
 
     def test_a_stream_from_below_needs_free_air(self):
-        self.assertIn("over a ground", self.findings(domain={**NEAR, "kind": "ground"}, air={"incidence": 4})[1])
+        self.assertIn("over a ground",
+                      self.findings(domain={**NEAR, "kind": "ground"}, air={"incidence": 4})[1])
 
     def test_a_budget_is_kept_and_the_cost_grows_with_the_level(self):
         small = body_sheet(grid={**SMALL, "surface_size": None, "budget": 20_000, "level": "fine"})
         setup, _ = examine(small)
-        mesh = setup.generate(("fine",))["fine"]
+        mesh = setup.generate(("fine", ))["fine"]
         self.assertLessEqual(mesh.tree.n_leaves, 20_000 * 1.02)
         self.assertGreater(mesh.tree.n_leaves, 9_000)
         coarse, _ = examine(body_sheet(grid={**SMALL, "level": "coarse"}))
@@ -83,15 +93,18 @@ class Execution(unittest.TestCase):
         c = r["coefficients"]
         self.assertEqual([level["level"] for level in r["levels"]], ["coarse", "medium"])
         self.assertTrue(0.1 < c["drag"] < 1.2, c["drag"])
-        self.assertAlmostEqual(c["drag"], c["drag_pressure"] + c["drag_friction"], delta=1e-6 + 0.02 * abs(c["drag"]))
+        self.assertAlmostEqual(c["drag"], c["drag_pressure"] + c["drag_friction"],
+                               delta=1e-6 + 0.02 * abs(c["drag"]))
         self.assertAlmostEqual(c["lift_front"] + c["lift_rear"], c["lift"], places=6)
-        self.assertAlmostEqual(sum(s["drag"] for s in r["surfaces"].values()), r["build_up"]["drag"][-1], places=6)
+        self.assertAlmostEqual(sum(s["drag"] for s in r["surfaces"].values()), r["build_up"]["drag"][-1],
+                               places=6)
         self.assertIn("drag_wheel", c)
         self.assertAlmostEqual(c["half"], c["drag"] / 2, delta=0.02)
         self.assertGreater(r["meters"]["behind"]["kilograms_per_second"], 0)
         self.assertLess(r["meters"]["behind"]["total_pressure"], 1.0)
         self.assertIsNotNone(r["probes"]["wake"])
-        self.assertAlmostEqual(r["forces"]["drag"], c["drag"] * r["air"]["dynamic_pressure"] * r["shape"]["area"], places=3)
+        self.assertAlmostEqual(r["forces"]["drag"],
+                               c["drag"] * r["air"]["dynamic_pressure"] * r["shape"]["area"], places=3)
         self.assertIsNotNone(r["weight"])
 
     def test_a_wheel_turns_with_the_ground(self):
@@ -104,7 +117,8 @@ class Execution(unittest.TestCase):
 
     def test_half_a_body_gives_the_whole_ones_forces(self):
         whole = run_body(grid={**SMALL, "level": "coarse"}).result["coefficients"]
-        half = run_body(domain={**NEAR, "half": "yes"}, grid={**SMALL, "level": "coarse"}).result["coefficients"]
+        half = run_body(domain={**NEAR, "half": "yes"},
+                        grid={**SMALL, "level": "coarse"}).result["coefficients"]
         self.assertAlmostEqual(half["drag"] / whole["drag"], 1, delta=0.12)
         self.assertEqual(half["side"], 0.0)
 
@@ -118,14 +132,19 @@ class Execution(unittest.TestCase):
         for _ in resumed:
             pass
         self.assertEqual(len(resumed.history), len(straight.history))
-        self.assertAlmostEqual(resumed.result["coefficients"]["drag"], straight.result["coefficients"]["drag"], delta=0.02 * abs(straight.result["coefficients"]["drag"]))
+        self.assertAlmostEqual(resumed.result["coefficients"]["drag"],
+                               straight.result["coefficients"]["drag"],
+                               delta=0.02 * abs(straight.result["coefficients"]["drag"]))
 
     @slow
     def test_the_next_level_is_refined_at_the_shock_and_a_checkpoint_knows_where(self):
-        values = dict(domain={"ahead": 0.8, "behind": 0.8, "beside": 0.8}, air={"motion": "mach", "mach": 2.0}, flow={"model": "inviscid"}, run={"steps": 15, "courant_start": 2, "courant_most": 20})
+        values = dict(domain={"ahead": 0.8, "behind": 0.8,
+                              "beside": 0.8}, air={"motion": "mach", "mach": 2.0}, flow={"model": "inviscid"},
+                      run={"steps": 15, "courant_start": 2, "courant_most": 20})
         grid = {"surface_size": 0.06, "curved": 0, "edge_halvings": 0, "wake_length": 0, "level": "medium"}
         ball = [{"name": "ball", "kind": "ellipsoid", "length": 1, "width": 1, "height": 1}]
-        plain, adapted = run_body(ball, grid=grid, **values), run_body(ball, grid={**grid, "shock_size": 0.03}, **values)
+        plain, adapted = run_body(ball, grid=grid,
+                                  **values), run_body(ball, grid={**grid, "shock_size": 0.03}, **values)
         self.assertGreater(adapted.result["cells"], 1.3 * plain.result["cells"])
         mesh = adapted.field()[1].mesh
         ahead = (np.hypot(mesh.centre[:, 1], mesh.centre[:, 2]) < 0.2) & (mesh.centre[:, 0] < -0.6)
@@ -141,19 +160,29 @@ class Execution(unittest.TestCase):
     def test_free_eddies_are_followed_in_time(self):
         for closure in ("spalart-allmaras", "sst"):
             with self.subTest(closure=closure):
-                run = run_body(grid={**SMALL, "level": "coarse"}, flow={"model": "turbulent", "wake": "detached", "closure": closure}, run={"steps": 10, "duration": 2.0, "time_step": 0.1})
+                run = run_body(grid={**SMALL, "level": "coarse"},
+                               flow={"model": "turbulent", "wake": "detached", "closure": closure},
+                               run={"steps": 10, "duration": 2.0, "time_step": 0.1})
                 self.assertEqual(run.result["averages"]["of"], "time steps")
                 self.assertGreaterEqual(run.result["averages"]["steps"], 12)
                 self.assertTrue(any("time" in entry for entry in run.history))
                 self.assertEqual(run.mean_field.count, run.result["averages"]["steps"])
                 values = field_of(run).values
-                self.assertEqual({"fluctuation", "pressure_rms", "mean_cp", "mean_speed"} - set(field_of(run).quantities), set())
-                # The last moment lies within what a record of n values can hold: sqrt(n - 1) deviations from its mean.
-                self.assertLessEqual(float(np.max(np.abs(values("fluctuation")) - np.sqrt(run.mean_field.count) * values("pressure_rms"))), 1e-6 * run.setup.air.pressure)
+                self.assertEqual({"fluctuation", "pressure_rms", "mean_cp", "mean_speed"} -
+                                 set(field_of(run).quantities), set())
+                # The last moment lies within what a record of n values can hold: sqrt(n - 1) deviations from
+                # its mean.
+                self.assertLessEqual(
+                    float(
+                        np.max(
+                            np.abs(values("fluctuation")) -
+                            np.sqrt(run.mean_field.count) * values("pressure_rms"))),
+                    1e-6 * run.setup.air.pressure)
                 np.testing.assert_allclose(values("mean_speed").max() / values("speed").max(), 1, atol=0.3)
 
     def test_means_over_time_survive_a_checkpoint(self):
-        sheet = dict(grid={**SMALL, "level": "coarse"}, flow={"model": "turbulent", "wake": "detached"}, run={"steps": 10, "duration": 2.0, "time_step": 0.1},
+        sheet = dict(grid={**SMALL, "level": "coarse"}, flow={"model": "turbulent", "wake": "detached"},
+                     run={"steps": 10, "duration": 2.0, "time_step": 0.1},
                      instruments={"formulas": [{"name": "swing", "expression": "about_mean(drag)"}]})
         whole = run_body(**sheet)
         broken = execute(whole.sheet)
@@ -177,15 +206,17 @@ class Looking(unittest.TestCase):
     def setUpClass(cls):
         cls.run_ = finished()
         cls.field = field_of(cls.run_)
-        cls.drawn = drawn_surface(cls.run_.setup.body.surface.moved(np.eye(3) / cls.field.scale), 1.2 * cls.field.wall_size)
+        cls.drawn = drawn_surface(cls.run_.setup.body.surface.moved(np.eye(3) / cls.field.scale),
+                                  1.2 * cls.field.wall_size)
 
     def test_sampling_finds_the_stream_far_away_and_nothing_in_the_body(self):
         far = np.array([[-0.9, 0.8, 1.2]])
-        self.assertAlmostEqual(self.field.sample(far, ("vx",))[0, 0], 1.0, delta=0.1)
-        self.assertTrue(np.isnan(self.field.sample(np.array([[0.5, 0.0, 0.18]]), ("cp",))[0, 0]))
+        self.assertAlmostEqual(self.field.sample(far, ("vx", ))[0, 0], 1.0, delta=0.1)
+        self.assertTrue(np.isnan(self.field.sample(np.array([[0.5, 0.0, 0.18]]), ("cp", ))[0, 0]))
 
     def test_the_surface_carries_stagnation_pressure_at_its_nose(self):
-        cp = self.field.on_surface(self.drawn.points, self.drawn.normals, self.field.wall_values["cp"][:, None])[:, 0]
+        cp = self.field.on_surface(self.drawn.points, self.drawn.normals,
+                                   self.field.wall_values["cp"][:, None])[:, 0]
         self.assertAlmostEqual(cp.max(), 1.0, delta=0.25)
         nose = self.drawn.points[np.argmax(cp)]
         self.assertLess(nose[0], self.drawn.points[:, 0].min() + 0.2)
@@ -194,15 +225,18 @@ class Looking(unittest.TestCase):
         surface = self.run_.setup.body.surface
         self.assertEqual([name for name, _, _ in self.drawn.groups()], list(surface.parts))
         corners = self.drawn.points[self.drawn.triangles]
-        area = 0.5 * np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1).sum()
+        area = 0.5 * np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]),
+                                    axis=1).sum()
         self.assertAlmostEqual(area * self.field.scale**2 / surface.areas.sum(), 1, delta=1e-6)
 
     def test_planes_lines_and_iso_surfaces(self):
         low, high = self.field.box
-        points, triangles, values = cut_plane(self.field, (0.5, 0.0, 0.2), (0, 1, 0), ("speed",), low, high, 60)
+        points, triangles, values = cut_plane(self.field, (0.5, 0.0, 0.2), (0, 1, 0), ("speed", ), low, high,
+                                              60)
         self.assertGreater(len(triangles), 500)
         self.assertEqual(len(points), len(values))
-        self.assertEqual(len(cut_plane(self.field, (0.5, 9.0, 0.2), (0, 1, 0), ("speed",), low, high, 20)[1]), 0)
+        self.assertEqual(
+            len(cut_plane(self.field, (0.5, 9.0, 0.2), (0, 1, 0), ("speed", ), low, high, 20)[1]), 0)
         lines = streamlines(self.field, rake("grid", (-0.5, 0.0, 0.3), 0.3, 9))
         self.assertEqual(len(lines), 9)
         self.assertGreater(max(line[:, 0].max() for line, _ in lines), 1.0)

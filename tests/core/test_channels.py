@@ -20,20 +20,26 @@ def channels(*pairs):
 
 class Formulas(unittest.TestCase):
     def test_values_in_the_order_of_need(self):
-        made = channels(("twice", "2 × glide"), ("glide", "lift / drag"), ("root", "sqrt(abs(−lift)) ^ 2 + min(1, drag)"))
+        made = channels(("twice", "2 × glide"), ("glide", "lift / drag"),
+                        ("root", "sqrt(abs(−lift)) ^ 2 + min(1, drag)"))
         out = made.compute({"lift": 0.6, "drag": 0.03})
         self.assertAlmostEqual(out["glide"], 20)
         self.assertAlmostEqual(out["twice"], 40)
         self.assertAlmostEqual(out["root"], 0.63)
 
     def test_bad_formulas_are_explained(self):
-        bad = {"lift +": "cannot be read", "lifft / drag": "“lifft”, which is not a channel. There are: drag", "lift / 0": "divides by zero",
-               "1 / (2 - 2)": "divides by zero", "__import__('os')": "not arithmetic", "lift.real": "not arithmetic", "(lambda: 1)()": "not arithmetic",
-               "[lift]": "not arithmetic", "open(drag)": "not arithmetic", "lift if drag else 1": "not arithmetic", "'a' * 3": "not arithmetic",
-               "+".join(["lift"] * 150): "longer", "9 ^ 9 ^ 9 ^ 9": "no value"}
+        bad = {
+            "lift +": "cannot be read", "lifft / drag": "“lifft”, which is not a channel. There are: drag",
+            "lift / 0": "divides by zero", "1 / (2 - 2)": "divides by zero",
+            "__import__('os')": "not arithmetic", "lift.real": "not arithmetic",
+            "(lambda: 1)()": "not arithmetic", "[lift]": "not arithmetic", "open(drag)": "not arithmetic",
+            "lift if drag else 1": "not arithmetic", "'a' * 3": "not arithmetic",
+            "+".join(["lift"] * 150): "longer", "9 ^ 9 ^ 9 ^ 9": "no value"
+        }
         for expression, words in bad.items():
             with self.subTest(expression[:30]), self.assertRaises(FormulaError) as caught:
-                channels(("f", expression[:200] if len(expression) <= 200 else "lift" + "+lift" * 120)) if len(expression) <= 200 else channels_long(expression)
+                channels(("f", expression[:200] if len(expression) <= 200 else "lift" +
+                          "+lift" * 120)) if len(expression) <= 200 else channels_long(expression)
             self.assertIn(words, str(caught.exception))
 
     def test_cycles_and_names(self):
@@ -47,11 +53,15 @@ class Formulas(unittest.TestCase):
 
     def test_a_division_by_zero_in_the_run_has_no_value(self):
         made = channels(("glide", "lift / drag"), ("next", "glide + 1"), ("root", "(0 - lift) ^ 0.5"))
-        self.assertEqual(made.compute({"lift": 1.0, "drag": 0.0}), {"glide": None, "next": None, "root": None})
+        self.assertEqual(made.compute({"lift": 1.0, "drag": 0.0}),
+                         {"glide": None, "next": None, "root": None})
 
     def test_a_run_records_them_and_a_wrong_one_stops_the_preflight(self):
-        done = run(instruments={"formulas": [{"name": "glide", "expression": "lift / drag", "steady_within": 0.5}],
-                                "probes": [{"name": "behind", "x": 1.5, "y": 0.1}]})
+        done = run(
+            instruments={
+                "formulas": [{"name": "glide", "expression": "lift / drag", "steady_within": 0.5}],
+                "probes": [{"name": "behind", "x": 1.5, "y": 0.1}]
+            })
         last = done.history[-1]
         self.assertAlmostEqual(last["glide"], last["lift"] / last["drag"])
         self.assertAlmostEqual(last["cp_behind"], done.result["probes"]["behind"]["cp"], places=6)
@@ -66,6 +76,7 @@ class Formulas(unittest.TestCase):
 def channels_long(expression):
     class Long:
         name = "f"
+
     Long.expression = expression
     return Channels([Long], ["lift", "drag"])
 
@@ -74,7 +85,8 @@ class Statistics(unittest.TestCase):
     def test_a_sine_in_noise_is_measured(self):
         rng = np.random.default_rng(1)
         t = np.arange(1200) * 0.05
-        y = 1.3 + 0.02 * np.sin(2 * np.pi * 0.33 * t) + 0.3 * np.sin(2 * np.pi * 0.165 * t) + 0.01 * rng.normal(size=len(t))
+        y = 1.3 + 0.02 * np.sin(2 * np.pi * 0.33 * t) + 0.3 * np.sin(
+            2 * np.pi * 0.165 * t) + 0.01 * rng.normal(size=len(t))
         s = statistics_of(y, 0.05)
         self.assertAlmostEqual(s.frequency, 0.165, delta=2 * s.frequency_error)
         self.assertLess(s.frequency_error, 0.004)

@@ -1,4 +1,5 @@
-"""Every boundary condition and every closure of the registries through the same checks, in the plane and in space."""
+"""Every boundary condition and every closure of the registries through the same checks, in the plane and in
+space."""
 import unittest
 
 import numpy as np
@@ -18,10 +19,11 @@ DOWNSTREAM, UPSTREAM = {2: "right", 3: "outflow"}, {2: "left", 3: "inflow"}
 def border(name, dim, g, at):
     """A condition that lets the undisturbed stream pass on the side where it comes in or leaves."""
     warm = 1 + 0.5 * (g - 1) * MACH**2
-    total = (warm ** (g / (g - 1)) - 1) / g
-    along = (1.0,) + (dim - 1) * (0.0,)
-    if name in ("total inlet",):
-        return Boundary(name, pressure=total if at == "in" else 0.0, temperature=warm, velocity=along if at == "in" else ())
+    total = (warm**(g / (g - 1)) - 1) / g
+    along = (1.0, ) + (dim - 1) * (0.0, )
+    if name in ("total inlet", ):
+        return Boundary(name, pressure=total if at == "in" else 0.0, temperature=warm,
+                        velocity=along if at == "in" else ())
     if name == "blown":
         return Boundary(name, blown=MACH if at == "in" else -MACH, by_speed=True)
     return Boundary(name, velocity=along if name == "mass inlet" else (), mass_flow=MACH,
@@ -29,29 +31,37 @@ def border(name, dim, g, at):
 
 
 # Where the stream may pass a condition, and where it runs along.
-PASSES = {"far field": "both", "outlet": "out", "inlet": "in", "total inlet": "both", "mass inlet": "in", "mass outlet": "out",
-          "slip": "along", "no-slip": "along", "blown": "both"}
+PASSES = {
+    "far field": "both", "outlet": "out", "inlet": "in", "total inlet": "both", "mass inlet": "in",
+    "mass outlet": "out", "slip": "along", "no-slip": "along", "blown": "both"
+}
 
 
 class Conditions(unittest.TestCase):
     def flow(self, dim, given, g=1.4, reynolds=None):
-        return Discretisation(MESHES[dim](), FreeStream(MACH, gamma=g, reynolds=reynolds), "slip", limit=False, vortex=False,
-                              boundaries=given)
+        return Discretisation(MESHES[dim](), FreeStream(MACH, gamma=g, reynolds=reynolds), "slip",
+                              limit=False, vortex=False, boundaries=given)
 
     def sides(self, dim, name):
         where = PASSES.get(name, "both")
         if where == "along":
             return {side: "along" for side in SIDES[dim][2:]}
-        return {side: at for side, at in ((UPSTREAM[dim], "in"), (DOWNSTREAM[dim], "out")) if where in (at, "both")}
+        return {
+            side: at
+            for side, at in ((UPSTREAM[dim], "in"), (DOWNSTREAM[dim], "out")) if where in (at, "both")
+        }
 
     def test_the_undisturbed_stream_stays_what_it_is(self):
         for dim in (2, 3):
             for g in GAMMAS:
                 for name in CONDITIONS:
                     with self.subTest(name, dim=dim, gamma=g):
-                        moving = (MACH,) + (dim - 1) * (0.0,)
-                        given = {side: Boundary("no-slip", velocity=moving) if name == "no-slip" else border(name, dim, g, at)
-                                 for side, at in self.sides(dim, name).items()}
+                        moving = (MACH, ) + (dim - 1) * (0.0, )
+                        given = {
+                            side: Boundary("no-slip", velocity=moving) if name == "no-slip" else border(
+                                name, dim, g, at)
+                            for side, at in self.sides(dim, name).items()
+                        }
                         flow = self.flow(dim, given, g)
                         self.assertLess(np.abs(flow.residual(flow.uniform_state())).max(), 1e-10)
 
@@ -62,7 +72,8 @@ class Conditions(unittest.TestCase):
                 given = {side: border(name, dim, 1.4, at) for side, at in self.sides(dim, name).items()}
                 flow = self.flow(dim, given, reynolds=200.0)
                 flow.first_order = True
-                state = flow.uniform_state() + 0.02 * rng.normal(size=(flow.n_cells, dim + 2)) * flow.column_scale
+                state = flow.uniform_state() + 0.02 * rng.normal(size=(flow.n_cells,
+                                                                       dim + 2)) * flow.column_scale
                 flow.residual(state)
                 flow.prepare(state, 10.0)
                 faces = np.concatenate([flow.mesh.boundaries[side] for side in given])
@@ -102,12 +113,12 @@ class Conditions(unittest.TestCase):
 
 class Closures(unittest.TestCase):
     """A layer over a floor that begins at the inflow."""
-
     def flow(self, dim, closure, **options):
         floor = {2: "below", 3: "floor"}[dim]
         given = {side: Boundary("slip") for side in SIDES[dim][2:]} | {floor: Boundary("no-slip")}
         stream = FreeStream(0.2, reynolds=1e6, turbulence_intensity=0.01, viscosity_ratio=1.0)
-        return Discretisation(MESHES[dim](), stream, "no-slip", vortex=False, closure=closure, boundaries=given, **options)
+        return Discretisation(MESHES[dim](), stream, "no-slip", vortex=False, closure=closure,
+                              boundaries=given, **options)
 
     def test_each_makes_a_layer_and_settles(self):
         for dim in (2, 3):
@@ -121,7 +132,8 @@ class Closures(unittest.TestCase):
                     self.assertEqual(march.state.shape, (flow.n_cells, dim + 2 + flow.closure.columns))
                     self.assertGreaterEqual(flow.eddy.min(), 0)
                     self.assertGreater(flow.eddy.max(), 5 * flow.molecular[0])
-                    # What is next to the wall drags, and the wall function says by how much: the plate's law at y+ of 1 000s.
+                    # What is next to the wall drags, and the wall function says by how much: the plate's law
+                    # at y+ of 1 000s.
                     flow.residual(march.state)
                     floor = flow.mesh.boundaries[{2: "below", 3: "floor"}[dim]]
                     friction = flow.flux[floor, 2].sum() / flow.mesh.area[floor].sum() / (0.5 * 0.2**2)
@@ -157,7 +169,7 @@ class Closures(unittest.TestCase):
             for name in CLOSURES:
                 plain, tripped = (self.flow(dim, name, laminar_until=trip) for trip in (None, 0.6))
                 state = plain.uniform_state()
-                state[:, 2] *= np.minimum(1.0, (plain.distance / 0.3)) ** 0.2
+                state[:, 2] *= np.minimum(1.0, (plain.distance / 0.3))**0.2
                 rows = [f.residual(state)[:, dim + 2] for f in (plain, tripped)]
                 ahead = (plain.mesh.centre[:, 0] < 0.6) & (plain.distance < 0.2)
                 with self.subTest(name, dim=dim):

@@ -49,27 +49,33 @@ class Documents(unittest.TestCase):
     def test_run_sheets_with_any_value_changed_are_examined_in_words(self):
         rng, sheets = random.Random(43), [read_toml(s).model_dump() for s in demo_sheets()]
         for number in range(1500 if ALL else 120):
-            sheet = self.offer(read_sheet, mutated_json(rng.choice(sheets), rng), SheetError, f"values {number}")
+            sheet = self.offer(read_sheet, mutated_json(rng.choice(sheets), rng), SheetError,
+                               f"values {number}")
             if sheet is not None and sheet.space != "body":
                 # What does not apply is left out of the text; what is in it stays.
-                self.assertEqual(write_toml(self.offer(read_toml, write_toml(sheet), (), f"again {number}")), write_toml(sheet))
+                self.assertEqual(write_toml(self.offer(read_toml, write_toml(sheet), (), f"again {number}")),
+                                 write_toml(sheet))
                 self.offer(examine, sheet, (), f"examined {number}")
 
     def test_settings_of_the_command_line(self):
         rng, sheets = random.Random(47), demo_sheets()
         for number in range(2000 if ALL else 200):
-            path = rng.choice(("air.mach", "shape", "grid.level", "run.steps", "air", "x.y.z", "shape.parts", "instruments.formulas", ""))
+            path = rng.choice(("air.mach", "shape", "grid.level", "run.steps", "air", "x.y.z", "shape.parts",
+                               "instruments.formulas", ""))
             value = str(rng.choice(NASTY))[:2000]
-            self.offer(lambda data: read_toml(data, [f"{path}={value}"]), rng.choice(sheets), SheetError, f"setting {number} {path}")
+            self.offer(lambda data: read_toml(data, [f"{path}={value}"]), rng.choice(sheets), SheetError,
+                       f"setting {number} {path}")
 
     def test_coordinates_contours_and_tables(self):
         rng = random.Random(53)
         loop = "\n".join(f"{x:.5f} {y:.5f}" for x, y in four_digit(0.12)).encode()
         contour = b"0 0.05\n0.03 0.05\n0.1 0.03\n0.2 0.04\n"
         table = b"x/c,Cp\n0.1,-0.5\n0.2,-0.7\n0.4,-0.2\n"
+
         def section(data):
             found, _ = read_coordinates(data)
             return normalise(found)
+
         for number in range(3000 if ALL else 250):
             self.offer(section, mutated_bytes(loop, rng), ShapeError, f"coordinates {number}")
             self.offer(read_pairs, mutated_bytes(contour, rng), ShapeError, f"contour {number}")

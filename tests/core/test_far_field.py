@@ -21,7 +21,8 @@ class FarFields(unittest.TestCase):
         return 10 * np.log10(found.mean_square(TONE - 0.1, TONE + 0.1) / 0.5)
 
     def test_a_source_is_as_loud_as_it_is_from_every_valid_angle(self):
-        # Exact: 1 over the distance, the same at all angles; a cylinder of finite length leaves a ripple of about 1 dB, and 3 dB at the last valid angles.
+        # Exact: 1 over the distance, the same at all angles; a cylinder of finite length leaves a ripple of
+        # about 1 dB, and 3 dB at the last valid angles.
         for at in (1.0, 3.0, 5.0):
             low, high = valid_angles(X, RADIUS, (at, at))
             self.assertLess(np.abs(self.levels(source(at), np.arange(low + 7, high - 7, 3))).max(), 1.25)
@@ -32,7 +33,8 @@ class FarFields(unittest.TestCase):
         half = 0.5 / TONE
         abeam, slanted = self.levels(source(3.0) + source(3.0 + half), [90.0, 60.0])
         self.assertAlmostEqual(abeam, 6.02, delta=0.3)
-        self.assertAlmostEqual(slanted, 20 * np.log10(2 * np.cos(np.pi / 2 * np.cos(np.radians(60)))), delta=0.8)
+        self.assertAlmostEqual(slanted, 20 * np.log10(2 * np.cos(np.pi / 2 * np.cos(np.radians(60)))),
+                               delta=0.8)
 
     def test_what_the_cylinder_carries_is_said(self):
         low, high = carried_frequencies(X)

@@ -26,7 +26,9 @@ def constants(mach, precondition=True):
 
 
 class Bend:
-    """Cells without neighbours and with one further column. Its residual in one cell is steep in the middle and flat on both sides, like a closure's source: a whole Newton step leads from one side to the other and back."""
+    """Cells without neighbours and with one further column. Its residual in one cell is steep in the middle
+    and flat on both sides, like a closure's source: a whole Newton step leads from one side to the other and
+    back."""
 
     n_cells, flow_columns, closure, krylov_type, column_scale = 6, 4, None, np.float64, np.ones(5)
     stream, wall_treatment = SimpleNamespace(gamma=1.4), SimpleNamespace(shear=np.zeros(1))
@@ -49,7 +51,7 @@ class Bend:
 
     def linear_operator(self, state, residual):
         slope = np.ones_like(state)
-        slope[2, 4] += self.HEIGHT * self.STEEPNESS / np.cosh(self.STEEPNESS * state[2, 4]) ** 2
+        slope[2, 4] += self.HEIGHT * self.STEEPNESS / np.cosh(self.STEEPNESS * state[2, 4])**2
         return lambda vector: slope * vector
 
     def prepare(self, state, courant):
@@ -72,12 +74,14 @@ class RoeFlux(unittest.TestCase):
         flux = np.array(k.roe_flux(p, t, u, v, 0.0, p, t, u, v, 0.0, 0.6, 0.8, 0.0, 0.0, c))
         rho, un = 1.4 * (p + 1 / 1.4) / t, 0.6 * u + 0.8 * v
         H = 2.5 * t + 0.5 * (u * u + v * v)
-        np.testing.assert_allclose(flux, [rho * un, rho * un * u + 0.6 * p, rho * un * v + 0.8 * p, 0, rho * un * H], atol=1e-14)
+        np.testing.assert_allclose(
+            flux, [rho * un, rho * un * u + 0.6 * p, rho * un * v + 0.8 * p, 0, rho * un * H], atol=1e-14)
 
     def test_a_least_speed_damps_shear_and_entropy_but_neither_pressure_nor_what_is_even(self):
         c = constants(2.0, False)
         left, right = (0.1, 1.0, 0.0, 0.2), (0.1, 1.2, 0.0, -0.2)
-        flux = lambda least, other=right: np.array(k.roe_flux(*left, 0.0, *other, 0.0, 1.0, 0.0, 0.0, least, c))
+        flux = lambda least, other=right: np.array(
+            k.roe_flux(*left, 0.0, *other, 0.0, 1.0, 0.0, 0.0, least, c))
         change = flux(0.5) - flux(0.0)
         rho = [1.4 * (0.1 + 1 / 1.4) / t for t in (1.0, 1.2)]
         # A contact at rest: mass moves with half of the speed times the jump of density, and no push arises.
@@ -90,7 +94,8 @@ class RoeFlux(unittest.TestCase):
         c = constants(2.0, False)
         left, right = (0.0, 1.0, 2.0, 0.1), (0.05, 1.1, 1.9, 0.0)
         flux = k.roe_flux(*left, 0.0, *right, 0.0, 1.0, 0.0, 0.0, 0.0, c)
-        np.testing.assert_allclose(flux, k.roe_flux(*left, 0.0, *left, 0.0, 1.0, 0.0, 0.0, 0.0, c), atol=1e-12)
+        np.testing.assert_allclose(flux, k.roe_flux(*left, 0.0, *left, 0.0, 1.0, 0.0, 0.0, 0.0, c),
+                                   atol=1e-12)
 
     def test_dissipation_is_gamma_times_the_absolute_matrix(self):
         # The closed form against eigenvalues of Gamma^-1 A, away from the entropy fix.
@@ -114,23 +119,28 @@ class Linearisation(unittest.TestCase):
         return flow, state, rng
 
     def test_assembled_jacobian_is_that_of_the_first_order_residual(self):
-        for mach, wall, reynolds in ((0.1, "slip", None), (0.5, "no-slip", 500.0), (0.8, "slip", None), (2.0, "slip", None)):
+        for mach, wall, reynolds in ((0.1, "slip", None), (0.5, "no-slip", 500.0), (0.8, "slip", None),
+                                     (2.0, "slip", None)):
             flow, state, rng = self.discretisation(mach, wall, reynolds)
-            flow._subsets = (np.arange(len(flow.kind)),)
+            flow._subsets = (np.arange(len(flow.kind)), )
             flow.first_order = True
             residual = flow.residual(state).copy()
             flow.prepare(state, 10.0)
             vector = rng.normal(size=state.shape)
-            matrix = bsr_matrix((flow.factors.values.astype(float), flow.factors.columns, flow.factors.row_start), shape=(4 * flow.n_cells,) * 2)
+            matrix = bsr_matrix(
+                (flow.factors.values.astype(float), flow.factors.columns, flow.factors.row_start),
+                shape=(4 * flow.n_cells, ) * 2)
             product = flow.linear_operator(state, residual)(vector)
-            error = np.linalg.norm((matrix @ vector.ravel()).reshape(-1, 4) - product) / np.linalg.norm(product)
+            error = np.linalg.norm((matrix @ vector.ravel()).reshape(-1, 4) -
+                                   product) / np.linalg.norm(product)
             # Frozen upwind coefficients and the thin-layer viscous part leave a few per cent.
             self.assertLess(error, 0.08, (mach, wall))
 
     def test_incomplete_factors_are_nearly_an_inverse(self):
         flow, state, rng = self.discretisation(0.3)
         flow.prepare(state, 20.0)
-        matrix = bsr_matrix((flow.factors.values.astype(float), flow.factors.columns, flow.factors.row_start), shape=(4 * flow.n_cells,) * 2)
+        matrix = bsr_matrix((flow.factors.values.astype(float), flow.factors.columns, flow.factors.row_start),
+                            shape=(4 * flow.n_cells, ) * 2)
         vector = rng.normal(size=state.shape)
         back = (matrix @ flow.apply_factors(vector).ravel()).reshape(-1, 4)
         self.assertLess(np.linalg.norm(back - vector) / np.linalg.norm(vector), 0.4)
@@ -140,7 +150,8 @@ class Linearisation(unittest.TestCase):
         n = 5
         start = np.arange(0, n * n + 1, n)
         columns = np.tile(np.arange(n), n)
-        values = rng.normal(size=(n * n, 4, 4)) + 6 * np.eye(4) * (np.repeat(np.arange(n), n) == columns)[:, None, None]
+        values = rng.normal(size=(n * n, 4,
+                                  4)) + 6 * np.eye(4) * (np.repeat(np.arange(n), n) == columns)[:, None, None]
         fill = filled.fill_pattern(start, columns)
         factors = np.empty((len(fill[1]), 4, 4))
         filled.factorise(start, columns, values, *fill, factors)
@@ -165,7 +176,6 @@ class Krylov(unittest.TestCase):
         self.assertEqual(used, 0)
         np.testing.assert_array_equal(x, 0)
 
-
     def test_single_precision_and_few_vectors_still_reach_what_they_say(self):
         rng = np.random.default_rng(5)
         a = (np.eye(200) + 0.4 * rng.normal(size=(200, 200)) / np.sqrt(200)).astype(np.float32)
@@ -183,7 +193,6 @@ class Krylov(unittest.TestCase):
         b = np.ones(60)
         x, used, reached = gmres(lambda v: a @ v, lambda v: v, b, 1e-9, 20)
         self.assertLess(float(np.linalg.norm(b - a @ x) / np.linalg.norm(b)), 2e-9)
-
 
     def test_few_vectors_in_memory_reach_the_same(self):
         rng = np.random.default_rng(7)
@@ -276,7 +285,8 @@ class Prolongation(unittest.TestCase):
 @slow
 class LowMach(unittest.TestCase):
     def test_coefficients_do_not_depend_on_the_mach_number_when_it_is_small(self):
-        mesh = generate_levels(Section(ellipse(0.2)), SectionGridPlan(around=96, layers=32), ("medium",))["medium"]
+        mesh = generate_levels(Section(ellipse(0.2)), SectionGridPlan(around=96, layers=32),
+                               ("medium", ))["medium"]
         cp = []
         for mach in (0.02, 0.1):
             flow = Discretisation(mesh, FreeStream(mach), vortex=False)

@@ -8,8 +8,10 @@ from ventaris.core import gas
 class StandardAtmosphere(unittest.TestCase):
     def test_tabulated_values(self):
         # U.S. Standard Atmosphere 1976, table I; geometric altitude. Four digits of the table.
-        for altitude, temperature, pressure in ((0, 288.15, 101325), (5000, 255.676, 54048), (11000, 216.774, 22700), (20000, 216.65, 5529.3),
-                                                (32000, 228.49, 889.06), (50000, 270.65, 79.779), (71000, 216.846, 4.4795), (-1000, 294.651, 113930)):
+        for altitude, temperature, pressure in ((0, 288.15, 101325), (5000, 255.676, 54048),
+                                                (11000, 216.774, 22700), (20000, 216.65, 5529.3),
+                                                (32000, 228.49, 889.06), (50000, 270.65, 79.779),
+                                                (71000, 216.846, 4.4795), (-1000, 294.651, 113930)):
             with self.subTest(altitude):
                 t, p = gas.standard_atmosphere(altitude)
                 self.assertAlmostEqual(t / temperature, 1, delta=2e-4)

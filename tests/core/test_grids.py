@@ -12,9 +12,12 @@ from ventaris.core.shapes.families import double_wedge, ellipse, four_digit
 from ventaris.core.shapes.section import Section
 
 PLAN = SectionGridPlan(around=128, layers=40, wake=32)
-SECTIONS = {"sharp": four_digit(0.12), "cambered": four_digit(0.15, 0.05, 0.4), "blunt": four_digit(0.12, trailing_edge="open"),
-            "thick base": four_digit(0.24, 0.0, 0.4, "open"), "circle": ellipse(1.0), "ellipse": ellipse(0.15), "wedge": double_wedge(0.08),
-            "flap": deflect_rear(four_digit(0.12), 0.75, np.radians(20))}
+SECTIONS = {
+    "sharp": four_digit(0.12), "cambered": four_digit(0.15, 0.05,
+                                                      0.4), "blunt": four_digit(0.12, trailing_edge="open"),
+    "thick base": four_digit(0.24, 0.0, 0.4, "open"), "circle": ellipse(1.0), "ellipse": ellipse(0.15),
+    "wedge": double_wedge(0.08), "flap": deflect_rear(four_digit(0.12), 0.75, np.radians(20))
+}
 
 
 class Spacing(unittest.TestCase):
@@ -50,7 +53,7 @@ class SectionGrids(unittest.TestCase):
         self.assertTrue(all(tuple(p) in fine for p in meshes["coarse"].points.round(12)))
 
     def test_cells_are_closed_and_fill_the_domain(self):
-        mesh = generate_levels(Section(SECTIONS["blunt"]), PLAN, ("coarse",))["coarse"]
+        mesh = generate_levels(Section(SECTIONS["blunt"]), PLAN, ("coarse", ))["coarse"]
         start, faces, sign = mesh.cell_faces()
         vectors = (mesh.normal * mesh.area[:, None])[faces] * sign[:, None]
         total = np.add.reduceat(vectors, start[:-1], axis=0)
@@ -60,12 +63,13 @@ class SectionGrids(unittest.TestCase):
         self.assertAlmostEqual(mesh.volume.sum() / outer, 1, places=10)
 
     def test_walls_carry_the_names_of_the_surfaces(self):
-        mesh = generate_levels(Section(SECTIONS["blunt"]), PLAN, ("coarse",))["coarse"]
+        mesh = generate_levels(Section(SECTIONS["blunt"]), PLAN, ("coarse", ))["coarse"]
         self.assertEqual(set(mesh.walls), {"upper", "lower", "base"})
         self.assertGreater(mesh.face_centre[mesh.boundaries["upper"], 1].mean(), 0)
 
     def test_first_layer_has_the_height_asked_for(self):
-        mesh = generate_levels(Section(ellipse(1.0)), SectionGridPlan(around=160, layers=48, first_height=1e-3), ("fine",))["fine"]
+        mesh = generate_levels(Section(ellipse(1.0)), SectionGridPlan(around=160, layers=48,
+                                                                      first_height=1e-3), ("fine", ))["fine"]
         wall = mesh.wall_faces()
         height = 2 * ((mesh.face_centre[wall] - mesh.centre[mesh.left[wall]]) * mesh.normal[wall]).sum(1)
         np.testing.assert_allclose(height, 1e-3, rtol=0.03)
@@ -88,13 +92,14 @@ class Gradients(unittest.TestCase):
         rng = np.random.default_rng(5)
         x[1:-1, 1:-1] += 0.2 * rng.uniform(-1, 1, (n - 1, n - 1))
         points = np.stack([(x + shear * y).ravel(), y.ravel() / aspect], axis=1)
-        k = np.arange((n + 1) ** 2).reshape(n + 1, n + 1)
+        k = np.arange((n + 1)**2).reshape(n + 1, n + 1)
         cells = np.stack([k[:-1, :-1], k[1:, :-1], k[1:, 1:], k[:-1, 1:]], axis=-1).reshape(-1, 4)
         edges = np.concatenate([np.stack([a[:-1], a[1:]], axis=1) for a in (k[0], k[-1], k[:, 0], k[:, -1])])
         return mesh_from_cells(points, cells, {"far field": edges}, [])
 
     def test_linear_fields_are_exact_on_any_mesh(self):
-        for mesh in (self.skewed(), generate_levels(Section(SECTIONS["sharp"]), PLAN, ("medium",))["medium"]):
+        for mesh in (self.skewed(), generate_levels(Section(SECTIONS["sharp"]), PLAN,
+                                                    ("medium", ))["medium"]):
             (start, neighbour, weight), _ = gradient_stencils(mesh)
             values = 3 * mesh.centre[:, 0] - 2 * mesh.centre[:, 1]
             owner = np.repeat(np.arange(mesh.n_cells), np.diff(start))
@@ -103,7 +108,8 @@ class Gradients(unittest.TestCase):
             np.testing.assert_allclose(gradient, np.tile([3, -2], (mesh.n_cells, 1)), atol=1e-7)
 
     def test_advection_with_these_stencils_is_stable_on_skewed_cells(self):
-        # With face neighbours alone the eigenvalues reach +1.6 and more; with point neighbours all must decay.
+        # With face neighbours alone the eigenvalues reach +1.6 and more; with point neighbours all must
+        # decay.
         mesh = self.skewed()
         (start, neighbour, weight), _ = gradient_stencils(mesh)
         n = mesh.n_cells

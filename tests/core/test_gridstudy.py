@@ -31,12 +31,16 @@ class Fits(unittest.TestCase):
 class Factors(unittest.TestCase):
     def test_reading(self):
         self.assertEqual(read_factors("1.4, 0.7; 1 1"), [0.7, 1.0, 1.4])
-        for text, words in (("", "at least two"), ("1", "at least two"), ("0.1 1", "0.3 to 4"), ("1 fine", "not a number"), ("1 1.1 1.2 1.3 1.4 1.5 1.6 1.7 1.8", "at most 8")):
+        for text, words in (("", "at least two"), ("1", "at least two"), ("0.1 1", "0.3 to 4"),
+                            ("1 fine", "not a number"), ("1 1.1 1.2 1.3 1.4 1.5 1.6 1.7 1.8", "at most 8")):
             with self.assertRaisesRegex(ValueError, words):
                 read_factors(text)
 
     def test_scaling_touches_the_grid_only(self):
-        base = sheet({"level": "fine", "around": 160, "layers": 48, "wake": 32, "first_height": 1e-3, "zones": [{"size": 0.04}]})
+        base = sheet({
+            "level": "fine", "around": 160, "layers": 48, "wake": 32, "first_height": 1e-3,
+            "zones": [{"size": 0.04}]
+        })
         finer = scaled(base, 2.0)
         self.assertEqual((finer.grid.around, finer.grid.layers, finer.grid.wake), (320, 96, 64))
         self.assertEqual((finer.grid.first_height, finer.grid.zones[0].size), (5e-4, 0.02))

@@ -9,7 +9,9 @@ from ventaris.core.instruments.taps import TapRow, find_separation, find_shocks,
 
 def row(x, mach, cf=None):
     x = np.asarray(x)
-    return TapRow(np.concatenate([x[::-1], x]), np.zeros(2 * len(x)), np.concatenate([-mach[::-1] * 0, -mach]), np.concatenate([mach * 0, cf if cf is not None else mach * 0]),
+    return TapRow(np.concatenate([x[::-1], x]), np.zeros(2 * len(x)), np.concatenate([-mach[::-1] * 0,
+                                                                                      -mach]),
+                  np.concatenate([mach * 0, cf if cf is not None else mach * 0]),
                   np.concatenate([mach[::-1] * 0 + 0.5, mach]), ["lower"] * len(x) + ["upper"] * len(x))
 
 
@@ -25,7 +27,7 @@ class Shocks(unittest.TestCase):
 
     def test_a_smooth_return_through_sonic_is_no_shock(self):
         x = np.linspace(0, 1, 201)
-        self.assertEqual(find_shocks(row(x, 1.06 - 0.4 * (x - 0.3) ** 2)), [])
+        self.assertEqual(find_shocks(row(x, 1.06 - 0.4 * (x - 0.3)**2)), [])
 
 
 class Separation(unittest.TestCase):
@@ -48,12 +50,13 @@ class InTheFlow(unittest.TestCase):
         normal, area = self.flow.mesh.normal[self.flow.wall], self.flow.mesh.area[self.flow.wall]
         force = (taps.cp[:, None] * normal * area[:, None]).sum(0)
         a = np.radians(2)
-        self.assertAlmostEqual(-force[0] * np.sin(a) + force[1] * np.cos(a), self.execution.result["coefficients"]["lift"], places=9)
+        self.assertAlmostEqual(-force[0] * np.sin(a) + force[1] * np.cos(a),
+                               self.execution.result["coefficients"]["lift"], places=9)
 
     def test_stagnation_pressure_is_isentropic(self):
         taps = read_taps(self.flow, self.state)
         mach = self.flow.stream.mach
-        expected = ((1 + 0.2 * mach**2) ** 3.5 - 1) / (0.7 * mach**2)
+        expected = ((1 + 0.2 * mach**2)**3.5 - 1) / (0.7 * mach**2)
         self.assertAlmostEqual(taps.cp.max(), expected, delta=0.03)
 
     def test_sides_run_from_nose_to_tail(self):

@@ -46,19 +46,23 @@ class Fields(unittest.TestCase):
             step = np.diff(line, axis=0)
             velocity = sampler.velocity(0.5 * (line[1:] + line[:-1]))
             cross = step[:, 0] * velocity[:, 1] - step[:, 1] * velocity[:, 0]
-            self.assertLess(np.nanmax(np.abs(cross) / np.linalg.norm(step, axis=1) / np.linalg.norm(velocity, axis=1)), 0.1)
+            self.assertLess(
+                np.nanmax(np.abs(cross) / np.linalg.norm(step, axis=1) / np.linalg.norm(velocity, axis=1)),
+                0.1)
 
     def test_vectors_stay_out_of_the_body(self):
         start, velocity = vectors(FlowSampler(self.picture, (-0.2, 1.2, -0.3, 0.3)), 40)
         upper, lower = self.execution.setup.shape.section.sides(start[:, 0].clip(0, 1))
-        inside = (start[:, 0] > 0.05) & (start[:, 0] < 0.95) & (start[:, 1] < upper - 0.004) & (start[:, 1] > lower + 0.004)
+        inside = (start[:, 0] > 0.05) & (start[:, 0] < 0.95) & (start[:, 1] < upper -
+                                                                0.004) & (start[:, 1] > lower + 0.004)
         self.assertFalse(inside.any())
         self.assertTrue(np.isfinite(velocity).all())
 
     def test_pictures_are_valid_in_both_forms(self):
         for key in self.picture.values.keys() & QUANTITIES.keys():
             self.assertTrue(field_picture(self.picture, key, "png", width=3).startswith(b"\x89PNG"))
-        svg = field_picture(self.picture, "cp", "svg", isolines=True, stream_count=5, title='a <b> & "c"', width=4)
+        svg = field_picture(self.picture, "cp", "svg", isolines=True, stream_count=5, title='a <b> & "c"',
+                            width=4)
         ET.fromstring(svg)
 
     def test_colour_maps_are_offered_without_a_rainbow(self):
@@ -74,20 +78,24 @@ class Fields(unittest.TestCase):
             path.write_bytes(files["field.vtu"])
             mesh = meshio.read(path)
         self.assertEqual(len(mesh.cells[0].data), self.flow.n_cells)
-        self.assertAlmostEqual(float(mesh.cell_data["pressure_Pa"][0].max()), derive(self.state, self.air)["pressure"].max(), places=3)
-        rows = np.genfromtxt(io.BytesIO(files["taps.csv"]), delimiter=",", names=True, dtype=None, encoding="utf-8")
+        self.assertAlmostEqual(float(mesh.cell_data["pressure_Pa"][0].max()),
+                               derive(self.state, self.air)["pressure"].max(), places=3)
+        rows = np.genfromtxt(io.BytesIO(files["taps.csv"]), delimiter=",", names=True, dtype=None,
+                             encoding="utf-8")
         self.assertEqual(len(rows), len(self.flow.wall))
 
 
 class Tables(unittest.TestCase):
     def test_measured_data_in_usual_forms(self):
-        for text in ("x,cp\n0,1\n0.5,-0.3\n", "x;cp\n0;1\n0.5;-0.3", "# made up\n0 1\n0.5 -0.3", "0\t1\n0.5\t-0.3\n"):
+        for text in ("x,cp\n0,1\n0.5,-0.3\n", "x;cp\n0;1\n0.5;-0.3", "# made up\n0 1\n0.5 -0.3",
+                     "0\t1\n0.5\t-0.3\n"):
             columns = list(read_measured(text).values())
             self.assertEqual(columns, [[0, 0.5], [1, -0.3]])
         self.assertEqual(list(read_measured("x,cp\n0,1\n")), ["x", "cp"])
 
     def test_bad_tables_say_which_line(self):
-        for text, words in (("a,b\n1,2\nx,y", "Line 3"), ("1,2\n1,2,3", "Line 2"), ("1\n2", "Two or more columns"), ("", "Two or more"), ("1,nan", "not finite"),
+        for text, words in (("a,b\n1,2\nx,y", "Line 3"), ("1,2\n1,2,3", "Line 2"),
+                            ("1\n2", "Two or more columns"), ("", "Two or more"), ("1,nan", "not finite"),
                             (b"\x00\x01", "binary"), ("1,2\n" * 20_001, "More than")):
             with self.subTest(words), self.assertRaisesRegex(TableError, words):
                 read_measured(text)

@@ -10,8 +10,9 @@ from ventaris.core.sheet import SheetError, read_sheet
 CAR = {"name": "car", "kind": "box", "length": 2, "width": 1, "height": 1}
 
 
-def assembled(parts=(CAR,), **shape):
-    return assemble(read_sheet({"format": 1, "space": "body", "shape": {"parts": list(parts), **shape}}).shape).surface
+def assembled(parts=(CAR, ), **shape):
+    return assemble(
+        read_sheet({"format": 1, "space": "body", "shape": {"parts": list(parts), **shape}}).shape).surface
 
 
 def area_of(surface, name):
@@ -24,7 +25,10 @@ class Regions(unittest.TestCase):
         self.assertAlmostEqual(area_of(surface, "face"), 1.0)
         self.assertNotIn("car front", surface.patches)
         # With an angle beyond the edges' the whole part is one piece.
-        self.assertAlmostEqual(area_of(assembled(regions=[{"name": "all", "kind": "piece", "x": 0, "y": 0, "z": 0.5, "angle": 120}]), "all"), 10.0)
+        self.assertAlmostEqual(
+            area_of(
+                assembled(regions=[{"name": "all", "kind": "piece", "x": 0, "y": 0, "z": 0.5, "angle": 120}]),
+                "all"), 10.0)
 
     def test_a_box_takes_what_lies_in_it_and_a_later_name_takes_from_an_earlier(self):
         ball = {"name": "ball", "kind": "ellipsoid", "length": 1, "width": 1, "height": 1}
@@ -36,14 +40,19 @@ class Regions(unittest.TestCase):
         self.assertAlmostEqual(area_of(both, "front half") / both.areas.sum(), 0.25, delta=0.02)
 
     def test_names_survive_edits(self):
-        regions = [{"name": "face", "kind": "piece", "x": 0, "y": 0, "z": 0.5}, {"name": "end", "kind": "piece", "x": 2, "y": 0, "z": 0.5}]
-        surface = assembled(regions=regions, edits=[{"kind": "stretch", "start": 0.5, "end": 1.5, "share": 40}, {"kind": "taper", "start": 1.6, "end": 2.4, "share": 50}])
+        regions = [{"name": "face", "kind": "piece", "x": 0, "y": 0, "z": 0.5},
+                   {"name": "end", "kind": "piece", "x": 2, "y": 0, "z": 0.5}]
+        surface = assembled(
+            regions=regions, edits=[{"kind": "stretch", "start": 0.5, "end": 1.5, "share": 40},
+                                    {"kind": "taper", "start": 1.6, "end": 2.4, "share": 50}])
         self.assertAlmostEqual(area_of(surface, "face"), 1.0)
         self.assertAlmostEqual(area_of(surface, "end"), 0.25)
         self.assertAlmostEqual(float(surface.box[1, 0]), 2.4)
 
     def test_a_region_that_names_nothing_says_where_the_body_is(self):
-        for region, words in (({"name": "far", "kind": "piece", "x": 9}, "off the body"), ({"name": "far", "kind": "box", "x": 9, "length": 1, "width": 1, "height": 1}, "holds no triangle")):
+        for region, words in (({"name": "far", "kind": "piece", "x": 9}, "off the body"),
+                              ({"name": "far", "kind": "box", "x": 9, "length": 1, "width": 1,
+                                "height": 1}, "holds no triangle")):
             with self.assertRaisesRegex(SurfaceError, words):
                 assembled(regions=[region])
         with self.assertRaisesRegex(SheetError, "has no name"):
@@ -51,14 +60,16 @@ class Regions(unittest.TestCase):
 
 
 class Merged(unittest.TestCase):
-    HALVES = [{**CAR, "name": "front", "length": 1}, {**CAR, "name": "rear", "length": 1, "x": 1, "merge": "front"}]
+    HALVES = [{**CAR, "name": "front", "length": 1},
+              {**CAR, "name": "rear", "length": 1, "x": 1, "merge": "front"}]
 
     def test_merged_parts_are_one_and_keep_their_surfaces(self):
         surface = assembled(self.HALVES)
-        self.assertEqual(surface.parts, ("front",))
+        self.assertEqual(surface.parts, ("front", ))
         self.assertIn("rear rear", surface.patches)
         self.assertTrue(np.all(surface.part == 0))
-        self.assertEqual(assembled([self.HALVES[0], {**self.HALVES[1], "merge": ""}]).parts, ("front", "rear"))
+        self.assertEqual(
+            assembled([self.HALVES[0], {**self.HALVES[1], "merge": ""}]).parts, ("front", "rear"))
 
     def test_what_cannot_be_merged_is_said(self):
         for change, words in (({"merge": "middle"}, "no other part"), ({"merge": "rear"}, "no other part")):

@@ -27,7 +27,9 @@ from ventaris.core.study.checks import estimate, examine
 from ventaris.core.study.execute import execute
 from ventaris.core.study.progress import RunFailed
 from ventaris.core.study.setup import prepare
-from ventaris.core.theory import area_ratio, choked_mass_flow, cone_flow, mach_of_area, nozzle_theory, shock_expansion, tangent_cones
+from ventaris.core.theory import (
+    area_ratio, choked_mass_flow, cone_flow, mach_of_area, nozzle_theory, shock_expansion, tangent_cones
+)
 
 
 def run_section(shape, air, **sections):
@@ -41,7 +43,8 @@ def box_mesh(nx=6, ny=5, width=2.0, height=1.0, names=("axis", "far field", "far
     """A rectangle over the axis with bottom, right, top and left named."""
     x, y = np.meshgrid(np.linspace(0, width, nx + 1), np.linspace(0, height, ny + 1), indexing="ij")
     number = np.arange(x.size).reshape(x.shape)
-    cells = np.stack([number[:-1, :-1], number[1:, :-1], number[1:, 1:], number[:-1, 1:]], axis=-1).reshape(-1, 4)
+    cells = np.stack([number[:-1, :-1], number[1:, :-1], number[1:, 1:], number[:-1, 1:]],
+                     axis=-1).reshape(-1, 4)
     lines = (number[:, 0], number[-1], number[:, -1], number[0])
     edges = {}
     for name, line in zip(names, lines):
@@ -57,7 +60,8 @@ class Theory(unittest.TestCase):
         self.assertAlmostEqual(float(area_ratio(2.0)), 1.6875, places=4)
 
     def test_cone_tables(self):
-        # Sims, NASA SP-3004, 1964: M 2, 10 deg: surface pressure 1.2925; M 3, 20 deg: 2.791; shock angles 31.2 and 29.6 deg.
+        # Sims, NASA SP-3004, 1964: M 2, 10 deg: surface pressure 1.2925; M 3, 20 deg: 2.791; shock angles
+        # 31.2 and 29.6 deg.
         wave, pressure, surface = cone_flow(2.0, np.radians(10))
         self.assertAlmostEqual(pressure, 1.2925, delta=2e-3)
         self.assertAlmostEqual(np.degrees(wave), 31.2, delta=0.1)
@@ -70,7 +74,8 @@ class Theory(unittest.TestCase):
         for mach in (1.3, 2.0, 3.0):
             for angle in (3, 10, 20):
                 rise = cone_flow(mach, np.radians(angle))[1] - 1
-                self.assertAlmostEqual((tangent_cones(np.radians([angle, -1.0]), mach)[0] - 1) / rise, 1, delta=1e-3)
+                self.assertAlmostEqual((tangent_cones(np.radians([angle, -1.0]), mach)[0] - 1) / rise, 1,
+                                       delta=1e-3)
         self.assertTrue(np.isnan(tangent_cones(np.radians([10, -1.0]), 2.0)[1]))
         with self.assertRaisesRegex(ValueError, "detaches the shock"):
             tangent_cones(np.radians([10, 45]), 2.0)
@@ -88,7 +93,7 @@ class Theory(unittest.TestCase):
 
     def test_regimes_follow_the_back_pressure(self):
         x = np.linspace(0, 1, 201)
-        area = 1 + 2 * (x - 0.5) ** 2
+        area = 1 + 2 * (x - 0.5)**2
         regimes = [nozzle_theory(x, area, back).regime for back in (0.99, 0.8, 0.5, 0.05)]
         self.assertEqual(regimes, ["subsonic", "shock inside", "over-expanded", "under-expanded"])
         self.assertEqual(nozzle_theory(x, 2 - x, 0.3).regime, "choked")
@@ -96,11 +101,13 @@ class Theory(unittest.TestCase):
         self.assertAlmostEqual(flow.exit_pressure, 0.8, places=6)
         self.assertTrue(0.5 < flow.shock < 1)
         # What the shock costs is what the exit lacks.
-        self.assertAlmostEqual(flow.pressure[-1] * gas.isentropic_pressure_ratio(flow.mach[-1]), flow.total_left, places=9)
+        self.assertAlmostEqual(flow.pressure[-1] * gas.isentropic_pressure_ratio(flow.mach[-1]),
+                               flow.total_left, places=9)
 
     def test_choked_mass_flow_is_the_textbook_number(self):
         # 0.040418 p0 A / sqrt(T0) in SI for air (gamma 1.4, R 287).
-        self.assertAlmostEqual(choked_mass_flow(1e5, 300.0, 0.01, 1.4, 287.0), 0.040418 * 1e5 * 0.01 / 300**0.5, delta=1e-4)
+        self.assertAlmostEqual(choked_mass_flow(1e5, 300.0, 0.01, 1.4, 287.0),
+                               0.040418 * 1e5 * 0.01 / 300**0.5, delta=1e-4)
 
 
 class Contours(unittest.TestCase):
@@ -108,7 +115,8 @@ class Contours(unittest.TestCase):
         return build_nozzle(nozzle_sheet(shape={**CONE, **shape}).shape)
 
     def test_the_measures_asked_for_are_met(self):
-        for extra in ({}, {"kind": "bell", "exit_radius": 0.045}, {"diverge_length": 0.0}, {"throat_blend": 0.0, "exit_blend": 0.0, "inlet_blend": 0.0}):
+        for extra in ({}, {"kind": "bell", "exit_radius": 0.045}, {"diverge_length": 0.0},
+                      {"throat_blend": 0.0, "exit_blend": 0.0, "inlet_blend": 0.0}):
             c = self.build(**extra)
             self.assertAlmostEqual(c.throat[1], 0.03, places=9)
             self.assertAlmostEqual(c.inlet_radius, 0.05, places=9)
@@ -118,19 +126,32 @@ class Contours(unittest.TestCase):
         self.assertAlmostEqual(self.build(kind="bell", exit_radius=0.045).exit_radius, 0.045, places=9)
 
     def test_impossible_ones_say_why(self):
-        for extra, words in (({"converge_length": 0.005}, "too short"), ({"kind": "bell", "bell_start": 30.0, "bell_end": 20.0}, "must lie between"), ({"exit_blend": 20.0, "exit_radius": 0.05}, "too short"),
-                             ({"kind": "coordinates", "points": [(0, 0.1), (1, -0.1), (2, 0.1)]}, "crosses the axis"), ({"kind": "coordinates", "points": [(0, 0.1), (0, 0.2), (2, 0.1)]}, "does not grow")):
+        for extra, words in (({"converge_length": 0.005},
+                              "too short"), ({"kind": "bell", "bell_start": 30.0, "bell_end": 20.0},
+                                             "must lie between"), ({"exit_blend": 20.0,
+                                                                    "exit_radius": 0.05}, "too short"),
+                             ({"kind": "coordinates", "points": [(0, 0.1), (1, -0.1),
+                                                                 (2, 0.1)]}, "crosses the axis"),
+                             ({"kind": "coordinates", "points": [(0, 0.1), (0, 0.2),
+                                                                 (2, 0.1)]}, "does not grow")):
             with self.assertRaisesRegex(ShapeError, words):
                 self.build(**extra)
-        for extra, words in (({"throat_radius": 0.06}, "narrowest place"), ({"exit_radius": 0.02}, "smaller than the throat"), ({"kind": "coordinates"}, "empty"),
-                             ({"ports": [{"name": "wall"}]}, "cannot be a port's name")):
+        for extra, words in (({"throat_radius": 0.06}, "narrowest place"), ({"exit_radius": 0.02},
+                                                                            "smaller than the throat"),
+                             ({"kind": "coordinates"}, "empty"), ({"ports": [{"name": "wall"}]},
+                                                                  "cannot be a port's name")):
             with self.assertRaisesRegex(SheetError, words):
                 nozzle_sheet(shape={**CONE, **extra})
 
     def test_ports_leave_holes_in_the_wall(self):
         self.assertEqual(len(wall_pieces(self.build(), 0.004, [(0.12, 0.13)])), 2)
         with self.assertRaisesRegex(ShapeError, "overlap"):
-            prepare(nozzle_sheet(shape={**CONE, "ports": [{"name": "a", "x": 0.12, "width": 0.01}, {"name": "b", "x": 0.125, "width": 0.01}]}))
+            prepare(
+                nozzle_sheet(
+                    shape={
+                        **CONE, "ports": [{"name": "a", "x": 0.12, "width": 0.01},
+                                          {"name": "b", "x": 0.125, "width": 0.01}]
+                    }))
         with self.assertRaisesRegex(ShapeError, "Move it"):
             prepare(nozzle_sheet(shape={**CONE, "ports": [{"name": "a", "x": 0.199, "width": 0.01}]}))
 
@@ -179,18 +200,20 @@ class MeshOfRevolution(unittest.TestCase):
         for column in (0, 3):
             change = np.zeros_like(state)
             change[row, column] = h
-            slope = (flow.residual(state + change) - flow.residual(state - change))[row] / (2 * h) * flow.column_scale[column]
-            np.testing.assert_allclose(flow.factors.values[flow.factors.row_start[row]][3, column], slope[3], rtol=0.06, atol=0.02 * np.abs(slope).max())
+            slope = (flow.residual(state + change) -
+                     flow.residual(state - change))[row] / (2 * h) * flow.column_scale[column]
+            np.testing.assert_allclose(flow.factors.values[flow.factors.row_start[row]][3, column], slope[3],
+                                       rtol=0.06, atol=0.02 * np.abs(slope).max())
 
     def test_half_of_a_section_becomes_a_round_body(self):
         plan = SectionGridPlan(64, 24, 16)
         for loop in (four_digit(0.2), revolution_body(0.2, "ogive", 0.4, 0.2, 0.6)):
-            mesh = generate_revolved_levels(Section(loop), plan, ("coarse",))["coarse"]
+            mesh = generate_revolved_levels(Section(loop), plan, ("coarse", ))["coarse"]
             self.assertTrue(mesh.is_revolved)
             self.assertGreaterEqual(mesh.points[:, 1].min(), 0.0)
             self.assertIn("axis", mesh.boundaries)
         with self.assertRaisesRegex(MeshError, "not symmetric"):
-            generate_revolved_levels(Section(four_digit(0.12, 0.08)), plan, ("coarse",))
+            generate_revolved_levels(Section(four_digit(0.12, 0.08)), plan, ("coarse", ))
 
 
 def open_flux(kind, p, t, u, v, ghost, constants, nx=1.0):
@@ -211,25 +234,29 @@ class Openings(unittest.TestCase):
         p = (1 / 1.4) * t**3.5 - 1 / 1.4
         m, e, fx, fy = self.flux(k.TOTAL_INLET, (p, t, mach * t**0.5, 0.0), (0.0, 1.0, 0.0, 0.0))
         rho = 1.4 * (p + 1 / 1.4) / t
-        np.testing.assert_allclose([m, e, fy], [-rho * mach * t**0.5, -rho * mach * t**0.5 * 2.5, 0.0], rtol=1e-12, atol=1e-14)
-        self.assertAlmostEqual(fx, -rho * (mach * t**0.5) ** 2 - p, places=12)
+        np.testing.assert_allclose([m, e, fy], [-rho * mach * t**0.5, -rho * mach * t**0.5 * 2.5, 0.0],
+                                   rtol=1e-12, atol=1e-14)
+        self.assertAlmostEqual(fx, -rho * (mach * t**0.5)**2 - p, places=12)
 
     def test_air_that_leaves_against_it_meets_its_pressure(self):
         m, _, fx, _ = self.flux(k.TOTAL_INLET, (0.05, 1.0, -0.3, 0.0), (0.02, 1.0, 0.0, 0.0))
         # An isentropic wave takes the air to the pressure outside.
-        there = ((0.02 + 1 / 1.4) / (0.05 + 1 / 1.4)) ** (1 / 7)
+        there = ((0.02 + 1 / 1.4) / (0.05 + 1 / 1.4))**(1 / 7)
         speed = 0.3 + 5 * (1 - there)
         self.assertAlmostEqual(m, 1.4 * (0.02 + 1 / 1.4) / there**2 * speed, places=12)
         self.assertAlmostEqual(fx, -m * speed - 0.02, places=12)
 
     def test_openings_have_no_jump_where_the_air_turns_back(self):
-        """Mass, energy and momentum change by no more than the speed does, from air that leaves to air that comes."""
+        """Mass, energy and momentum change by no more than the speed does, from air that leaves to air that
+        comes."""
         for kind in (k.OUTLET, k.TOTAL_INLET):
             for p, t in ((0.1, 1.0), (0.02, 1.3), (0.05, 0.8)):
                 speeds = np.linspace(-0.3, 0.3, 1201)
-                flux = np.array([open_flux(kind, p, t, un, 0.05, [0.05, 0.9, 0.0, 0.0], self.constants) for un in speeds])
+                flux = np.array(
+                    [open_flux(kind, p, t, un, 0.05, [0.05, 0.9, 0.0, 0.0], self.constants) for un in speeds])
                 # Energy changes the fastest: nearly three times as fast as the speed.
-                self.assertLess(np.abs(np.diff(flux, axis=0)).max(), 4 * (speeds[1] - speeds[0]), (kind, p, t))
+                self.assertLess(
+                    np.abs(np.diff(flux, axis=0)).max(), 4 * (speeds[1] - speeds[0]), (kind, p, t))
                 self.assertTrue((np.diff(flux[:, 0]) > 0).all(), (kind, p, t))
 
     def test_a_mass_flow_brings_its_total_temperature(self):
@@ -241,26 +268,29 @@ class Openings(unittest.TestCase):
     @staticmethod
     def met(p, t, un, outside):
         """Outward speed to which the leaving wave brings the air at an absolute pressure outside."""
-        return un + 5 * np.sqrt(t) * (1 - (outside / (p + 1 / 1.4)) ** (1 / 7))
+        return un + 5 * np.sqrt(t) * (1 - (outside / (p + 1 / 1.4))**(1 / 7))
 
     def test_an_outlet_gives_air_back_from_a_room_at_rest(self):
         room = np.array([0.05, 0.9, 0.3, 0.0])
         m, e, fx, fy = open_flux(k.OUTLET, 0.1, 1.3, -0.4, 0.3, room, self.constants)
         self.assertAlmostEqual(e / m, 2.5 * 0.9, places=12)
         self.assertEqual(fy, 0.0)
-        pressure = lambda speed: (0.05 + 1 / 1.4) * ((0.9 - 0.2 * speed**2) / 0.9) ** 3.5
+        pressure = lambda speed: (0.05 + 1 / 1.4) * ((0.9 - 0.2 * speed**2) / 0.9)**3.5
         speed = brentq(lambda speed: speed + self.met(0.1, 1.3, -0.4, pressure(speed)), 0, 0.8)
         self.assertAlmostEqual(m, -speed * 1.4 * pressure(speed) / (0.9 - 0.2 * speed**2), places=10)
         self.assertAlmostEqual(fx, -speed * m + pressure(speed) - 1 / 1.4, places=10)
         # However hard it is pulled, it comes no faster than sound.
         pulled = open_flux(k.OUTLET, 0.1, 1.3, -5.0, 0.0, room, self.constants)
-        self.assertAlmostEqual(pulled[0], -1.4 * (0.05 + 1 / 1.4) / np.sqrt(0.9) * (1 / 1.2) ** 3, places=12)
-        # At supersonic speed nothing comes from outside; below, the leaving air meets the pressure there, if sound can.
+        self.assertAlmostEqual(pulled[0], -1.4 * (0.05 + 1 / 1.4) / np.sqrt(0.9) * (1 / 1.2)**3, places=12)
+        # At supersonic speed nothing comes from outside; below, the leaving air meets the pressure there, if
+        # sound can.
         fast = open_flux(k.OUTLET, 0.1, 1.0, 1.5, 0.0, [9.0, 1.0, 0.0, 0.0], self.constants)
-        np.testing.assert_allclose(fast, exact_flux(0.1, 1.0, 1.5, 0.0, 0.0, 1.0, 0.0, 0.0, self.constants)[:4])
+        np.testing.assert_allclose(fast,
+                                   exact_flux(0.1, 1.0, 1.5, 0.0, 0.0, 1.0, 0.0, 0.0, self.constants)[:4])
         m, _, _, fy = open_flux(k.OUTLET, 0.1, 1.3, 0.3, 0.1, room, self.constants)
-        there = 1.3 * ((0.05 + 1 / 1.4) / (0.1 + 1 / 1.4)) ** (2 / 7)
-        self.assertAlmostEqual(m, 1.4 * (0.05 + 1 / 1.4) / there * self.met(0.1, 1.3, 0.3, 0.05 + 1 / 1.4), places=12)
+        there = 1.3 * ((0.05 + 1 / 1.4) / (0.1 + 1 / 1.4))**(2 / 7)
+        self.assertAlmostEqual(m, 1.4 * (0.05 + 1 / 1.4) / there * self.met(0.1, 1.3, 0.3, 0.05 + 1 / 1.4),
+                               places=12)
         self.assertAlmostEqual(fy, 0.1 * m, places=12)
         choked = open_flux(k.OUTLET, 0.1, 1.0, 0.9, 0.0, [-0.6, 1.0, 0.0, 0.0], self.constants)
         sonic = (0.9 + 5) / 6
@@ -268,8 +298,11 @@ class Openings(unittest.TestCase):
 
     def test_a_warm_wall_heats_the_air_beside_it(self):
         mesh = box_mesh(names=("floor", "far field", "far field", "far field"))
-        for boundary, expected in ((Boundary("no-slip", temperature=1.5, isothermal=True), None), (Boundary("no-slip", heat=0.01), -0.01 * 2.0)):
-            flow = Discretisation(mesh, FreeStream(0.3, reynolds=100.0), "no-slip", vortex=False, boundaries={"floor": boundary})
+        for boundary, expected in ((Boundary("no-slip", temperature=1.5,
+                                             isothermal=True), None), (Boundary("no-slip",
+                                                                                heat=0.01), -0.01 * 2.0)):
+            flow = Discretisation(mesh, FreeStream(0.3, reynolds=100.0), "no-slip", vortex=False,
+                                  boundaries={"floor": boundary})
             flow.residual(flow.uniform_state())
             heat = flow.flux[mesh.boundaries["floor"], 1].sum()
             expected = expected or -(0.3 / 100) * 2.5 / 0.72 * 0.5 / 0.1 * 2.0
@@ -279,7 +312,9 @@ class Openings(unittest.TestCase):
 class Readings(unittest.TestCase):
     def test_sections_find_every_face(self):
         contour = NozzleContour(np.array([0.0, 0.5, 1.0]), np.array([0.3, 0.2, 0.25]))
-        mesh = generate_levels(contour, 0.5, NozzleGridPlan(along=32, across=8, jet=32, outside=16, lip=4, lip_thickness=0.1), ("coarse",))["coarse"]
+        mesh = generate_levels(
+            contour, 0.5, NozzleGridPlan(along=32, across=8, jet=32, outside=16, lip=4, lip_thickness=0.1),
+            ("coarse", ))["coarse"]
         found = Sections(mesh)
         self.assertTrue((found.faces[:, :found.at_wall] >= 0).all())
         self.assertAlmostEqual(found.x[found.at_exit], 2.0, places=9)
@@ -309,9 +344,14 @@ class Readings(unittest.TestCase):
     def test_the_first_strong_shock_behind_the_exit_is_the_mach_disc(self):
         x = np.linspace(0, 2, 401)
         step = lambda at: 1 / (1 + np.exp(-(x - at) / 0.006))
-        # Sonic at the exit (0.5), Mach 3 at the disc (0.9), below 1 behind it, supersonic again, a second one at 1.5.
-        mach = np.where(x < 0.5, 0.4 + 1.2 * x, 1.0 + 5 * (x - 0.5)) * (1 - step(0.9)) + 0.5 * step(0.9) + 1.2 * step(1.2) - 1.0 * step(1.5)
-        row = {"s": x, "mach": mach, "pressure": 1e5 * (0.2 + 0.8 * step(0.9) - 0.5 * step(1.2) + 0.5 * step(1.5))}
+        # Sonic at the exit (0.5), Mach 3 at the disc (0.9), below 1 behind it, supersonic again, a second one
+        # at 1.5.
+        mach = np.where(x < 0.5, 0.4 + 1.2 * x, 1.0 + 5 *
+                        (x - 0.5)) * (1 - step(0.9)) + 0.5 * step(0.9) + 1.2 * step(1.2) - 1.0 * step(1.5)
+        row = {
+            "s": x, "mach": mach,
+            "pressure": 1e5 * (0.2 + 0.8 * step(0.9) - 0.5 * step(1.2) + 0.5 * step(1.5))
+        }
         disc = mach_disc(row, 0.5)
         self.assertAlmostEqual(disc["x"], 0.4, delta=3e-3)
         self.assertAlmostEqual(disc["mach_ahead"], 3.0, delta=0.25)
@@ -344,14 +384,18 @@ class BadInput(unittest.TestCase):
         self.assertIn("over-expanded", words())
         self.assertIn("Take the jet in the open", words(flow={"model": "turbulent"}))
         self.assertNotIn("Take the jet in the open", words())
-        self.assertNotIn("Take the jet in the open", words(flow={"model": "turbulent"}, domain={"kind": "open air"}))
+        self.assertNotIn("Take the jet in the open",
+                         words(flow={"model": "turbulent"}, domain={"kind": "open air"}))
 
     def test_pressures_that_cannot_be(self):
         self.assertIn("nothing would flow", self.problem(air={"total_pressure": 9e4}))
         self.assertIn("nothing would flow", self.problem(air={"total_pressure": 3e5, "back_pressure": 3.2e5}))
         self.assertIn("relative to ambient", self.problem(air={"total_pressure": -2000}))
-        self.assertIn("less suction", self.problem(air={"given_as": "relative", "total_pressure": 2e5, "back_pressure": -1.2e5}))
-        self.assertIn("Mass flow is given at both ends", self.problem(air={"supply": "mass flow", "outlet": "mass flow"}))
+        self.assertIn(
+            "less suction",
+            self.problem(air={"given_as": "relative", "total_pressure": 2e5, "back_pressure": -1.2e5}))
+        self.assertIn("Mass flow is given at both ends",
+                      self.problem(air={"supply": "mass flow", "outlet": "mass flow"}))
 
     def test_relative_pressures_are_above_ambient(self):
         one = prepare(nozzle_sheet(air={"total_pressure": 3e5}))
@@ -364,7 +408,8 @@ class BadInput(unittest.TestCase):
 
     def test_round_bodies_ask_for_symmetry(self):
         from ventaris.core.sheet import read_sheet
-        for extra, words in (({"shape": {"camber": 0.02}}, "not symmetric"), ({"air": {"incidence": 2}}, "zero incidence")):
+        for extra, words in (({"shape": {"camber": 0.02}}, "not symmetric"), ({"air": {"incidence": 2}},
+                                                                              "zero incidence")):
             setup, findings = examine(read_sheet({"format": 1, "domain": {"kind": "round"}, **extra}))
             self.assertIsNone(setup)
             self.assertIn(words, findings[0].message)
@@ -372,8 +417,11 @@ class BadInput(unittest.TestCase):
 
 class Runs(unittest.TestCase):
     def test_a_full_nozzle_meets_the_theory(self):
-        run = run_nozzle(air={"total_pressure": 8e5}, instruments={"stations": [{"name": "throat", "x": 0.1}], "probes": [{"name": "core", "x": 0.15, "y": 0.0}],
-                                                                    "formulas": [{"name": "recovery", "expression": "exit_p_total / inlet_p_total"}]})
+        run = run_nozzle(
+            air={"total_pressure": 8e5}, instruments={
+                "stations": [{"name": "throat", "x": 0.1}], "probes": [{"name": "core", "x": 0.15, "y": 0.0}],
+                "formulas": [{"name": "recovery", "expression": "exit_p_total / inlet_p_total"}]
+            })
         r = run.result
         c = r["coefficients"]
         self.assertTrue(r["verdict"]["settled"])
@@ -390,27 +438,40 @@ class Runs(unittest.TestCase):
     def test_a_convergent_nozzle_chokes_whatever_lies_behind(self):
         flows = []
         for back in (90e3, 30e3):
-            r = run_nozzle(shape={**CONE, "diverge_length": 0.0}, air={"total_pressure": 2.3e5, "back_pressure": back}, grid={"along": 64, "across": 16, "level": "medium"}).result
+            r = run_nozzle(shape={**CONE, "diverge_length": 0.0},
+                           air={"total_pressure": 2.3e5, "back_pressure": back},
+                           grid={"along": 64, "across": 16, "level": "medium"}).result
             self.assertTrue(r["verdict"]["settled"], r["verdict"]["words"])
             flows.append(r["coefficients"]["mass_flow"])
-        # Nothing behind a choked exit is felt ahead of it; the reference pressures differ, and with them what the limiter sees.
+        # Nothing behind a choked exit is felt ahead of it; the reference pressures differ, and with them what
+        # the limiter sees.
         self.assertAlmostEqual(flows[1] / flows[0], 1.0, delta=1e-3)
 
     def test_a_strong_shock_in_a_short_cone_comes_to_rest(self):
-        """It swung, tore and drew air back through the exit before shocks in ducts were damped along their front."""
-        cone = {"kind": "conical", "inlet_radius": 0.03, "throat_radius": 0.02, "exit_radius": 0.028, "diverge_length": 0.1}
+        """It swung, tore and drew air back through the exit before shocks in ducts were damped along their
+        front."""
+        cone = {
+            "kind": "conical", "inlet_radius": 0.03, "throat_radius": 0.02, "exit_radius": 0.028,
+            "diverge_length": 0.1
+        }
         run = run_nozzle(shape=cone, air={"total_pressure": 1.5e5}, grid={"along": 160, "across": 24})
         self.assertTrue(run.result["verdict"]["settled"])
         self.assertLess(run.result["levels"][-1]["residual"], 1e-6)
         shock, theory = run.result["shocks"][0], run.setup.theory
         self.assertAlmostEqual(shock["mean"], theory.shock, delta=0.01 * run.setup.contour.length)
-        self.assertAlmostEqual(run.result["coefficients"]["thrust"] / run.result["theory"]["thrust"], 1, delta=0.02)
+        self.assertAlmostEqual(run.result["coefficients"]["thrust"] / run.result["theory"]["thrust"], 1,
+                               delta=0.02)
         self.assertEqual(run.result["coefficients"]["exit_back_flow"], 0.0)
 
     def test_air_that_cannot_reach_the_exit_is_told(self):
-        """In a wide short cone the air behind the middle of the shock has less total pressure than the room outside."""
-        cone = {"kind": "conical", "inlet_radius": 0.03, "throat_radius": 0.02, "exit_radius": 0.028, "diverge_length": 0.06}
-        run = run_nozzle(shape=cone, air={"total_pressure": 1.5e5}, grid={"along": 160, "across": 24}, run={"steps": 80})
+        """In a wide short cone the air behind the middle of the shock has less total pressure than the room
+        outside."""
+        cone = {
+            "kind": "conical", "inlet_radius": 0.03, "throat_radius": 0.02, "exit_radius": 0.028,
+            "diverge_length": 0.06
+        }
+        run = run_nozzle(shape=cone, air={"total_pressure": 1.5e5}, grid={"along": 160, "across": 24},
+                         run={"steps": 80})
         verdict = run.result["verdict"]
         self.assertFalse(verdict["settled"])
         self.assertIn("Take the turbulent model", " ".join(verdict["warnings"]))
@@ -434,18 +495,24 @@ class Runs(unittest.TestCase):
         again = execute(sheet, kept)
         for _ in again:
             pass
-        self.assertAlmostEqual(again.result["coefficients"]["thrust"], whole.result["coefficients"]["thrust"], delta=0.02)
+        self.assertAlmostEqual(again.result["coefficients"]["thrust"], whole.result["coefficients"]["thrust"],
+                               delta=0.02)
         self.assertEqual([entry["step"] for entry in again.history], list(range(1, len(again.history) + 1)))
 
     def test_ports_draw_air_in_behind_the_throat(self):
-        r = run_nozzle(shape={**CONE, "ports": [{"name": "intake", "x": 0.115, "width": 0.006}]}, air={"total_pressure": 1.15e5}).result
+        r = run_nozzle(shape={**CONE, "ports": [{"name": "intake", "x": 0.115, "width": 0.006}]},
+                       air={"total_pressure": 1.15e5}).result
         self.assertGreater(r["coefficients"]["mass_flow_intake"], 0.01)
-        self.assertLess(abs(r["coefficients"]["mass_flow_out"] - r["coefficients"]["mass_flow"] - r["coefficients"]["mass_flow_intake"]), 1e-3 * r["coefficients"]["mass_flow_out"])
+        self.assertLess(
+            abs(r["coefficients"]["mass_flow_out"] - r["coefficients"]["mass_flow"] -
+                r["coefficients"]["mass_flow_intake"]), 1e-3 * r["coefficients"]["mass_flow_out"])
 
     @slow
     def test_a_jet_on_a_plate_pushes_with_its_momentum(self):
-        r = run_nozzle(shape={**CONE, "diverge_length": 0.0}, air={"total_pressure": 1.3e5}, domain={"kind": "plate", "distance": 4, "width": 5},
-                       grid={"along": 48, "across": 16, "jet": 48, "outside": 32, "level": "medium"}, flow={"model": "turbulent"}).result
+        r = run_nozzle(shape={**CONE, "diverge_length": 0.0}, air={"total_pressure": 1.3e5},
+                       domain={"kind": "plate", "distance": 4, "width": 5},
+                       grid={"along": 48, "across": 16, "jet": 48, "outside": 32,
+                             "level": "medium"}, flow={"model": "turbulent"}).result
         c = r["coefficients"]
         # The plate turns the jet by a right angle: it takes its whole momentum, and some of what it drew in.
         self.assertAlmostEqual(c["plate_force"] / c["thrust"], 1.0, delta=0.06)
@@ -454,14 +521,17 @@ class Runs(unittest.TestCase):
     def test_values_that_stand_still_on_tiny_steps_have_not_settled(self):
         run = run_nozzle(air={"total_pressure": 1.2e5}, grid={**SMALL, "level": "coarse"})
         level = run._level
-        level.march.residual, level.recent = 1e-2, [dict(level.recent[-1]) for _ in range(run.stalled_over + 1)]
+        level.march.residual, level.recent = 1e-2, [
+            dict(level.recent[-1]) for _ in range(run.stalled_over + 1)
+        ]
         for courant, settled in ((10.0, True), (0.1, False)):
             run.history = [{**run.history[-1], "courant": courant} for _ in range(run.stalled_over)]
             self.assertEqual(run._is_settled(), settled)
 
     @slow
     def test_a_strong_jet_ends_its_first_cell_in_a_mach_disc(self):
-        run = run_nozzle(shape={**CONE, "diverge_length": 0.0}, air={"total_pressure": 15 * 101325}, domain={"kind": "open air", "reach": 10, "width": 6}, flow={"model": "turbulent"},
+        run = run_nozzle(shape={**CONE, "diverge_length": 0.0}, air={"total_pressure": 15 * 101325},
+                         domain={"kind": "open air", "reach": 10, "width": 6}, flow={"model": "turbulent"},
                          grid={"along": 48, "across": 20, "jet": 128, "outside": 40, "level": "medium"})
         r = run.result
         self.assertLess(r["levels"][-1]["residual"], 1e-4)
@@ -471,26 +541,31 @@ class Runs(unittest.TestCase):
 
     @slow
     def test_a_supersonic_jet_has_shock_cells(self):
-        run = run_nozzle(shape={**CONE, "diverge_length": 0.0}, air={"total_pressure": 2.6e5}, domain={"kind": "open air", "reach": 12, "width": 4},
+        run = run_nozzle(shape={**CONE, "diverge_length": 0.0}, air={"total_pressure": 2.6e5},
+                         domain={"kind": "open air", "reach": 12, "width": 4},
                          grid={"along": 48, "across": 16, "jet": 128, "outside": 24, "level": "medium"})
         cells = run.result["shock_cells"]
-        # Prandtl's 1.306 sqrt(M^2 - 1) D of the fully expanded jet holds for one bounded by a vortex sheet, as inviscid flow makes it; real ones are up to 15 % shorter.
+        # Prandtl's 1.306 sqrt(M^2 - 1) D of the fully expanded jet holds for one bounded by a vortex sheet,
+        # as inviscid flow makes it; real ones are up to 15 % shorter.
         mach = run.setup.air.mach_ideal
         diameter = 0.06 * np.sqrt(float(area_ratio(mach)))
         self.assertAlmostEqual(cells["spacing"] / (1.306 * np.sqrt(mach**2 - 1) * diameter), 1.0, delta=0.07)
 
     def test_a_bow_shock_keeps_the_total_enthalpy_and_stands_straight(self):
-        run = run_section({"kind": "ellipse", "thickness": 1.0}, {"motion": "mach", "mach": 3.0}, domain={"kind": "round", "far_field": 3}, grid={"layers": 96, "first_height": 0.005, "level": "medium"}, run={"steps": 200})
+        run = run_section({"kind": "ellipse", "thickness": 1.0}, {"motion": "mach", "mach": 3.0},
+                          domain={"kind": "round", "far_field": 3},
+                          grid={"layers": 96, "first_height": 0.005, "level": "medium"}, run={"steps": 200})
         _, flow, state = run.field()
         flow.residual(state)
         count = flow.mesh.layout["shape"][1]
-        enthalpy = (state[:, 1] + 0.2 * (state[:, 2] ** 2 + state[:, 3] ** 2)) / 2.8
+        enthalpy = (state[:, 1] + 0.2 * (state[:, 2]**2 + state[:, 3]**2)) / 2.8
         front = []
         for row in range(4):
             cells = np.arange(count) + row * count
             distance = np.hypot(flow.mesh.centre[cells, 0] - 0.5, flow.mesh.centre[cells, 1]) - 0.5
             ahead = distance < 0.2
-            # 3 % off before shocks were marked; what is left comes in with the reconstruction behind the shock.
+            # 3 % off before shocks were marked; what is left comes in with the reconstruction behind the
+            # shock.
             self.assertLess(np.abs(enthalpy[cells[ahead]] - 1).max(), 0.015)
             front.append(float(np.interp(-3.0, -state[cells[ahead], 0], distance[ahead])))
         self.assertLess(np.ptp(front), 0.006)
@@ -498,7 +573,8 @@ class Runs(unittest.TestCase):
         self.assertLess((flow.shock > 0).mean(), 0.1)
 
     def test_transonic_shocks_are_left_alone(self):
-        run = run_section({"kind": "four-digit", "thickness": 0.12}, {"motion": "mach", "mach": 0.8, "incidence": 1.25}, grid={"level": "coarse"})
+        run = run_section({"kind": "four-digit", "thickness": 0.12},
+                          {"motion": "mach", "mach": 0.8, "incidence": 1.25}, grid={"level": "coarse"})
         self.assertFalse(run.field()[1].has_strong_shocks)
 
     def test_estimates_grow_with_the_cells(self):

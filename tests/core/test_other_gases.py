@@ -19,29 +19,34 @@ def tube(n=400):
     """A row of cells, 1 long."""
     x, y = np.meshgrid(np.linspace(0, 1, n + 1), [0.0, 1.0 / n, 2.0 / n], indexing="ij")
     number = np.arange(x.size).reshape(x.shape)
-    cells = np.stack([number[:-1, :-1], number[1:, :-1], number[1:, 1:], number[:-1, 1:]], axis=-1).reshape(-1, 4)
+    cells = np.stack([number[:-1, :-1], number[1:, :-1], number[1:, 1:], number[:-1, 1:]],
+                     axis=-1).reshape(-1, 4)
     pairs = lambda line: np.stack([line[:-1], line[1:]], axis=1)
-    edges = {"far field": np.concatenate([pairs(number[0]), pairs(number[-1])]),
-             "symmetry": np.concatenate([pairs(number[:, 0]), pairs(number[:, -1])])}
+    edges = {
+        "far field": np.concatenate([pairs(number[0]), pairs(number[-1])]),
+        "symmetry": np.concatenate([pairs(number[:, 0]), pairs(number[:, -1])])
+    }
     return mesh_from_cells(np.stack([x.ravel(), y.ravel()], axis=1), cells, edges, [])
 
 
 class ShockTube(unittest.TestCase):
     """A diaphragm between air of eight times the pressure and air at rest bursts (both as warm)."""
-
     def test_plateau_and_front_are_those_of_the_gas(self):
         for g in (1.3, 1.667):
             ratio = 8.0
+
             def gap(star):
-                """Speed behind the front less that behind the expansion, both over the speed of sound at rest."""
+                """Speed behind the front less that behind the expansion, both over the speed of sound at
+                rest."""
                 front = (star - 1) / g * np.sqrt(2 * g / (g + 1) / (star + (g - 1) / (g + 1)))
-                return front - 2 / (g - 1) * (1 - (star / ratio) ** (0.5 * (g - 1) / g))
+                return front - 2 / (g - 1) * (1 - (star / ratio)**(0.5 * (g - 1) / g))
+
             star = brentq(gap, 1.0, ratio)
-            speed = 2 / (g - 1) * (1 - (star / ratio) ** (0.5 * (g - 1) / g))
+            speed = 2 / (g - 1) * (1 - (star / ratio)**(0.5 * (g - 1) / g))
             mach = np.sqrt((g + 1) / (2 * g) * (star - 1) + 1)
             mesh = tube()
-            flow = Discretisation(mesh, FreeStream(1e-6, gamma=g), "slip", limit=True, precondition=False, vortex=False,
-                                  strength=1.0)
+            flow = Discretisation(mesh, FreeStream(1e-6, gamma=g), "slip", limit=True, precondition=False,
+                                  vortex=False, strength=1.0)
             flow.row_scale[:], flow.column_scale[:] = 1.0, 1.0
             state = flow.uniform_state()
             state[:, 0] = np.where(mesh.centre[:, 0] < 0.5, (ratio - 1) / g, 0.0)
@@ -62,20 +67,22 @@ class ShockTube(unittest.TestCase):
 class Nozzles(unittest.TestCase):
     def test_a_choked_nozzle_passes_what_theory_says(self):
         for g in (1.3, 1.667):
-            done = run_nozzle(air={"gamma": g, "total_pressure": 8e5}, flow={"model": "inviscid"}, domain={"kind": "duct"},
-                              grid={**SMALL, "across": 16, "level": "fine"})
+            done = run_nozzle(air={"gamma": g, "total_pressure": 8e5}, flow={"model": "inviscid"},
+                              domain={"kind": "duct"}, grid={**SMALL, "across": 16, "level": "fine"})
             theory, found = done.result["theory"], done.result["coefficients"]
             with self.subTest(gamma=g):
                 # Curved sonic line and cone: a per cent or two below one dimension.
                 self.assertAlmostEqual(found["mass_flow"] / theory["mass_flow"], 0.99, delta=0.015)
-                self.assertAlmostEqual(theory["exit_mach"], mach_of_area(1.44, g, supersonic=True), delta=1e-3)
+                self.assertAlmostEqual(theory["exit_mach"], mach_of_area(1.44, g, supersonic=True),
+                                       delta=1e-3)
                 self.assertAlmostEqual(found["exit_mach"] / theory["exit_mach"], 1, delta=0.03)
 
     def test_a_gas_may_be_given_by_its_specific_heat(self):
         air = {"state": "pressure and temperature", "pressure": 1e5, "temperature": 300}
-        helium = prepare(sheet(air={**air, "gas": "heat", "heat_capacity": 5193, "molar_mass": "4.0026 g/mol"})).air
+        helium = prepare(
+            sheet(air={**air, "gas": "heat", "heat_capacity": 5193, "molar_mass": "4.0026 g/mol"})).air
         self.assertAlmostEqual(helium.gamma, 1.667, delta=1e-3)
-        self.assertAlmostEqual(helium.speed_of_sound, 1019, delta=1)     # NIST: 1019 m/s at 300 K
+        self.assertAlmostEqual(helium.speed_of_sound, 1019, delta=1)  # NIST: 1019 m/s at 300 K
         with self.assertRaisesRegex(ValueError, r"air.heat_capacity = 300.*Give 715"):
             prepare(sheet(air={"gas": "heat", "heat_capacity": 300, "molar_mass": "28.97 g/mol"}))
 

@@ -51,8 +51,9 @@ class Coordinates(unittest.TestCase):
 
     def test_any_direction_title_and_separator(self):
         expected = Section(self.loop).measure().thickness
-        for text in (text_of(self.loop), text_of(self.loop[::-1], "My section"), text_of(self.loop, separator=", "), text_of(self.loop, "x;y", ";"),
-                     text_of(np.roll(self.loop[:-1], 100, axis=0))):
+        for text in (text_of(self.loop), text_of(self.loop[::-1],
+                                                 "My section"), text_of(self.loop, separator=", "),
+                     text_of(self.loop, "x;y", ";"), text_of(np.roll(self.loop[:-1], 100, axis=0))):
             self.assertAlmostEqual(self.thickness(text), expected, delta=2e-4)
 
     def test_two_blocks_from_nose_to_tail(self):
@@ -63,12 +64,14 @@ class Coordinates(unittest.TestCase):
 
     def test_units_and_turn_are_taken_out(self):
         turn = np.radians(3)
-        moved = 240 * self.loop @ np.array([[np.cos(turn), np.sin(turn)], [-np.sin(turn), np.cos(turn)]]) + [5, -7]
+        moved = 240 * self.loop @ np.array([[np.cos(turn), np.sin(turn)], [-np.sin(turn),
+                                                                           np.cos(turn)]]) + [5, -7]
         section, chord, turned = section_from_points(moved)
         self.assertAlmostEqual(chord, 240, delta=0.05)
         # The longest line of a cambered section lies a tenth of a degree off the family's own axis.
         self.assertAlmostEqual(turned, -3, delta=0.12)
-        self.assertAlmostEqual(section.measure().thickness, Section(self.loop).measure().thickness, delta=2e-4)
+        self.assertAlmostEqual(section.measure().thickness,
+                               Section(self.loop).measure().thickness, delta=2e-4)
 
     def test_coordinates_that_lie_level_are_not_turned(self):
         section, chord, turned = section_from_points(self.loop)
@@ -88,11 +91,17 @@ class Coordinates(unittest.TestCase):
         loop = self.loop
         crossing = loop.copy()
         crossing[100], crossing[160] = loop[160].copy(), loop[100].copy()
-        cases = {"crosses itself": text_of(crossing), "is open": text_of(loop[:len(loop) // 2]), "twice": text_of(np.concatenate([loop[:-1], loop[:-1]])),
-                 "Only 3": "0 0\n1 0\n0.5 0.1", "More than 20000": text_of(np.random.default_rng(0).random((20_001, 2))),
-                 "not a finite number": text_of(loop[:50]) + "\nnan 0.1\n", "No numbers": "hello\nworld", "two are needed": "1\n2\n3",
-                 "encloses no area|crosses itself": text_of(np.stack([np.concatenate([np.linspace(1, 0, 20), np.linspace(0.02, 0.98, 20)]), np.zeros(40)], axis=1)),
-                 "not two numbers": text_of(loop[:30]) + "\nend of file here"}
+        cases = {
+            "crosses itself": text_of(crossing), "is open": text_of(loop[:len(loop) // 2]),
+            "twice": text_of(np.concatenate([loop[:-1], loop[:-1]])), "Only 3": "0 0\n1 0\n0.5 0.1",
+            "More than 20000": text_of(np.random.default_rng(0).random((20_001, 2))),
+            "not a finite number": text_of(loop[:50]) + "\nnan 0.1\n", "No numbers": "hello\nworld",
+            "two are needed": "1\n2\n3", "encloses no area|crosses itself": text_of(
+                np.stack([np.concatenate([np.linspace(1, 0, 20),
+                                          np.linspace(0.02, 0.98, 20)]),
+                          np.zeros(40)],
+                         axis=1)), "not two numbers": text_of(loop[:30]) + "\nend of file here"
+        }
         for words, text in cases.items():
             with self.subTest(words), self.assertRaisesRegex(ShapeError, words):
                 read_coordinates(text)
@@ -107,7 +116,9 @@ class Coordinates(unittest.TestCase):
 
 class Edits(unittest.TestCase):
     def section(self, **edits):
-        return build(read_section("shape", {"kind": "four-digit", "thickness": 0.12, "camber": 0.02, "edits": edits})).section
+        return build(
+            read_section("shape",
+                         {"kind": "four-digit", "thickness": 0.12, "camber": 0.02, "edits": edits})).section
 
     def test_scales(self):
         plain, thin = self.section().measure(), self.section(thickness_scale=0.5).measure()
@@ -138,7 +149,11 @@ class Edits(unittest.TestCase):
 
     def test_a_joint_that_would_fold_is_refused_with_a_mend(self):
         with self.assertRaisesRegex(ShapeError, "flap_blend.*at least"):
-            build(read_section("shape", {"kind": "four-digit", "thickness": 0.3, "edits": {"flap_deflection": 40, "flap_blend": 0.01}}))
+            build(
+                read_section("shape", {
+                    "kind": "four-digit", "thickness": 0.3,
+                    "edits": {"flap_deflection": 40, "flap_blend": 0.01}
+                }))
 
     def test_normalise_puts_nose_and_tail_in_place(self):
         loop, chord, _ = normalise(np.asarray(four_digit(0.12)) * 3 + [1, 2])

@@ -1,6 +1,8 @@
 import unittest
 
-from ventaris.core.sheet import SECTIONS, SECTIONS_OF, SheetError, differing_inputs, read_sheet, read_toml, write_toml
+from ventaris.core.sheet import (
+    SECTIONS, SECTIONS_OF, SheetError, differing_inputs, read_sheet, read_toml, write_toml
+)
 from ventaris.core.sheet.fields import SheetSection, shown_when
 
 FULL = """
@@ -32,7 +34,10 @@ class Reading(unittest.TestCase):
 
     def test_writing_and_reading_give_the_same_sheet(self):
         for s in (read_sheet({"format": 1}), read_toml(FULL),
-                  read_sheet({"format": 1, "title": 'quote " and \\ ü', "shape": {"kind": "coordinates", "points": [(1, 0), (0, 0.1), (0, -0.1), (1, 0)]}})):
+                  read_sheet({
+                      "format": 1, "title": 'quote " and \\ ü',
+                      "shape": {"kind": "coordinates", "points": [(1, 0), (0, 0.1), (0, -0.1), (1, 0)]}
+                  })):
             again = read_toml(write_toml(s))
             self.assertEqual(differing_inputs(s, again), [])
             self.assertEqual(write_toml(again), write_toml(s))
@@ -44,12 +49,21 @@ class Reading(unittest.TestCase):
             read_toml(FULL, ["air.incidence"])
 
     def test_each_mistake_names_field_value_and_mend(self):
-        cases = {"air.incidence=90": r"air.incidence = 90: accepted: -30 to 30 °.*separated", "air.temperature=-5": r"air.temperature = -5: accepted: 10 to 3000 K.*absolute",
-                 "air.mach=0": r"air.mach = 0: accepted: more than 0 to 5", "shape.chord=0": r"shape.chord = 0: accepted: more than 0",
-                 "air.speed=3 kg": r"air.speed = 3 kg: .kg. is not a unit of speed", "wing.span=3": r"wing: this key is not known", "air.colour=red": r"air.colour: this key is not known",
-                 "grid.around=201": r"grid.around = 201: must be a multiple of 16.*208", "grid.level=finest": r"not one of: coarse, medium, fine",
-                 "air.altitude=93 km": r"air.altitude = 93 km.*86 km", "run.steps=2.5": r"run.steps", "shape.kind=coordinates": r"shape.points is empty",
-                 "shape.thickness=0.6": r"four-digit family ends at 0.4", "air.mach=": r"air.mach.*empty", "shape=3": "shape"}
+        cases = {
+            "air.incidence=90": r"air.incidence = 90: accepted: -30 to 30 °.*separated",
+            "air.temperature=-5": r"air.temperature = -5: accepted: 10 to 3000 K.*absolute",
+            "air.mach=0": r"air.mach = 0: accepted: more than 0 to 5",
+            "shape.chord=0": r"shape.chord = 0: accepted: more than 0",
+            "air.speed=3 kg": r"air.speed = 3 kg: .kg. is not a unit of speed",
+            "wing.span=3": r"wing: this key is not known",
+            "air.colour=red": r"air.colour: this key is not known",
+            "grid.around=201": r"grid.around = 201: must be a multiple of 16.*208",
+            "grid.level=finest": r"not one of: coarse, medium, fine",
+            "air.altitude=93 km": r"air.altitude = 93 km.*86 km", "run.steps=2.5": r"run.steps",
+            "shape.kind=coordinates": r"shape.points is empty",
+            "shape.thickness=0.6": r"four-digit family ends at 0.4", "air.mach=": r"air.mach.*empty",
+            "shape=3": "shape"
+        }
         for setting, words in cases.items():
             with self.subTest(setting), self.assertRaisesRegex(SheetError, words):
                 read_toml(FULL, [setting])
@@ -57,7 +71,9 @@ class Reading(unittest.TestCase):
     def test_all_problems_come_at_once(self):
         with self.assertRaises(SheetError) as caught:
             read_toml(FULL, ["air.incidence=90", "shape.chord=0", "grid.layers=3"])
-        self.assertEqual({path for path, _ in caught.exception.problems}, {"air.incidence", "shape.chord", "grid.layers"})
+        self.assertEqual({path
+                          for path, _ in caught.exception.problems},
+                         {"air.incidence", "shape.chord", "grid.layers"})
 
     def test_rubbish_and_other_formats(self):
         for source in (b"\xff\xfe\x00", "not toml ["):
@@ -75,6 +91,7 @@ class Declarations(unittest.TestCase):
                     yield from walk(info.annotation)
                 else:
                     yield model, name, info
+
         for section in SECTIONS.values():
             for model, name, info in walk(section):
                 meta = model.meta(name)
@@ -99,15 +116,22 @@ class Conditions(unittest.TestCase):
                     meta = model.meta(field)
                     if meta.get("kind") not in ("number", "choice"):
                         continue
-                    for name, allowed in ((n, a) for one in shown_when(section, meta) for n, a in one.items()):
+                    for name, allowed in ((n, a) for one in shown_when(section, meta)
+                                          for n, a in one.items()):
                         asked, key = name.split(".")
                         asked_of = sections[asked].meta(key)
                         # Of a number a condition can only ask that it is not nought.
                         options = asked_of["options"] if asked_of["kind"] == "choice" else {"!0"}
-                        self.assertLessEqual(set(allowed), set(options), f"{space}: {section}.{field} asks for {name}")
+                        self.assertLessEqual(set(allowed), set(options),
+                                             f"{space}: {section}.{field} asks for {name}")
 
     def test_own_conditions_join_each_alternative_of_the_others(self):
-        meta = {"when": {"kind": "open air"}, "seen": [{"flow.model": "noise"}, {"flow.model": ("laminar", "turbulent"), "flow.closure": "sst"}]}
-        self.assertEqual(shown_when("domain", meta), [{"domain.kind": ("open air",), "flow.model": ("noise",)},
-                                                      {"domain.kind": ("open air",), "flow.model": ("laminar", "turbulent"), "flow.closure": ("sst",)}])
+        meta = {
+            "when": {"kind": "open air"},
+            "seen": [{"flow.model": "noise"}, {"flow.model": ("laminar", "turbulent"), "flow.closure": "sst"}]
+        }
+        self.assertEqual(shown_when("domain", meta), [{
+            "domain.kind": ("open air", ), "flow.model": ("noise", )
+        }, {"domain.kind": ("open air", ), "flow.model": ("laminar", "turbulent"), "flow.closure": ("sst", )}
+                                                      ])
         self.assertEqual(shown_when("air", {"when": {}, "seen": {}}), [])

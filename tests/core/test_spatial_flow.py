@@ -5,7 +5,9 @@ import numpy as np
 
 from tests.bodies import CAR, NEAR, body_sheet
 from ventaris.core.flow.march.krylov import gmres
-from ventaris.core.flow.closures.shear_stress_transport import SHEAR_LIMIT, SHOCK_SHEAR_LIMIT, ShearStressTransport
+from ventaris.core.flow.closures.shear_stress_transport import (
+    SHEAR_LIMIT, SHOCK_SHEAR_LIMIT, ShearStressTransport
+)
 from ventaris.core.flow.discretisation import Discretisation
 from ventaris.core.flow.march.steady import MarchControls, SteadyMarch
 from ventaris.core.study.kinds.body.ready import prepare_body
@@ -16,9 +18,11 @@ CLOSURES = ("spalart-allmaras", "sst")
 def marched(closure, steps=25, level=0, **sections):
     """(flow, state) some way into a march about a small car."""
     setup = prepare_body(body_sheet([CAR], **sections))
-    mesh = setup.generate((setup.levels[level],))[setup.levels[level]]
-    flow = Discretisation(mesh, setup.stream, closure=closure, boundaries=setup.boundaries, direction=setup.direction)
-    march = SteadyMarch(flow, flow.uniform_state(), MarchControls(3.0, 100.0, 1.5, 8, 20, 0.3, least_solved=0.5))
+    mesh = setup.generate((setup.levels[level], ))[setup.levels[level]]
+    flow = Discretisation(mesh, setup.stream, closure=closure, boundaries=setup.boundaries,
+                          direction=setup.direction)
+    march = SteadyMarch(flow, flow.uniform_state(),
+                        MarchControls(3.0, 100.0, 1.5, 8, 20, 0.3, least_solved=0.5))
     for _ in range(steps):
         march.advance()
     return flow, march
@@ -45,7 +49,8 @@ class HeldProducts(unittest.TestCase):
         """A change that varies slowly from cell to cell."""
         where, change = self.flow.mesh.centre, np.zeros((self.flow.n_cells, 6))
         for c in columns:
-            change[:, c] = 0.1 * np.sin((2 + c) * where[:, 0] + c) * np.cos(2 * where[:, 1]) * np.cos((1 + c) * where[:, 2])
+            change[:, c] = 0.1 * np.sin((2 + c) * where[:, 0] + c) * np.cos(2 * where[:, 1]) * np.cos(
+                (1 + c) * where[:, 2])
         return change
 
     def test_the_held_product_is_nearly_the_exact_one(self):
@@ -53,7 +58,7 @@ class HeldProducts(unittest.TestCase):
         self.flow.residual(state)
         self.flow.prepare(state, 50.0)
         self.flow.wall_treatment.held = True
-        for columns, within in (((0,), 0.02), ((2, 3, 4), 0.15)):
+        for columns, within in (((0, ), 0.02), ((2, 3, 4), 0.15)):
             change = self.smooth_change(columns)
             exact, held = exact_product(self.flow, state, change)[:, :5], self.product(change)[:, :5]
             with self.subTest(columns=columns):
@@ -86,10 +91,10 @@ class HeldProducts(unittest.TestCase):
         flow.first_order = True
         residual = flow.residual(state)
         flow.prepare(state, 30.0)
-        _, vectors, left = gmres(flow.linear_operator(state, residual), flow.apply_factors, -residual.astype(np.float32), 1e-3, 40)
+        _, vectors, left = gmres(flow.linear_operator(state, residual), flow.apply_factors,
+                                 -residual.astype(np.float32), 1e-3, 40)
         self.assertLess(left, 1.1e-3)
         self.assertLess(vectors, 30)
-
 
     def test_a_march_that_runs_away_goes_back_and_takes_exact_products(self):
         march = self.march

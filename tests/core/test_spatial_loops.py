@@ -4,7 +4,9 @@ import unittest
 import numpy as np
 
 from ventaris.core.flow.closures import shear_stress_transport as sst
-from ventaris.core.flow.closures.shear_stress_transport import SHEAR_LIMIT, inner_blend, omega_slope, outer_blend
+from ventaris.core.flow.closures.shear_stress_transport import (
+    SHEAR_LIMIT, inner_blend, omega_slope, outer_blend
+)
 from ventaris.core.flow.closures.velocity_gradient import strain_rate
 from ventaris.core.flow.factors import strips as relaxation
 from ventaris.core.flow.loops import changes, fluxes
@@ -25,8 +27,8 @@ def random_state(count, columns=5, seed=1):
 
 
 class Chains(unittest.TestCase):
-    """Cells in a row, each joined to the next: incomplete factors are complete there, so that the sweeps solve exactly."""
-
+    """Cells in a row, each joined to the next: incomplete factors are complete there, so that the sweeps
+    solve exactly."""
     def setUp(self):
         self.count, rng = 9, np.random.default_rng(2)
         self.left, self.right = np.arange(self.count - 1), np.arange(1, self.count)
@@ -37,7 +39,8 @@ class Chains(unittest.TestCase):
         self.rhs = rng.uniform(-1, 1, (self.count, 5)).astype(np.float32)
 
     def matrix(self, joined):
-        """The dense matrix; blocks are stored by columns, that of the left side leaves the right cell with its sign turned."""
+        """The dense matrix; blocks are stored by columns, that of the left side leaves the right cell with
+        its sign turned."""
         dense = np.zeros((5 * self.count, 5 * self.count))
         for i in range(self.count):
             dense[5 * i:5 * i + 5, 5 * i:5 * i + 5] = self.diagonal[i].T
@@ -52,7 +55,8 @@ class Chains(unittest.TestCase):
         for strips in ([0, 9], [0, 4, 9]):
             ends = np.array(strips)
             with self.subTest(strips=strips):
-                dense = self.matrix(lambda i, j: np.searchsorted(ends, i, "right") == np.searchsorted(ends, j, "right"))
+                dense = self.matrix(lambda i, j: np.searchsorted(ends, i, "right") == np.searchsorted(
+                    ends, j, "right"))
                 inverse, out = self.diagonal.copy(), np.zeros_like(self.rhs)
                 relaxation.factorise(ends, self.later, self.right, self.blocks, inverse)
                 relaxation.solve(ends, self.later, self.right, self.blocks, inverse, self.rhs, out)
@@ -64,7 +68,8 @@ class Chains(unittest.TestCase):
         diagonal = rng.uniform(1.5, 2.5, self.count).astype(np.float32)
         dense = np.diag(diagonal.astype(float))
         dense[self.left, self.right], dense[self.right, self.left] = pairs[:, 0], pairs[:, 1]
-        rhs, out, strips = np.zeros((self.count, 7), np.float32), np.zeros((self.count, 7), np.float32), np.array([0, self.count])
+        rhs, out, strips = np.zeros((self.count, 7), np.float32), np.zeros(
+            (self.count, 7), np.float32), np.array([0, self.count])
         rhs[:, 6] = rng.uniform(-1, 1, self.count)
         relaxation.scalar_factorise(strips, self.later, self.right, pairs, diagonal)
         relaxation.scalar_solve(strips, self.later, self.right, pairs, diagonal, rhs, out, 6)
@@ -74,12 +79,12 @@ class Chains(unittest.TestCase):
     def test_products_with_blocks_are_those_of_their_transposes(self):
         out = np.ones((self.count, 5))
         changes.SPACE.block_diagonal_product(self.diagonal, self.rhs.astype(float), out)
-        np.testing.assert_allclose(out - 1, np.einsum("ikr,ik->ir", self.diagonal, self.rhs), rtol=1e-6, atol=1e-6)
+        np.testing.assert_allclose(out - 1, np.einsum("ikr,ik->ir", self.diagonal, self.rhs), rtol=1e-6,
+                                   atol=1e-6)
 
 
 class Stored(unittest.TestCase):
     """What a cell holds, and its change in time."""
-
     def test_conserved_variables_are_those_of_the_gas(self):
         state = random_state(20)
         out = np.empty((20, 5))
@@ -87,16 +92,20 @@ class Stored(unittest.TestCase):
         pressure = state[:, 0] + 1 / GAMMA
         density = GAMMA * pressure / state[:, 1]
         np.testing.assert_allclose(out[:, 0], density, rtol=1e-14)
-        np.testing.assert_allclose(out[:, 1], pressure / (GAMMA - 1) + 0.5 * density * (state[:, 2:] ** 2).sum(axis=1), rtol=1e-13)
+        np.testing.assert_allclose(out[:, 1],
+                                   pressure / (GAMMA - 1) + 0.5 * density * (state[:, 2:]**2).sum(axis=1),
+                                   rtol=1e-13)
         np.testing.assert_allclose(out[:, 2:], density[:, None] * state[:, 2:], rtol=1e-14)
 
     def test_a_cell_that_keeps_what_it_held_has_no_time_derivative(self):
-        state, volume, scale = random_state(12, seed=4), np.linspace(0.1, 2.0, 12), np.array([1.0, 0.4, 2.0, 3.0, 0.5])
+        state, volume, scale = random_state(12, seed=4), np.linspace(0.1, 2.0,
+                                                                     12), np.array([1.0, 0.4, 2.0, 3.0, 0.5])
         held, out, enthalpy, rate = np.empty((12, 5)), np.zeros((12, 5)), 2.6, 7.5
         fluxes.SPACE.conserved(state, GAMMA, held)
         fluxes.SPACE.add_time_derivative(state, volume, rate, -rate * held, scale, enthalpy, GAMMA, out)
         np.testing.assert_allclose(out, 0.0, atol=1e-13)
-        # What was not there before comes in at this rate; the energy row is that of energy without the stream's enthalpy.
+        # What was not there before comes in at this rate; the energy row is that of energy without the
+        # stream's enthalpy.
         out[:] = 0
         fluxes.SPACE.add_time_derivative(state, volume, rate, 0 * held, scale, enthalpy, GAMMA, out)
         expected = rate * volume[:, None] * held
@@ -105,9 +114,12 @@ class Stored(unittest.TestCase):
 
     def test_steps_that_want_too_much_are_shortened_whole(self):
         state = np.array([[0.0, 1.0, 0.3, 0.0, 0.0]] * 4)
-        change = np.array([[0.01, 0.01, 0.01, 0.0, 0.0], [1 / GAMMA, 0.1, 0.2, 0.0, 0.0], [0.0, -0.8, 0.1, 0.0, 0.0], [0.0, 0.0, 0.0, 3.0, 4.0]])
+        change = np.array([[0.01, 0.01, 0.01, 0.0, 0.0], [1 / GAMMA, 0.1, 0.2, 0.0, 0.0],
+                           [0.0, -0.8, 0.1, 0.0, 0.0], [0.0, 0.0, 0.0, 3.0, 4.0]])
         wanted = change.copy()
-        self.assertEqual(changes.SPACE.clip_change(state, change, 0.2, FreeStream(0.3).constants(False, False)), 3)
+        self.assertEqual(
+            changes.SPACE.clip_change(state, change, 0.2,
+                                      FreeStream(0.3).constants(False, False)), 3)
         np.testing.assert_allclose(change[0], wanted[0])
         for cell, share in ((1, 0.2), (2, 0.25), (3, 0.1)):
             np.testing.assert_allclose(change[cell], share * wanted[cell], rtol=1e-12, err_msg=str(cell))
@@ -132,11 +144,10 @@ class Walls(unittest.TestCase):
 
 class TwoEquations(unittest.TestCase):
     """Functions of the shear-stress-transport closure."""
-
     def test_strain_is_shear_and_not_rotation(self):
         gradient = np.zeros((4, 5, 3))
-        gradient[0, 2, 1] = 3.0                                 # u = 3 y
-        gradient[1, 2, 1], gradient[1, 3, 0] = -2.0, 2.0        # turning as a solid
+        gradient[0, 2, 1] = 3.0  # u = 3 y
+        gradient[1, 2, 1], gradient[1, 3, 0] = -2.0, 2.0  # turning as a solid
         gradient[2, 2, 0], gradient[2, 3, 1], gradient[2, 4, 2] = 1.0, 1.0, -2.0
         gradient[3, 3, 2], gradient[3, 4, 1] = 1.5, 1.5
         for cell, expected in enumerate((3.0, 0.0, np.sqrt(12.0), 3.0)):
@@ -149,8 +160,9 @@ class TwoEquations(unittest.TestCase):
         gradient[0, 2, 1] = strain
         eddy, blend, cross = np.empty(1), np.empty(1), np.empty(1)
         none = np.zeros(0, dtype=np.int64)
-        sst.SPACE.eddy_and_blend(state, np.full(1, 1e-6), gradient, np.zeros(0), np.zeros(2, dtype=np.int64), none,
-                                 np.zeros((0, 3)), np.full(1, distance), GAMMA, SHEAR_LIMIT, eddy, blend, cross)
+        sst.SPACE.eddy_and_blend(state, np.full(1, 1e-6), gradient,
+                                 np.zeros(0), np.zeros(2, dtype=np.int64), none, np.zeros((0, 3)),
+                                 np.full(1, distance), GAMMA, SHEAR_LIMIT, eddy, blend, cross)
         return float(eddy[0]), float(blend[0])
 
     def test_eddies_are_k_over_omega_until_shear_limits_their_stress(self):
@@ -176,9 +188,11 @@ class TwoEquations(unittest.TestCase):
         for dw in (-6.0, -1.3, -0.2, 0.0, 0.4, 3.0, 9.0):
             value, slope = omega_slope(dw)
             step = 1e-6
-            self.assertAlmostEqual((omega_slope(dw + step)[0] - omega_slope(dw - step)[0]) / (2 * step), slope, delta=1e-6 * max(1.0, abs(slope)))
+            self.assertAlmostEqual((omega_slope(dw + step)[0] - omega_slope(dw - step)[0]) / (2 * step),
+                                   slope, delta=1e-6 * max(1.0, abs(slope)))
         self.assertEqual(omega_slope(0.0)[0], 0.0)
-        # Near a wall omega = c / d^2; between d and d' the diffusion needs (d' - d) times the slope of omega half-way.
+        # Near a wall omega = c / d^2; between d and d' the diffusion needs (d' - d) times the slope of omega
+        # half-way.
         for ratio in (1.1, 1.5):
             value = omega_slope(-2 * np.log(ratio))[0]
             half_way = 0.5 * (1 + ratio)

@@ -11,7 +11,8 @@ class Chain(unittest.TestCase):
         rng = np.random.default_rng(5)
         self.rate, self.t = 20_000.0, np.arange(60_000) / 20_000.0
         self.noise = 0.5 * rng.normal(size=len(self.t))
-        self.signal = self.noise + 3.0 * np.sin(2 * np.pi * 1234.5 * self.t) + 0.9 * np.sin(2 * np.pi * 2469.0 * self.t + 1)
+        self.signal = self.noise + 3.0 * np.sin(
+            2 * np.pi * 1234.5 * self.t) + 0.9 * np.sin(2 * np.pi * 2469.0 * self.t + 1)
 
     def test_a_tone_in_noise(self):
         found = spectrum(self.signal, self.rate, 4096)
@@ -31,7 +32,8 @@ class Chain(unittest.TestCase):
         window = np.hanning(8193)[:-1]
         windowed = (y - y.mean()) * window
         found = spectrum(y, self.rate, 8192)
-        self.assertAlmostEqual(found.mean_square / ((windowed**2).sum() / (window**2).sum()), 1.0, delta=1e-10)
+        self.assertAlmostEqual(found.mean_square / ((windowed**2).sum() / (window**2).sum()), 1.0,
+                               delta=1e-10)
         self.assertEqual(found.segments, 1)
         whole = spectrum(self.signal, self.rate, 4096)
         self.assertAlmostEqual(whole.mean_square / self.signal.var(), 1.0, delta=0.01)

@@ -44,28 +44,44 @@ class Trend(unittest.TestCase):
 
 class Setup(unittest.TestCase):
     def test_reynolds_number_is_met_exactly(self):
-        s = prepare(sheet(air={"motion": "mach", "mach": 0.2, "viscosity_law": "from Reynolds number", "reynolds": 12345}, shape={"kind": "four-digit", "chord": 0.3}))
+        s = prepare(
+            sheet(
+                air={
+                    "motion": "mach", "mach": 0.2, "viscosity_law": "from Reynolds number", "reynolds": 12345
+                }, shape={"kind": "four-digit", "chord": 0.3}))
         self.assertAlmostEqual(s.reynolds / 12345, 1, places=12)
 
     def test_ambient_states_agree(self):
         base = prepare(sheet(air={"altitude": 3000, "speed": 60})).air
-        other = prepare(sheet(air={"state": "density and temperature", "density": base.density, "temperature": base.temperature, "speed": 60})).air
+        other = prepare(
+            sheet(
+                air={
+                    "state": "density and temperature", "density": base.density,
+                    "temperature": base.temperature, "speed": 60
+                })).air
         self.assertAlmostEqual(other.pressure / base.pressure, 1, places=10)
         self.assertAlmostEqual(base.mach, 60 / base.speed_of_sound)
 
     def test_preflight_finds_what_is_odd(self):
-        cases = (({"flow": {"model": "laminar"}, "air": {"speed": 60}}, "flow.model"), ({"domain": {"far_field": 6}}, "domain.far_field"),
-                 ({"air": {"motion": "mach", "mach": 4}}, "air.mach"), ({"air": {"motion": "mach", "mach": 0.005}}, "air.speed"),
-                 ({"air": {"incidence": 20}}, "air.incidence"), ({"shape": {"kind": "ellipse", "thickness": 1.0}}, "shape"),
-                 ({"instruments": {"probes": [{"name": "a"}, {"name": "a"}]}}, "instruments.probes"),
-                 ({"grid": {"around": 1600, "layers": 400, "wake": 400}}, "grid.around"))
+        cases = (({"flow": {"model": "laminar"}, "air": {"speed": 60}}, "flow.model"),
+                 ({"domain": {"far_field": 6}}, "domain.far_field"), ({"air": {"motion": "mach",
+                                                                               "mach": 4}}, "air.mach"),
+                 ({"air": {"motion": "mach",
+                           "mach": 0.005}}, "air.speed"), ({"air": {"incidence": 20}}, "air.incidence"),
+                 ({"shape": {"kind": "ellipse", "thickness": 1.0}},
+                  "shape"), ({"instruments": {"probes": [{"name": "a"}, {"name": "a"}]}},
+                             "instruments.probes"), ({"grid": {"around": 1600, "layers": 400,
+                                                               "wake": 400}}, "grid.around"))
         for sections, path in cases:
             with self.subTest(path):
                 _, findings = examine(sheet(**sections))
                 self.assertIn(path, [f.path for f in findings])
 
     def test_a_shape_that_cannot_be_built_is_a_finding(self):
-        setup, findings = examine(sheet(shape={"kind": "four-digit", "thickness": 0.3, "edits": {"flap_deflection": 40, "flap_blend": 0.01}}))
+        setup, findings = examine(
+            sheet(shape={
+                "kind": "four-digit", "thickness": 0.3, "edits": {"flap_deflection": 40, "flap_blend": 0.01}
+            }))
         self.assertIsNone(setup)
         self.assertEqual(findings[0].grade, "stop")
 
@@ -77,11 +93,15 @@ class Setup(unittest.TestCase):
 
 class Execution(unittest.TestCase):
     def test_a_run_climbs_and_reports_every_level(self):
-        execution = run(QUICK, instruments={"probes": [{"name": "above", "x": 0.5, "y": 0.5}, {"name": "inside", "x": 0.5, "y": 0}]})
+        execution = run(
+            QUICK, instruments={
+                "probes": [{"name": "above", "x": 0.5, "y": 0.5}, {"name": "inside", "x": 0.5, "y": 0}]
+            })
         r = execution.result
         self.assertTrue(r["verdict"]["settled"], r["verdict"])
         self.assertEqual([level["level"] for level in r["levels"]], ["coarse", "medium"])
-        self.assertEqual(r["trends"]["lift"]["values"], [level["coefficients"]["lift"] for level in r["levels"]])
+        self.assertEqual(r["trends"]["lift"]["values"],
+                         [level["coefficients"]["lift"] for level in r["levels"]])
         self.assertGreater(r["probes"]["above"]["u"], 1.0)
         self.assertIsNone(r["probes"]["inside"])
         scale = r["air"]["dynamic_pressure"] * r["shape"]["chord"]
@@ -101,7 +121,8 @@ class Execution(unittest.TestCase):
             with self.subTest(stop):
                 self.assertEqual([h["step"] for h in second.history], list(range(1, len(second.history) + 1)))
                 for name in ("lift", "drag", "moment"):
-                    self.assertAlmostEqual(second.result["coefficients"][name], whole.result["coefficients"][name], places=6)
+                    self.assertAlmostEqual(second.result["coefficients"][name],
+                                           whole.result["coefficients"][name], places=6)
 
     def test_running_a_finished_run_further_keeps_its_answer(self):
         first = run(QUICK, run={"steps": 6})
@@ -131,10 +152,13 @@ class Execution(unittest.TestCase):
         self.assertTrue(np.isfinite(r["coefficients"]["drag"]))
 
     def test_supersonic_and_laminar_runs_settle(self):
-        wedge = run(air={"motion": "mach", "mach": 2.0, "incidence": 2}, shape={"kind": "double wedge", "thickness": 0.1})
+        wedge = run(air={"motion": "mach", "mach": 2.0, "incidence": 2},
+                    shape={"kind": "double wedge", "thickness": 0.1})
         self.assertTrue(wedge.result["verdict"]["settled"])
         self.assert_taps_follow_theory(wedge)
-        laminar = run(air={"motion": "mach", "mach": 0.3, "viscosity_law": "from Reynolds number", "reynolds": 1000}, flow={"model": "laminar"})
+        laminar = run(
+            air={"motion": "mach", "mach": 0.3, "viscosity_law": "from Reynolds number", "reynolds": 1000},
+            flow={"model": "laminar"})
         self.assertTrue(laminar.result["verdict"]["settled"])
         self.assertGreater(laminar.result["coefficients"]["drag_friction"], 0.02)
 
@@ -147,14 +171,19 @@ class Execution(unittest.TestCase):
             k = taps.side(side)
             order = np.argsort(taps.x[k])
             for station in (0.3, 0.45, 0.7, 0.9):
-                self.assertAlmostEqual(np.interp(station, taps.x[k][order], taps.cp[k][order]), np.interp(station, x, cp), delta=0.004)
+                self.assertAlmostEqual(np.interp(station, taps.x[k][order], taps.cp[k][order]),
+                                       np.interp(station, x, cp), delta=0.004)
 
     def test_theory_is_silent_where_it_does_not_hold(self):
         fast = {"motion": "mach", "mach": 2.0}
-        for given in ({"air": {"motion": "mach", "mach": 0.9}, "shape": {"kind": "double wedge", "thickness": 0.1}}, {"air": fast},
-                      {"air": {"motion": "mach", "mach": 1.2}, "shape": {"kind": "double wedge", "thickness": 0.2}}):
+        for given in ({
+                "air": {"motion": "mach", "mach": 0.9}, "shape": {"kind": "double wedge", "thickness": 0.1}
+        }, {"air": fast
+            }, {"air": {"motion": "mach", "mach": 1.2}, "shape": {"kind": "double wedge", "thickness": 0.2}}):
             self.assertEqual(surface_theory(prepare(sheet(**given))), {})
-        dart = surface_theory(prepare(sheet(air=fast, shape={"kind": "revolution", "thickness": 0.15}, domain={"kind": "round"})))
+        dart = surface_theory(
+            prepare(sheet(air=fast, shape={"kind": "revolution", "thickness": 0.15},
+                          domain={"kind": "round"})))
         self.assertEqual(list(dart), ["upper"])
         name, x, cp = dart["upper"]
         self.assertEqual(name, "tangent cones")

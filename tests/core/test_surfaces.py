@@ -4,7 +4,9 @@ import unittest
 
 import numpy as np
 
-from ventaris.core.formats.surfaces import pack_surface, placed, read_surface, split_at_edges, unpack_surface, write_surface
+from ventaris.core.formats.surfaces import (
+    pack_surface, placed, read_surface, split_at_edges, unpack_surface, write_surface
+)
 from ventaris.core.shapes import bodies
 from ventaris.core.shapes.assembly import assemble
 from ventaris.core.shapes.frontal import frontal_area
@@ -27,13 +29,15 @@ class Tree(unittest.TestCase):
     def test_nearest_distance_is_that_of_a_search_over_all_triangles(self):
         distance, triangle = self.surface.tree.nearest(self.points)
         sampled = self.surface.corners.mean(axis=1)
-        self.assertTrue((distance <= np.linalg.norm(self.points[:, None] - sampled[None], axis=2).min(axis=1) + 1e-9).all())
+        self.assertTrue(
+            (distance
+             <= np.linalg.norm(self.points[:, None] - sampled[None], axis=2).min(axis=1) + 1e-9).all())
         self.assertTrue((triangle >= 0).all())
 
     def test_winding_number_tells_inside_from_outside(self):
         low, high = self.surface.box
         middle = 0.5 * (low + high)
-        inside = (((self.points - middle) / np.array([1.0, 0.5, 0.5])) ** 2).sum(axis=1)
+        inside = (((self.points - middle) / np.array([1.0, 0.5, 0.5]))**2).sum(axis=1)
         winding = self.surface.tree.winding(self.points)[:, 0]
         clear = np.abs(inside - 1) > 0.05
         self.assertTrue(((winding > 0.5) == (inside < 1))[clear].all())
@@ -62,17 +66,20 @@ class Files(unittest.TestCase):
         self.assertEqual(len(back.parts), 2)
 
     def test_an_stl_of_text_with_its_solid_name(self):
-        text = b"solid nose\nfacet normal 0 0 1\nouter loop\nvertex 0 0 0\nvertex 1 0 0\nvertex 0 1 0\nendloop\nendfacet\nendsolid nose\n"
+        text = (b"solid nose\nfacet normal 0 0 1\nouter loop\nvertex 0 0 0\nvertex 1 0 0\nvertex 0 1 "
+                b"0\nendloop\nendfacet\nendsolid nose\n")
         self.assertEqual(len(read_surface(text, "stl").triangles), 1)
 
     def test_numbers_that_are_none_are_named(self):
-        data = b"\0" * 80 + struct.pack("<I", 1) + struct.pack("<12fH", 0, 0, 1, 0, 0, 0, np.nan, 0, 0, 0, 1, 0, 0)
+        data = b"\0" * 80 + struct.pack("<I", 1) + struct.pack("<12fH", 0, 0, 1, 0, 0, 0, np.nan, 0, 0, 0, 1,
+                                                               0, 0)
         with self.assertRaisesRegex(SurfaceError, "not numbers"):
             read_surface(data, "stl")
 
     def test_empty_and_damaged_files_say_so(self):
         empty = b"\0" * 80 + struct.pack("<I", 0)
-        for data, kind in ((empty, "stl"), (b"", "obj"), (b"glTF nonsense", "glb"), (b"ply\nnonsense", "ply"), (b"x", "step")):
+        for data, kind in ((empty, "stl"), (b"", "obj"), (b"glTF nonsense", "glb"), (b"ply\nnonsense", "ply"),
+                           (b"x", "step")):
             with self.subTest(kind), self.assertRaises(SurfaceError):
                 read_surface(data, kind)
 
@@ -95,7 +102,8 @@ class Conditions(unittest.TestCase):
         return " ".join(inspect(surface).notes)
 
     def test_a_clean_body_has_nothing_to_say(self):
-        for surface in (bodies.box(1, 1, 1), bodies.ellipsoid(1, 1, 1), bodies.frustum(1, 0.5, 0.2, 0.05), bodies.wing({"main": np.array([[0, 0], [1, 0], [0.5, 0.1]])}, 2.0)):
+        for surface in (bodies.box(1, 1, 1), bodies.ellipsoid(1, 1, 1), bodies.frustum(1, 0.5, 0.2, 0.05),
+                        bodies.wing({"main": np.array([[0, 0], [1, 0], [0.5, 0.1]])}, 2.0)):
             self.assertEqual(self.notes(surface), "")
 
     def test_each_oddity_is_reported(self):
@@ -107,8 +115,13 @@ class Conditions(unittest.TestCase):
         from dataclasses import replace
         self.assertIn("open", self.notes(box.only(keep)))
         self.assertIn("disagree", self.notes(replace(box, triangles=flipped)))
-        self.assertIn("inside out", self.notes(replace(box, triangles=np.ascontiguousarray(box.triangles[:, ::-1]))))
-        self.assertIn("twice", self.notes(replace(box, triangles=np.concatenate([box.triangles, box.triangles[:1]]), part=np.append(box.part, 0), patch=np.append(box.patch, 0))))
+        self.assertIn("inside out",
+                      self.notes(replace(box, triangles=np.ascontiguousarray(box.triangles[:, ::-1]))))
+        self.assertIn(
+            "twice",
+            self.notes(
+                replace(box, triangles=np.concatenate([box.triangles, box.triangles[:1]]),
+                        part=np.append(box.part, 0), patch=np.append(box.patch, 0))))
         sheet = box.only(np.arange(len(box.triangles)) < 2)
         self.assertIn("no inside", self.notes(sheet))
         self.assertIn("millimetres", self.notes(box.moved(1000 * np.eye(3))))
@@ -116,8 +129,12 @@ class Conditions(unittest.TestCase):
 
 class Assembling(unittest.TestCase):
     def test_parts_keep_their_names_through_edits(self):
-        made = body([BOX, {"name": "wheel", "kind": "frustum", "length": 0.2, "front_diameter": 0.6, "rear_diameter": 0.6, "x": 0.5, "wheel": "yes"}],
-                    [{"kind": "stretch", "start": 0.2, "end": 0.8, "share": 50}])
+        made = body([
+            BOX, {
+                "name": "wheel", "kind": "frustum", "length": 0.2, "front_diameter": 0.6,
+                "rear_diameter": 0.6, "x": 0.5, "wheel": "yes"
+            }
+        ], [{"kind": "stretch", "start": 0.2, "end": 0.8, "share": 50}])
         self.assertEqual(made.surface.parts, ("box", "wheel"))
         self.assertIn("wheel", made.wheels)
 
@@ -134,7 +151,8 @@ class Assembling(unittest.TestCase):
         self.assertAlmostEqual(np.ptp(rear[:, 1]), 0.6)
 
     def test_edits_that_cannot_be_are_explained(self):
-        for edit, words in (({"kind": "taper", "start": 1.0, "end": 2.0, "share": 100}, "inside out"), ({"kind": "stretch", "start": 5, "end": 6, "share": 10}, "nothing lies between")):
+        for edit, words in (({"kind": "taper", "start": 1.0, "end": 2.0, "share": 100}, "inside out"),
+                            ({"kind": "stretch", "start": 5, "end": 6, "share": 10}, "nothing lies between")):
             with self.subTest(words), self.assertRaisesRegex(SurfaceError, words):
                 body([BOX], [edit])
         with self.assertRaisesRegex(SheetError, "behind the first"):

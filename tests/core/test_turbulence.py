@@ -18,17 +18,23 @@ from ventaris.core.study.setup import prepare
 from ventaris.core.study.kinds.section.ready import wall_unit
 from ventaris.store.fields import pack_field, unpack_field
 
-TURBULENT = {"flow": {"model": "turbulent"}, "air": {"motion": "mach", "mach": 0.15, "incidence": 2, "viscosity_law": "from Reynolds number", "reynolds": 3e6}}
+TURBULENT = {
+    "flow": {"model": "turbulent"}, "air": {
+        "motion": "mach", "mach": 0.15, "incidence": 2, "viscosity_law": "from Reynolds number",
+        "reynolds": 3e6
+    }
+}
 
 
 class Closure(unittest.TestCase):
     def test_the_log_layer_is_in_equilibrium(self):
-        # With nt = kappa u d and S = u/(kappa d), production, destruction and diffusion cancel exactly (chi large).
+        # With nt = kappa u d and S = u/(kappa d), production, destruction and diffusion cancel exactly (chi
+        # large).
         nu, u = 1e-7, 0.04
         for d in (0.02, 0.05):
             nt, S = sa.KAPPA * u * d, u / (sa.KAPPA * d)
             made, _ = sa.source(nt, nu, S, d)
-            spread = (1 + sa.CB2) / sa.SIGMA * (sa.KAPPA * u) ** 2
+            spread = (1 + sa.CB2) / sa.SIGMA * (sa.KAPPA * u)**2
             self.assertLess(abs(made + spread) / spread, 2e-3)
 
     def test_damping_runs_from_nothing_to_one(self):
@@ -52,7 +58,9 @@ class Closure(unittest.TestCase):
 class WallLayers(unittest.TestCase):
     @classmethod
     def setUpClass(cls):
-        cls.mesh = generate_levels(Section(ellipse(1.0)), SectionGridPlan(around=128, layers=64, first_height=1e-5), ("fine",))["fine"]
+        cls.mesh = generate_levels(Section(ellipse(1.0)),
+                                   SectionGridPlan(around=128, layers=64, first_height=1e-5),
+                                   ("fine", ))["fine"]
 
     def test_distance_to_a_circle_is_exact_to_its_facets(self):
         distance, direction, corner = self.mesh.wall_distance()
@@ -65,14 +73,16 @@ class WallLayers(unittest.TestCase):
         self.assertGreater((direction * outward).sum(1)[radius > 0.52].min(), 0.99)
 
     def test_trailing_edges_are_corners(self):
-        mesh = generate_levels(Section(four_digit(0.12)), SectionGridPlan(around=64, layers=24, wake=16), ("coarse",))["coarse"]
+        mesh = generate_levels(Section(four_digit(0.12)), SectionGridPlan(around=64, layers=24, wake=16),
+                               ("coarse", ))["coarse"]
         _, _, corner = mesh.wall_distance()
         behind = (mesh.centre[:, 0] > 1.2) & (np.abs(mesh.centre[:, 1]) < 0.05)
         self.assertTrue(corner[behind].all())
         self.assertFalse(corner[(mesh.centre[:, 0] > 0.2) & (mesh.centre[:, 0] < 0.8)].any())
 
     def test_a_shear_layer_along_a_curved_wall_has_its_exact_gradient(self):
-        # u = d along the wall: plain least squares on cells 100 times longer than high loses two thirds of it.
+        # u = d along the wall: plain least squares on cells 100 times longer than high loses two thirds of
+        # it.
         mesh = self.mesh
         distance, direction, corner = mesh.wall_distance()
         inside = wall_layer_cells(mesh, distance, direction, corner)
@@ -110,15 +120,21 @@ class TurbulentRuns(unittest.TestCase):
         # The ratio computed for pictures is that of the solver.
         expected = flow.eddy / flow.molecular
         from ventaris.core.look.fields import derive
-        np.testing.assert_allclose(derive(state, self.execution.setup.air)["eddy"], expected, rtol=0.02, atol=1e-3)
+        np.testing.assert_allclose(
+            derive(state, self.execution.setup.air)["eddy"], expected, rtol=0.02, atol=1e-3)
 
     def test_a_trip_lowers_the_friction(self):
-        tripped = run({"level": "coarse", "around": 160, "layers": 72, "wake": 32}, air=TURBULENT["air"], flow={"model": "turbulent", "trip": 0.5})
-        self.assertLess(tripped.result["coefficients"]["drag_friction"], 0.9 * self.execution.result["coefficients"]["drag_friction"])
+        tripped = run({"level": "coarse", "around": 160, "layers": 72, "wake": 32}, air=TURBULENT["air"],
+                      flow={"model": "turbulent", "trip": 0.5})
+        self.assertLess(tripped.result["coefficients"]["drag_friction"],
+                        0.9 * self.execution.result["coefficients"]["drag_friction"])
 
     def test_residual_of_the_stream_is_kept_away_from_walls(self):
-        mesh = generate_levels(Section(four_digit(0.12)), SectionGridPlan(around=64, layers=48, wake=16, first_height=1e-5), ("medium",))["medium"]
-        flow = Discretisation(mesh, FreeStream(0.3, reynolds=1e6), "no-slip", vortex=False, closure="spalart-allmaras")
+        mesh = generate_levels(Section(four_digit(0.12)),
+                               SectionGridPlan(around=64, layers=48, wake=16, first_height=1e-5),
+                               ("medium", ))["medium"]
+        flow = Discretisation(mesh, FreeStream(0.3, reynolds=1e6), "no-slip", vortex=False,
+                              closure="spalart-allmaras")
         state = flow.uniform_state()
         state[:, 4] = flow.closure.far_value
         far = flow.distance > 3
@@ -127,7 +143,8 @@ class TurbulentRuns(unittest.TestCase):
 
 class HeldLimiter(unittest.TestCase):
     def test_a_held_limiter_gives_the_same_residual_and_ignores_the_state(self):
-        mesh = generate_levels(Section(four_digit(0.12)), SectionGridPlan(around=64, layers=24, wake=16), ("coarse",))["coarse"]
+        mesh = generate_levels(Section(four_digit(0.12)), SectionGridPlan(around=64, layers=24, wake=16),
+                               ("coarse", ))["coarse"]
         flow = Discretisation(mesh, FreeStream(0.8, 0.02))
         rng = np.random.default_rng(4)
         state = flow.uniform_state() + 0.05 * rng.normal(size=(mesh.n_cells, 4)) * flow.column_scale
@@ -158,26 +175,30 @@ class Planning(unittest.TestCase):
 class TwoEquations(unittest.TestCase):
     @classmethod
     def setUpClass(cls):
-        cls.setup = prepare(sheet(flow={"model": "turbulent", "closure": "sst"}, air={**TURBULENT["air"], "turbulence_intensity": 1.0, "viscosity_ratio": 5.0}))
+        cls.setup = prepare(
+            sheet(flow={"model": "turbulent", "closure": "sst"},
+                  air={**TURBULENT["air"], "turbulence_intensity": 1.0, "viscosity_ratio": 5.0}))
         cls.flow = Discretisation(cls.setup.generate()["coarse"], cls.setup.stream, "no-slip", closure="sst")
 
     def test_the_stream_has_the_intensity_and_viscosity_ratio_given(self):
         far = np.argmax(self.flow.distance)
         k, log_omega = self.flow.uniform_state()[far, 4:]
-        self.assertAlmostEqual(k / (1.5 * (0.01 * 0.15) ** 2), 1, delta=0.02)
+        self.assertAlmostEqual(k / (1.5 * (0.01 * 0.15)**2), 1, delta=0.02)
         self.assertAlmostEqual(k / np.exp(log_omega) / (0.15 / 3e6), 5.0, delta=0.2)
 
     def test_the_shear_limit_acts_where_shear_is_strong_near_walls_and_nowhere_else(self):
         eddy = {}
         for closure, limit in (("sst", SHEAR_LIMIT), ("sst-shock", SHOCK_SHEAR_LIMIT)):
-            flow = Discretisation(self.setup.generate()["coarse"], self.setup.stream, "no-slip", closure=closure)
+            flow = Discretisation(self.setup.generate()["coarse"], self.setup.stream, "no-slip",
+                                  closure=closure)
             state = flow.uniform_state()
             rho = flow.stream.gamma * (state[:, 0] + 1 / flow.stream.gamma) / state[:, 1]
             gradient = np.zeros((flow.n_cells, 4, 2))
             gradient[::2, 2, 1] = 1e6
             flow.closure.update(state, np.full(flow.n_cells, flow.closure.nu), gradient)
             near = np.argmin(flow.distance[::2]) * 2
-            self.assertAlmostEqual(flow.closure.eddy[near] / (rho[near] * limit * state[near, 4] / 1e6), 1, delta=1e-6)
+            self.assertAlmostEqual(flow.closure.eddy[near] / (rho[near] * limit * state[near, 4] / 1e6), 1,
+                                   delta=1e-6)
             eddy[closure] = flow.closure.eddy[1::2].copy()
         np.testing.assert_allclose(eddy["sst"], eddy["sst-shock"], rtol=1e-12)
 
@@ -185,15 +206,19 @@ class TwoEquations(unittest.TestCase):
     def test_the_shear_limit_for_shocks_leaves_the_shock_further_back(self):
         upper = {}
         for closure in ("sst", "sst-shock"):
-            result = run({"level": "medium"}, flow={"model": "turbulent", "closure": closure},
-                         air={"motion": "mach", "mach": 0.799, "incidence": 2.26, "viscosity_law": "from Reynolds number", "reynolds": 9e6}).result
-            upper[closure] = next(s["x"] for s in result["shocks"] if s["surface"] == "upper"), result["coefficients"]["lift"]
+            result = run({"level": "medium"}, flow={"model": "turbulent", "closure": closure}, air={
+                "motion": "mach", "mach": 0.799, "incidence": 2.26, "viscosity_law": "from Reynolds number",
+                "reynolds": 9e6
+            }).result
+            upper[closure] = next(s["x"] for s in result["shocks"]
+                                  if s["surface"] == "upper"), result["coefficients"]["lift"]
         self.assertGreater(upper["sst-shock"][0], upper["sst"][0] + 0.03)
         self.assertGreater(upper["sst-shock"][1], upper["sst"][1] + 0.05)
 
     @slow
     def test_the_closures_agree_on_a_sections_drag(self):
-        one, other = (run({"level": "medium"}, flow={"model": "turbulent", "closure": closure}, air=TURBULENT["air"]).result["coefficients"]
+        one, other = (run({"level": "medium"}, flow={"model": "turbulent", "closure": closure},
+                          air=TURBULENT["air"]).result["coefficients"]
                       for closure in ("spalart-allmaras", "sst"))
         self.assertAlmostEqual(other["drag"] / one["drag"], 1, delta=0.06)
         self.assertAlmostEqual(other["lift"] / one["lift"], 1, delta=0.03)
@@ -203,12 +228,15 @@ class TwoEquations(unittest.TestCase):
         fine = run({"level": "medium"}, **TURBULENT).result
         coarse = run({"level": "medium", "first_height": 5e-4, "layers": 52}, **TURBULENT).result
         self.assertGreater(coarse["y_plus"]["mean"], 20)
-        self.assertAlmostEqual(coarse["coefficients"]["drag_friction"] / fine["coefficients"]["drag_friction"], 1, delta=0.12)
+        self.assertAlmostEqual(
+            coarse["coefficients"]["drag_friction"] / fine["coefficients"]["drag_friction"], 1, delta=0.12)
         self.assertTrue(any("wall function bridges" in w for w in coarse["verdict"]["warnings"]))
 
     def test_the_first_height_is_judged_by_its_y_plus(self):
-        for height, words, grade in ((0.02, "beyond the wall function's reach", "warn"), (6e-4, "a wall function takes over", "note"),
-                                     (3e-5, "friction is surest near 1", "note"), (1e-7, "far thinner than needed", "warn")):
+        for height, words, grade in ((0.02, "beyond the wall function's reach",
+                                      "warn"), (6e-4, "a wall function takes over",
+                                                "note"), (3e-5, "friction is surest near 1", "note"),
+                                     (1e-7, "far thinner than needed", "warn")):
             _, findings = examine(sheet({"level": "coarse", "first_height": height}, **TURBULENT))
             mine = [f for f in findings if f.path == "grid.first_height"]
             self.assertTrue(mine and words in mine[0].message and mine[0].grade == grade, (height, mine))

@@ -17,16 +17,22 @@ from ventaris.core.study.execute import execute
 from ventaris.core.study.progress import Checkpoint
 from ventaris.store.fields import pack_frames, unpack_frames
 
-CYLINDER = {"shape": {"kind": "ellipse", "thickness": 1.0}, "flow": {"model": "laminar", "time": "unsteady"},
-            "air": {"motion": "mach", "mach": 0.2, "viscosity_law": "from Reynolds number", "reynolds": 100}}
+CYLINDER = {
+    "shape": {"kind": "ellipse", "thickness": 1.0}, "flow": {"model": "laminar", "time": "unsteady"},
+    "air": {"motion": "mach", "mach": 0.2, "viscosity_law": "from Reynolds number", "reynolds": 100}
+}
 
 
 def box_mesh(n, m=2):
     x, y = np.meshgrid(np.linspace(0, 1, n + 1), np.linspace(0, m / n, m + 1), indexing="ij")
     number = np.arange(x.size).reshape(x.shape)
-    cells = np.stack([number[:-1, :-1], number[1:, :-1], number[1:, 1:], number[:-1, 1:]], axis=-1).reshape(-1, 4)
+    cells = np.stack([number[:-1, :-1], number[1:, :-1], number[1:, 1:], number[:-1, 1:]],
+                     axis=-1).reshape(-1, 4)
     pairs = lambda line: np.stack([line[:-1], line[1:]], axis=1)
-    edges = {"far field": np.concatenate([pairs(number[0]), pairs(number[-1])]), "symmetry": np.concatenate([pairs(number[:, 0]), pairs(number[:, -1])])}
+    edges = {
+        "far field": np.concatenate([pairs(number[0]), pairs(number[-1])]),
+        "symmetry": np.concatenate([pairs(number[:, 0]), pairs(number[:, -1])])
+    }
     return mesh_from_cells(np.stack([x.ravel(), y.ravel()], axis=1), cells, edges, [])
 
 
@@ -35,13 +41,13 @@ class InTime(unittest.TestCase):
         """A temperature bump carried by the stream: root mean square error after a given way."""
         mesh = box_mesh(n)
         flow = Discretisation(mesh, FreeStream(0.5), "slip", limit=False, vortex=False)
-        bump = lambda centre: 0.02 * np.exp(-((mesh.centre[:, 0] - centre) / 0.12) ** 2)
+        bump = lambda centre: 0.02 * np.exp(-((mesh.centre[:, 0] - centre) / 0.12)**2)
         state = flow.uniform_state()
         state[:, 1] += bump(0.35)
         march = TimeMarch(flow, state, step, tolerance=1e-8)
         while march.time < 0.6 - 1e-9:
             march.advance()
-        return float(np.sqrt(((march.state[:, 1] - 1 - bump(0.35 + 0.5 * march.time)) ** 2).mean()))
+        return float(np.sqrt(((march.state[:, 1] - 1 - bump(0.35 + 0.5 * march.time))**2).mean()))
 
     def test_a_bump_travels_with_the_stream_at_second_order(self):
         # The two-step rule quarters the error with the step until the grid's own error shows.
@@ -73,7 +79,8 @@ class Follow(unittest.TestCase):
         self.assertEqual(len(whole.recorder.frames), 4)
         self.assertTrue(all("time" in h for h in whole.history[-16:]))
         self.assertIn("Followed for 4 chords", result["verdict"]["words"])
-        times, frames, mean = unpack_frames(pack_frames(whole.recorder.times, whole.recorder.frames, whole.recorder.mean))
+        times, frames, mean = unpack_frames(
+            pack_frames(whole.recorder.times, whole.recorder.frames, whole.recorder.mean))
         np.testing.assert_array_equal(frames, np.stack(whole.recorder.frames))
         mean_of_last = np.mean([f.astype(float) for f in whole.recorder.frames], axis=0)
         self.assertEqual(whole.recorder.mean_field.count, 8)
@@ -113,9 +120,11 @@ class Walls(unittest.TestCase):
         np.testing.assert_allclose(rows, [[0.3, 1.0, 0.0, 0.0]] * 2)
 
     def test_a_rotating_cylinder_is_lifted_and_mass_is_kept(self):
-        done = run({"level": "coarse", "kind": "hybrid"}, shape={"kind": "ellipse", "thickness": 1.0}, flow={"model": "laminar"},
-                   air={"motion": "mach", "mach": 0.2, "viscosity_law": "from Reynolds number", "reynolds": 40,
-                        "walls": [{"surface": "body", "action": "move", "speed": -68}]})
+        done = run({"level": "coarse", "kind": "hybrid"}, shape={"kind": "ellipse", "thickness": 1.0},
+                   flow={"model": "laminar"}, air={
+                       "motion": "mach", "mach": 0.2, "viscosity_law": "from Reynolds number", "reynolds": 40,
+                       "walls": [{"surface": "body", "action": "move", "speed": -68}]
+                   })
         # Clockwise: the upper side moves with the stream, the lift is upwards.
         self.assertGreater(done.result["coefficients"]["lift"], 1.0)
         self.assertLess(abs(done.result["control_volume"]["mass"]), 1e-4)
@@ -124,8 +133,10 @@ class Walls(unittest.TestCase):
 class Profiles(unittest.TestCase):
     @classmethod
     def setUpClass(cls):
-        cls.done = run({"level": "medium"}, air={"motion": "mach", "mach": 0.3, "incidence": 0, "viscosity_law": "from Reynolds number", "reynolds": 1e4},
-                       shape={"kind": "double wedge", "thickness": 0.02}, flow={"model": "laminar"})
+        cls.done = run({"level": "medium"}, air={
+            "motion": "mach", "mach": 0.3, "incidence": 0, "viscosity_law": "from Reynolds number",
+            "reynolds": 1e4
+        }, shape={"kind": "double wedge", "thickness": 0.02}, flow={"model": "laminar"})
         cls.level, cls.flow, cls.state = cls.done.field()
 
     def test_a_thin_plates_layer_is_blasius(self):

@@ -18,7 +18,9 @@ from ventaris.worker.job import Job
 
 class Queue(WithDatabase):
     def add(self, cell, title, estimate=None):
-        return runs.add_run(self.db, *cell, write_toml(sheet()).replace('title = ""', f'title = "{title}"'), estimate=estimate)
+        return runs.add_run(self.db, *cell,
+                            write_toml(sheet()).replace('title = ""', f'title = "{title}"'),
+                            estimate=estimate)
 
     def test_pressed_twice_is_asked_once(self):
         cell = self.campaign()
@@ -30,7 +32,8 @@ class Queue(WithDatabase):
 
     def test_short_runs_go_first_and_a_series_keeps_its_order(self):
         cell = self.campaign()
-        body, one, two, three = (self.add(cell, f"r{k}", estimate) for k, estimate in enumerate((1800.0, 20.0, 24.0, 18.0)))
+        body, one, two, three = (self.add(cell, f"r{k}", estimate)
+                                 for k, estimate in enumerate((1800.0, 20.0, 24.0, 18.0)))
         self.assertEqual([runs.queue_position(self.db, r) for r in (body, one, two, three)], [3, 0, 1, 2])
         self.assertEqual([runs.claim(self.db, "w")["id"] for _ in range(4)], [one, two, three, body])
 
@@ -43,7 +46,7 @@ class Queue(WithDatabase):
         self.assertTrue(runs.shorter_waiting(self.db, body, 1500.0))
         self.assertFalse(runs.shorter_waiting(self.db, body, 60.0))
         # Asked for long after the body, the section's turn comes after it.
-        self.db.execute("UPDATE run SET created = '2020-01-01T00:00:00.000Z' WHERE id = ?", (body,))
+        self.db.execute("UPDATE run SET created = '2020-01-01T00:00:00.000Z' WHERE id = ?", (body, ))
         self.assertFalse(runs.shorter_waiting(self.db, body, 1500.0))
         runs.put_back(self.db, body, "makes way")
         found = runs.run(self.db, body)
@@ -77,12 +80,15 @@ class Queue(WithDatabase):
         job = Job(self.db, runs.claim(self.db, "w"))
         tries = [DiskFull("full")] * 200 + [None]
         finish = runs.finish
+
         def full(*args, **more):
             error = tries.pop(0)
             if error:
                 raise error
             finish(*args, **more)
-        with mock.patch.object(Job, "_work", side_effect=DiskFull("full")), mock.patch("ventaris.worker.job.DISK_WAIT", 0), mock.patch.object(runs, "finish", full):
+
+        with mock.patch.object(Job, "_work", side_effect=DiskFull("full")), mock.patch(
+                "ventaris.worker.job.DISK_WAIT", 0), mock.patch.object(runs, "finish", full):
             job.work()
         self.assertEqual(runs.run(self.db, job.id)["state"], "paused")
 
@@ -95,7 +101,7 @@ class Deletions(WithDatabase):
         runs.claim(self.db, "w")
         deletions.delete(self.db, "variant", variant, "base")
         deletions.delete(self.db, "variant", other, "other")
-        self.assertIsNone(self.db.execute("SELECT 1 FROM run WHERE id = ?", (run_id,)).fetchone())
+        self.assertIsNone(self.db.execute("SELECT 1 FROM run WHERE id = ?", (run_id, )).fetchone())
         self.assertEqual(runs.record(self.db, run_id, "running", [{"step": 1}], {}), "gone")
         runs.say(self.db, run_id, "still here?")
         runs.finish(self.db, run_id, "stopped", {"x": 1}, line="done")
@@ -106,13 +112,16 @@ class Deletions(WithDatabase):
         deletions.delete(self.db, "variant", first, "base")
         self.assertEqual(campaigns.variants(self.db, campaign_id)[0]["id"], second)
         deletions.undo(self.db)
-        self.assertEqual([(v["id"], bool(v["baseline"])) for v in campaigns.variants(self.db, campaign_id)], [(first, True), (second, False)])
+        self.assertEqual([(v["id"], bool(v["baseline"])) for v in campaigns.variants(self.db, campaign_id)],
+                         [(first, True), (second, False)])
 
     def searching(self):
         campaign_id, variant, point = self.campaign()
-        campaign, v, p = campaigns.campaign(self.db, campaign_id), campaigns.variant(self.db, variant), campaigns.point(self.db, point)
+        campaign, v, p = campaigns.campaign(self.db, campaign_id), campaigns.variant(
+            self.db, variant), campaigns.point(self.db, point)
         plan = Plan([Parameter("thickness", "Thickness", "", 0.1, 0.14)], "lift", "largest", [], 2, 3)
-        return searches.add_search(self.db, campaign, v, p, plan, campaigns.compose_sheet(campaign, v, p)), variant, point
+        return searches.add_search(self.db, campaign, v, p, plan, campaigns.compose_sheet(campaign, v,
+                                                                                          p)), variant, point
 
     def test_a_search_whose_cell_is_deleted_asks_for_nothing_more(self):
         for kind in ("variant", "operating point"):
@@ -132,18 +141,23 @@ class Deletions(WithDatabase):
         search_id, _, _ = self.searching()
         with mock.patch("ventaris.store.searches._next", side_effect=ValueError("no such number")):
             self.assertTrue(searches.advance(self.db))
-        self.assertEqual(self.db.execute("SELECT state FROM search WHERE id = ?", (search_id,)).fetchone()["state"], "paused")
+        self.assertEqual(
+            self.db.execute("SELECT state FROM search WHERE id = ?", (search_id, )).fetchone()["state"],
+            "paused")
         self.assertFalse(searches.advance(self.db))
 
 
 class Locks(WithDatabase):
     def test_opening_again_keeps_the_locks_of_the_first_connection(self):
-        # A file descriptor that is closed takes all locks of its process with it: another process then truncates the log under a connection in use.
-        look = ("import sys; from ventaris.store.database import open_database; d = open_database(sys.argv[1]); "
-                "print(d.execute('SELECT count(*) FROM campaign').fetchone()[0]); d.close()")
+        # A file descriptor that is closed takes all locks of its process with it: another process then
+        # truncates the log under a connection in use.
+        look = (
+            "import sys; from ventaris.store.database import open_database; d = open_database(sys.argv[1]); "
+            "print(d.execute('SELECT count(*) FROM campaign').fetchone()[0]); d.close()")
         for number in range(1, 4):
             open_database(self.folder.name, migrate=False).close()
-            done = subprocess.run([sys.executable, "-c", look, self.folder.name], capture_output=True, text=True, timeout=60)
+            done = subprocess.run([sys.executable, "-c", look, self.folder.name], capture_output=True,
+                                  text=True, timeout=60)
             self.assertEqual(done.stdout.strip(), str(number - 1), done.stderr)
             self.campaign(f"number {number}")
         fresh = open_database(self.folder.name)
@@ -163,10 +177,12 @@ class Locks(WithDatabase):
     def test_stamps_change_with_anything_of_a_campaign(self):
         campaign_id, variant, point = self.campaign()
         seen = {json.dumps(runs.stamps(self.db)[campaign_id])}
+
         def changed():
             stamp = json.dumps(runs.stamps(self.db)[campaign_id])
             self.assertNotIn(stamp, seen)
             seen.add(stamp)
+
         run_id = runs.add_run(self.db, campaign_id, variant, point, "x")
         changed()
         runs.claim(self.db, "w")
@@ -174,7 +190,8 @@ class Locks(WithDatabase):
         runs.finish(self.db, run_id, "settled", {"x": 1})
         changed()
         stored = campaigns.variant(self.db, variant)
-        campaigns.save_shape(self.db, variant, stored["revision"], "base", {**stored["shape"], "thickness": 0.1})
+        campaigns.save_shape(self.db, variant, stored["revision"], "base",
+                             {**stored["shape"], "thickness": 0.1})
         changed()
 
 

@@ -54,14 +54,17 @@ class Campaigns(WithDatabase):
     def test_two_tabs_cannot_overwrite_each_other(self):
         _, variant, _ = self.campaign()
         stored = campaigns.variant(self.db, variant)
-        campaigns.save_shape(self.db, variant, stored["revision"], "base", {**stored["shape"], "thickness": 0.10})
+        campaigns.save_shape(self.db, variant, stored["revision"], "base",
+                             {**stored["shape"], "thickness": 0.10})
         with self.assertRaisesRegex(campaigns.Conflict, "another window"):
-            campaigns.save_shape(self.db, variant, stored["revision"], "base", {**stored["shape"], "thickness": 0.15})
+            campaigns.save_shape(self.db, variant, stored["revision"], "base",
+                                 {**stored["shape"], "thickness": 0.15})
         self.assertEqual(campaigns.variant(self.db, variant)["shape"]["thickness"], 0.10)
 
     def test_compose_gives_the_whole_sheet(self):
         campaign_id, variant, point = self.campaign()
-        s = campaigns.compose_sheet(campaigns.campaign(self.db, campaign_id), campaigns.variant(self.db, variant), campaigns.point(self.db, point))
+        s = campaigns.compose_sheet(campaigns.campaign(self.db, campaign_id),
+                                    campaigns.variant(self.db, variant), campaigns.point(self.db, point))
         self.assertAlmostEqual(s.air.speed, 27.7777778)
         self.assertEqual(s.grid.level, "fine")
 
@@ -202,6 +205,7 @@ class Archive(WithDatabase):
     def test_damaged_and_foreign_archives_store_nothing(self):
         campaign_id, _ = self.filled()
         good = archive.export_campaign(self.db, campaign_id)
+
         def changed(**head):
             out = io.BytesIO()
             with zipfile.ZipFile(io.BytesIO(good)) as source, zipfile.ZipFile(out, "w") as target:
@@ -211,8 +215,11 @@ class Archive(WithDatabase):
                         content = json.dumps({**json.loads(content), **head}).encode()
                     target.writestr(name, content)
             return out.getvalue()
+
         before = len(campaigns.all_campaigns(self.db))
-        for data in (b"rubbish", good[:1000], changed(format=9), changed(variants=[{"name": "x", "shape": {"chord": -1}}]), changed(variants=3), changed(name="")):
+        for data in (b"rubbish", good[:1000], changed(format=9),
+                     changed(variants=[{"name": "x", "shape": {"chord": -1}}]), changed(variants=3),
+                     changed(name="")):
             with self.assertRaises(archive.ArchiveError):
                 archive.import_campaign(self.db, data)
         self.assertEqual(len(campaigns.all_campaigns(self.db)), before)

@@ -44,7 +44,8 @@ class ShockLayer(unittest.TestCase):
         self.assertAlmostEqual(solve_sphere(2.0, points=8, reach=75.0).stand_off / whole, 1, delta=1e-5)
 
     def test_it_meets_the_correlation_where_that_was_fitted(self):
-        # Billig, J. Spacecraft 4, 1967: to experiments over many Mach numbers; in the middle of them the two agree.
+        # Billig, J. Spacecraft 4, 1967: to experiments over many Mach numbers; in the middle of them the two
+        # agree.
         self.assertAlmostEqual(solve_sphere(4.0).stand_off / (0.143 * np.exp(3.24 / 16)), 1, delta=0.01)
 
 
@@ -58,13 +59,22 @@ def _add(key, case):
         result = case()
         for check in result.checks:
             with self.subTest(check.name):
-                self.assertTrue(check.passed or check.open_since, f"{check.name} = {check.value:.6g}, accepted {check.low:g} to {check.high:g} ({check.source})")
+                self.assertTrue(
+                    check.passed or check.open_since,
+                    f"{check.name} = {check.value:.6g}, accepted {check.low:g} to {check.high:g} "
+                    f"({check.source})"
+                )
+
     setattr(Cases, "test_" + key.replace("-", "_"), test)
 
 
-# Take minutes each, and what they rest on is tested by the others: `ventaris validate` runs them, the stored reports are checked.
-LEFT_TO_THE_REPORT = {"turbulent-15", "body-ellipsoid-slip", "body-sphere-100", "body-sphere-2", "body-cube", "body-disc", "body-square-back", "nozzle-cones",
-                      "strong-shock", "separated-bump", "shedding", "nozzle-step", "nozzle-wall-jet", "nozzle-disc", "noise-tones", "noise-grid"}
+# Take minutes each, and what they rest on is tested by the others: `ventaris validate` runs them, the stored
+# reports are checked.
+LEFT_TO_THE_REPORT = {
+    "turbulent-15", "body-ellipsoid-slip", "body-sphere-100", "body-sphere-2", "body-cube", "body-disc",
+    "body-square-back", "nozzle-cones", "strong-shock", "separated-bump", "shedding", "nozzle-step",
+    "nozzle-wall-jet", "nozzle-disc", "noise-tones", "noise-grid"
+}
 
 for _key, _case in CASES.items():
     if _key not in LEFT_TO_THE_REPORT:

@@ -14,8 +14,9 @@ from ventaris.validation.turbulence import plate_mesh
 
 
 def good():
-    return Case("good", "A good case", "setup", [Check("CL", 0.35, 0.34, 0.36, "a source")], 1.5, [("computed, upper", [0, 1], [1, -1], "computed"), ("reference", [0, 1], [1, -1], "reference")],
-                trends={"lift": grid_trend([0.3, 0.34, 0.35])})
+    return Case("good", "A good case", "setup", [Check("CL", 0.35, 0.34, 0.36, "a source")], 1.5,
+                [("computed, upper", [0, 1], [1, -1], "computed"),
+                 ("reference", [0, 1], [1, -1], "reference")], trends={"lift": grid_trend([0.3, 0.34, 0.35])})
 
 
 def bad():
@@ -52,7 +53,8 @@ class Report(unittest.TestCase):
         self.assertFalse(Check("x", float("nan"), 0, 1, "").passed)
 
     def test_choosing_cases_does_not_overwrite_the_report(self):
-        with tempfile.TemporaryDirectory() as folder, mock.patch.object(report, "CASES", {"good": good, "bad": bad}):
+        with tempfile.TemporaryDirectory() as folder, mock.patch.object(report, "CASES",
+                                                                        {"good": good, "bad": bad}):
             path = Path(folder) / "validation.md"
             self.assertTrue(report.write_report(path, only="good", update=True))
             self.assertFalse(path.exists())
@@ -61,7 +63,12 @@ class Report(unittest.TestCase):
         better = lambda: Case("bad", "A bad case", "setup", [Check("CD", 0.05, 0.0, 0.1, "a source")], 2.0)
         _, path, _ = self.write(good=good, bad=bad)
         before = path.read_text()
-        with mock.patch.object(report, "CASES", {"good": good, "new": lambda: Case("new", "A new case", "setup", [Check("x", 1.0, 0, 2, "s")], 3.0), "bad": better}):
+        with mock.patch.object(
+                report, "CASES", {
+                    "good": good,
+                    "new": lambda: Case("new", "A new case", "setup", [Check("x", 1.0, 0, 2, "s")], 3.0),
+                    "bad": better
+                }):
             report.write_report(path, only="bad")
             self.assertEqual(path.read_text(), before)
             report.write_report(path, only="bad", update=True)
@@ -77,7 +84,9 @@ class Report(unittest.TestCase):
 
 class Stored(unittest.TestCase):
     def setUp(self):
-        self.text = "".join((Path(__file__).parents[2] / "docs" / name).read_text() for name in ("validation.md", "validation-bodies.md", "validation-nozzles.md", "validation-noise.md"))
+        self.text = "".join((Path(__file__).parents[2] / "docs" / name).read_text()
+                            for name in ("validation.md", "validation-bodies.md", "validation-nozzles.md",
+                                         "validation-noise.md"))
 
     def test_the_reports_in_the_docs_cover_every_case_and_all_were_accepted(self):
         for key in CASES:
@@ -85,7 +94,10 @@ class Stored(unittest.TestCase):
         self.assertNotIn("**no**", self.text)
 
     def test_cases_of_minutes_are_left_to_the_report(self):
-        seconds = {key: float(took) for key, took in re.findall(r"\(#([\w-]+)\) \| [^|]+ \| ([\d.]+) s \|", self.text)}
+        seconds = {
+            key: float(took)
+            for key, took in re.findall(r"\(#([\w-]+)\) \| [^|]+ \| ([\d.]+) s \|", self.text)
+        }
         self.assertEqual(set(seconds), set(CASES))
         self.assertEqual({key for key, took in seconds.items() if took > 60} - LEFT_TO_THE_REPORT, set())
 

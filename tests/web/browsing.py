@@ -11,17 +11,19 @@ import unittest
 from tests.marks import slow
 
 CHROMIUM = shutil.which("chromium") or shutil.which("chromium-browser")
-FLAGS = ["--no-sandbox", "--use-angle=swiftshader", "--enable-unsafe-swiftshader", "--ignore-gpu-blocklist", "--disable-background-networking",
-         "--disable-component-update", "--disable-sync", "--no-first-run"]
+FLAGS = [
+    "--no-sandbox", "--use-angle=swiftshader", "--enable-unsafe-swiftshader", "--ignore-gpu-blocklist",
+    "--disable-background-networking", "--disable-component-update", "--disable-sync", "--no-first-run"
+]
 
 
 class Server:
     """`ventaris serve` on a free port and a temporary folder."""
-
     def __init__(self, *options):
         self.folder = tempfile.TemporaryDirectory()
-        self.process = subprocess.Popen([sys.executable, "-m", "ventaris.cli", "serve", "--port", "0", "--data", self.folder.name, *options],
-                                        stdout=subprocess.PIPE, text=True, start_new_session=True)
+        self.process = subprocess.Popen([
+            sys.executable, "-m", "ventaris.cli", "serve", "--port", "0", "--data", self.folder.name, *options
+        ], stdout=subprocess.PIPE, text=True, start_new_session=True)
         for line in self.process.stdout:
             found = re.search(r"http://\S+", line)
             if found:
@@ -64,7 +66,9 @@ class InBrowser(unittest.TestCase):
         self.page.set_default_timeout(60_000)
         self.errors = []
         self.page.on("pageerror", lambda error: self.errors.append(str(error)))
-        self.page.on("console", lambda message: self.errors.append(message.text) if message.type == "error" and "Content Security" in message.text else None)
+        self.page.on(
+            "console", lambda message: self.errors.append(message.text)
+            if message.type == "error" and "Content Security" in message.text else None)
         self.addCleanup(self.page.close)
 
     def tearDown(self):

@@ -8,8 +8,11 @@ from ventaris.core.sheet import read_toml
 from ventaris.store import campaigns, runs
 from ventaris.store.fields import pack_frames
 
-FLAP = {"name": "flap", "role": "flap", "kind": "four-digit", "chord": "0.3", "thickness": "0.12", "camber": "0", "camber_position": "0.4", "deflection": "25",
-        "gap": "2 %", "overlap": "0", "x": "1", "y": "0", "points": ""}
+FLAP = {
+    "name": "flap", "role": "flap", "kind": "four-digit", "chord": "0.3", "thickness": "0.12", "camber": "0",
+    "camber_position": "0.4", "deflection": "25", "gap": "2 %", "overlap": "0", "x": "1", "y": "0",
+    "points": ""
+}
 
 
 class Rows(WithClient):
@@ -26,8 +29,10 @@ class Rows(WithClient):
         return read_toml(self.text(self.sheet_url + "/sheet.toml"))
 
     def test_elements_are_added_changed_and_taken_away(self):
-        self.change(**self.rows("shape.elements", FLAP, {**FLAP, "name": "tab", "chord": "0.2", "deflection": "40"}))
-        self.assertEqual([(e.name, e.gap) for e in self.sheet().shape.elements], [("flap", 0.02), ("tab", 0.02)])
+        self.change(
+            **self.rows("shape.elements", FLAP, {**FLAP, "name": "tab", "chord": "0.2", "deflection": "40"}))
+        self.assertEqual([(e.name, e.gap) for e in self.sheet().shape.elements], [("flap", 0.02),
+                                                                                  ("tab", 0.02)])
         for section in ("shape", "air", "domain", "grid", "instruments", "flow", "run"):
             self.assertIn("<svg", self.text(f"{self.sheet_url}/drawing/{section}"))
         self.assertIn("flap", self.text(f"/campaigns/{self.campaign}"))
@@ -35,48 +40,75 @@ class Rows(WithClient):
         self.assertEqual(self.sheet().shape.elements, [])
 
     def test_pasted_coordinates_make_an_element(self):
-        ring = "\n".join(["my section"] + [f"{x} {y}" for x, y in ((1, 0), (0.6, 0.05), (0.2, 0.06), (0, 0), (0.2, -0.06), (0.6, -0.05), (1, 0))])
+        ring = "\n".join(["my section"] + [
+            f"{x} {y}"
+            for x, y in ((1, 0), (0.6, 0.05), (0.2, 0.06), (0, 0), (0.2, -0.06), (0.6, -0.05), (1, 0))
+        ])
         self.change(**self.rows("shape.elements", {**FLAP, "kind": "coordinates", "points": ring}))
         self.assertEqual(len(self.sheet().shape.elements[0].points), 7)
-        answer = self.change(**self.rows("shape.elements", {**FLAP, "kind": "coordinates", "points": "nothing"}))
+        answer = self.change(
+            **self.rows("shape.elements", {**FLAP, "kind": "coordinates", "points": "nothing"}))
         self.assertIn("needs its points", answer)
 
     def test_faulty_rows_are_named(self):
-        for row, words in (({"deflection": "much"}, "shape.elements.0.deflection"), ({"gap": "5 m"}, "plain number"), ({"name": "main"}, "taken")):
+        for row, words in (({"deflection": "much"}, "shape.elements.0.deflection"),
+                           ({"gap": "5 m"}, "plain number"), ({"name": "main"}, "taken")):
             with self.subTest(words):
                 self.assertIn(words, self.change(**self.rows("shape.elements", {**FLAP, **row})))
         answer = self.change(**self.rows("shape.elements", {**FLAP, "gap": "0.001", "overlap": "0.2"}))
         self.assertIn("runs into", answer)
 
     def test_slots_formulas_and_zones(self):
-        self.change(**self.rows("shape.surfaces", {"name": "slot", "element": "", "side": "upper", "start": "0.4", "end": "0.45"}))
-        self.change(**self.rows("air.walls", {"surface": "slot", "action": "blow", "speed": "20 mph", "mass_flow": "0", "temperature": ""}))
-        answer = self.change(**self.rows("instruments.formulas", {"name": "glide", "expression": "lift / drag", "steady_within": "1 %"}))
+        self.change(
+            **self.rows("shape.surfaces",
+                        {"name": "slot", "element": "", "side": "upper", "start": "0.4", "end": "0.45"}))
+        self.change(**self.rows(
+            "air.walls",
+            {"surface": "slot", "action": "blow", "speed": "20 mph", "mass_flow": "0", "temperature": ""}))
+        answer = self.change(**self.rows(
+            "instruments.formulas", {"name": "glide", "expression": "lift / drag", "steady_within": "1 %"}))
         self.assertIn("Nothing missing", answer + "Nothing missing")
         sheet = self.sheet()
         self.assertAlmostEqual(sheet.air.walls[0].speed, 8.94, places=2)
         self.assertEqual(sheet.instruments.formulas[0].steady_within, 0.01)
-        answer = self.change(**self.rows("air.walls", {"surface": "spoiler", "action": "blow", "speed": "2", "mass_flow": "0", "temperature": ""}))
+        answer = self.change(**self.rows(
+            "air.walls",
+            {"surface": "spoiler", "action": "blow", "speed": "2", "mass_flow": "0", "temperature": ""}))
         self.assertIn("there is no surface “spoiler”", answer)
-        answer = self.change(**self.rows("air.walls"), **self.rows("instruments.formulas", {"name": "f", "expression": "__import__('os')", "steady_within": ""}))
+        answer = self.change(
+            **self.rows("air.walls"),
+            **self.rows("instruments.formulas",
+                        {"name": "f", "expression": "__import__('os')", "steady_within": ""}))
         self.assertIn("not arithmetic", answer)
 
     def test_the_planner_answers_and_explains(self):
         self.change(**{"flow.model": "turbulent"})
-        answer = self.client.post(self.sheet_url + "/plan", data={"planner.y_plus": "1", "planner.stations": "0.1 0.5"}).get_data(as_text=True)
+        answer = self.client.post(self.sheet_url + "/plan",
+                                  data={"planner.y_plus": "1",
+                                        "planner.stations": "0.1 0.5"}).get_data(as_text=True)
         self.assertIn("Fill the grid section", answer)
-        answer = self.client.post(self.sheet_url + "/plan", data={"planner.y_plus": "0", "planner.stations": "0.1"}).get_data(as_text=True)
+        answer = self.client.post(self.sheet_url + "/plan",
+                                  data={"planner.y_plus": "0",
+                                        "planner.stations": "0.1"}).get_data(as_text=True)
         self.assertIn("accepted are 0.05", answer)
-        answer = self.client.post(self.sheet_url + "/plan", data={"planner.y_plus": "1", "planner.stations": "here"}).get_data(as_text=True)
+        answer = self.client.post(self.sheet_url + "/plan",
+                                  data={"planner.y_plus": "1",
+                                        "planner.stations": "here"}).get_data(as_text=True)
         self.assertIn("is not a number", answer)
 
 
 class Looks(WithClient):
     def setUp(self):
         super().setUp()
-        air = {"motion": "mach", "mach": 0.2, "viscosity_law": "from Reynolds number", "reynolds": 40, "walls": [{"surface": "jet", "speed": 5.0}]}
-        done = run({"level": "coarse", "kind": "hybrid"}, air=air, flow={"model": "laminar"}, instruments={"formulas": [{"name": "glide", "expression": "lift / drag"}]},
-                   shape={"kind": "ellipse", "thickness": 1.0, "surfaces": [{"name": "jet", "side": "angle", "start": 80, "end": 100}]})
+        air = {
+            "motion": "mach", "mach": 0.2, "viscosity_law": "from Reynolds number", "reynolds": 40,
+            "walls": [{"surface": "jet", "speed": 5.0}]
+        }
+        done = run({"level": "coarse", "kind": "hybrid"}, air=air, flow={"model": "laminar"},
+                   instruments={"formulas": [{"name": "glide", "expression": "lift / drag"}]}, shape={
+                       "kind": "ellipse", "thickness": 1.0,
+                       "surfaces": [{"name": "jet", "side": "angle", "start": 80, "end": 100}]
+                   })
         self.done = done
         variant = campaigns.add_variant(self.db, self.campaign, "pylon", done.sheet.shape.model_dump())
         point = campaigns.add_point(self.db, self.campaign, "slow", done.sheet.air.model_dump())
@@ -91,7 +123,9 @@ class Looks(WithClient):
         for words in ("the momentum they blow", "Control volume", "glide", "Boundary layer"):
             self.assertIn(words, page)
         self.assertIn("glide", self.text(f"/campaigns/{self.campaign}/curves?run={self.run_id}"))
-        self.assertTrue(self.client.get(f"/campaigns/{self.campaign}/curves.json?run={self.run_id}&what=glide").get_json()["traces"][0]["y"])
+        self.assertTrue(
+            self.client.get(f"/campaigns/{self.campaign}/curves.json?run={self.run_id}&what=glide").get_json(
+            )["traces"][0]["y"])
 
     def test_frames_play_back(self):
         _, flow, state = self.done.field()
@@ -113,7 +147,8 @@ class Looks(WithClient):
         head = json.loads(moment[4:4 + length])
         values = np.frombuffer(moment[4 + length:], dtype="<f4").reshape(len(head["values"]), head["points"])
         air = self.done.setup.air
-        self.assertAlmostEqual(float(np.median(values[head["values"].index("fluctuation")])), 0.01 * air.density * air.speed_of_sound**2, delta=1.0)
+        self.assertAlmostEqual(float(np.median(values[head["values"].index("fluctuation")])),
+                               0.01 * air.density * air.speed_of_sound**2, delta=1.0)
         self.text(f"/runs/{self.run_id}/field.bin?frame=7", 404)
 
 
@@ -129,7 +164,7 @@ class GridStudy(WithClient):
         self.assertEqual(sorted(r["study"] for r in queued), [0.7, 1.0])
         self.assertEqual(runs.latest_runs(self.db, self.campaign), {})
         for row, value in zip(queued, (0.30, 0.31)):
-            result = {**finished().result, "cells": int(1000 * row["study"] ** 2)}
+            result = {**finished().result, "cells": int(1000 * row["study"]**2)}
             result["coefficients"] = {**result["coefficients"], "lift": value}
             runs.finish(self.db, row["id"], "settled", result)
         page = self.text(url)
@@ -137,6 +172,7 @@ class GridStudy(WithClient):
             self.assertIn(words, page)
 
     def test_a_study_that_is_too_fine_is_refused(self):
-        self.client.post(self.sheet_url, data={"grid.around": "1600", "grid.layers": "200", "grid.level": "fine"})
+        self.client.post(self.sheet_url,
+                         data={"grid.around": "1600", "grid.layers": "200", "grid.level": "fine"})
         answer = self.client.post(self.sheet_url + "/study", data={"factors": "1 4"})
         self.assertIn("fewer than 400 000", answer.get_data(as_text=True))

@@ -40,17 +40,23 @@ class WithBody(WithClient):
     def setUp(self):
         super().setUp()
         sheet = body_sheet([CAR, WHEEL], grid={**SMALL, "level": "coarse"})
-        self.body_campaign = campaigns.add_campaign(self.db, "Car", "round or blunt?", {k: getattr(sheet, k).model_dump() for k in ("domain", "grid", "instruments", "flow", "run")}, "body")
-        self.body_variant = campaigns.add_variant(self.db, self.body_campaign, "short", sheet.shape.model_dump())
+        self.body_campaign = campaigns.add_campaign(
+            self.db, "Car", "round or blunt?",
+            {k: getattr(sheet, k).model_dump()
+             for k in ("domain", "grid", "instruments", "flow", "run")}, "body")
+        self.body_variant = campaigns.add_variant(self.db, self.body_campaign, "short",
+                                                  sheet.shape.model_dump())
         self.body_point = campaigns.add_point(self.db, self.body_campaign, "30 m/s", sheet.air.model_dump())
         self.sheet_url = f"/sheet/{self.body_variant}/{self.body_point}"
 
     def with_run(self, variant=None, length=4.0):
         execution = finished(length)
-        run_id = runs.add_run(self.db, self.body_campaign, variant or self.body_variant, self.body_point, write_toml(execution.sheet))
+        run_id = runs.add_run(self.db, self.body_campaign, variant or self.body_variant, self.body_point,
+                              write_toml(execution.sheet))
         level, flow, state = execution.field()
         runs.record(self.db, run_id, "running", execution.history, {"share": 1})
-        runs.keep_array(self.db, run_id, "field", pack_body_field(body_field(level, flow, state, execution.setup.scale)))
+        runs.keep_array(self.db, run_id, "field",
+                        pack_body_field(body_field(level, flow, state, execution.setup.scale)))
         runs.finish(self.db, run_id, "settled", execution.result)
         return run_id
 
@@ -86,19 +92,29 @@ class Sheets(WithBody):
 
     def test_the_preview_follows_the_form(self):
         head = arrays(self.client.post(f"{self.sheet_url}/body.bin").data)
-        self.assertEqual([name for name, _, _ in head["groups"]], ["car nose", "car middle", "car base", "wheel front", "wheel side", "wheel rear"])
+        self.assertEqual([name for name, _, _ in head["groups"]],
+                         ["car nose", "car middle", "car base", "wheel front", "wheel side", "wheel rear"])
         self.assertEqual(len(head["points"]), len(head["normals"]))
         self.assertEqual(head["named"], [])
         low, high = np.array(head["box"])
-        region = {"name": "nose", "kind": "piece", "x": f"{low[0]} m", "y": "0", "z": f"{0.5 * (low[2] + high[2])}", "angle": "20", "length": "1", "width": "1", "height": "1"}
-        picked = arrays(self.client.post(f"{self.sheet_url}/body.bin", data={"shape.regions.count": "1", **{f"shape.regions[].{k}": v for k, v in region.items()}}).data)
+        region = {
+            "name": "nose", "kind": "piece", "x": f"{low[0]} m", "y": "0", "z": f"{0.5 * (low[2] + high[2])}",
+            "angle": "20", "length": "1", "width": "1", "height": "1"
+        }
+        picked = arrays(
+            self.client.post(
+                f"{self.sheet_url}/body.bin",
+                data={"shape.regions.count": "1", **{f"shape.regions[].{k}": v
+                                                     for k, v in region.items()}}).data)
         self.assertEqual(picked["named"], ["nose"])
         self.assertIn("nose", [name for name, _, _ in picked["groups"]])
-        self.assertEqual(self.client.post(f"{self.sheet_url}/body.bin", data={"shape.parts.count": "1"}).status_code, 422)
+        self.assertEqual(
+            self.client.post(f"{self.sheet_url}/body.bin", data={"shape.parts.count": "1"}).status_code, 422)
 
     def test_a_surface_is_brought_in_as_a_part_and_kept_in_archives(self):
         data = write_surface(bodies.box(500, 200, 100), "stl")
-        answer = self.client.post(f"{self.sheet_url}/import", data={"file": (io.BytesIO(data), "crate.stl"), "unit": "mm"})
+        answer = self.client.post(f"{self.sheet_url}/import",
+                                  data={"file": (io.BytesIO(data), "crate.stl"), "unit": "mm"})
         self.assertEqual(answer.get_json(), {"part": "crate"})
         page = self.text(self.sheet_url)
         self.assertIn("crate.stl", page)
@@ -109,19 +125,24 @@ class Sheets(WithBody):
         self.assertEqual(len(self.client.get(f"/variants/{self.body_variant}/body.stl").data[:80]), 80)
 
     def test_files_that_cannot_be_read_say_why(self):
-        for data, name, words in ((b"glTF nonsense", "a.glb", "does not begin as a GLB"), (b"", "b.step", "STL, OBJ, PLY, GLB"), (b"\0" * 84, "c.stl", "no triangles")):
+        for data, name, words in ((b"glTF nonsense", "a.glb", "does not begin as a GLB"),
+                                  (b"", "b.step", "STL, OBJ, PLY, GLB"), (b"\0" * 84, "c.stl",
+                                                                          "no triangles")):
             with self.subTest(name):
                 answer = self.client.post(f"{self.sheet_url}/import", data={"file": (io.BytesIO(data), name)})
                 self.assertEqual(answer.status_code, 400)
                 self.assertIn(words, answer.get_json()["problem"])
 
     def test_a_body_whose_surface_is_gone_is_explained(self):
-        lost = campaigns.add_variant(self.db, self.body_campaign, "lost", {"parts": [{"name": "crate", "kind": "surface", "source": "kept:nothing"}]})
+        lost = campaigns.add_variant(
+            self.db, self.body_campaign, "lost",
+            {"parts": [{"name": "crate", "kind": "surface", "source": "kept:nothing"}]})
         self.assertIn("Import its file again", self.text(f"/variants/{lost}/body.stl", 400))
 
     def test_a_sheet_of_the_other_kind_is_refused(self):
         text = "format = 1\n"
-        answer = self.client.post(f"/campaigns/{self.body_campaign}/sheet", data={"sheet": (io.BytesIO(text.encode()), "a.toml")})
+        answer = self.client.post(f"/campaigns/{self.body_campaign}/sheet",
+                                  data={"sheet": (io.BytesIO(text.encode()), "a.toml")})
         self.assertEqual(answer.status_code, 400)
         self.assertIn("sections in a plane", answer.get_data(as_text=True))
 
@@ -132,7 +153,8 @@ class Runs(WithBody):
         self.assertIn("Drag area", self.text(f"/campaigns/{self.body_campaign}"))
         self.assertIn("drag_area", self.text(f"/campaigns/{self.body_campaign}?show=drag_area"))
         page = self.text(f"/runs/{run_id}")
-        for words in ("By surface", "References", "surface.vtp", "Averaged over" if finished().result["averages"] else "Forces"):
+        for words in ("By surface", "References", "surface.vtp",
+                      "Averaged over" if finished().result["averages"] else "Forces"):
             self.assertIn(words, page)
         for what in ("result.json", "sheet.toml", "history.csv", "surface.csv", "surface.vtp", "field.vtu"):
             with self.subTest(what):
@@ -144,17 +166,23 @@ class Runs(WithBody):
         self.assertIn("Cut planes", self.text(f"/runs/{run_id}/flow"))
         head = arrays(self.client.get(f"/runs/{run_id}/surface.bin").data)
         self.assertAlmostEqual(float(head["cp"].max()), 1, delta=0.3)
-        plane = arrays(self.client.get(f"/runs/{run_id}/plane.bin?normal=y&at=0.1&q=loss&turn=10&tilt=5&columns=60").data)
+        plane = arrays(
+            self.client.get(
+                f"/runs/{run_id}/plane.bin?normal=y&at=0.1&q=loss&turn=10&tilt=5&columns=60").data)
         self.assertGreater(len(plane["triangles"]), 300)
-        for query in ("kind=disc&count=12", "kind=line&centre=-1,0,0.5&size=1 m&count=5", "kind=inflow&count=9"):
-            self.assertGreater(len(arrays(self.client.get(f"/runs/{run_id}/streams.bin?{query}").data)["lengths"]), 2)
+        for query in ("kind=disc&count=12", "kind=line&centre=-1,0,0.5&size=1 m&count=5",
+                      "kind=inflow&count=9"):
+            self.assertGreater(
+                len(arrays(self.client.get(f"/runs/{run_id}/streams.bin?{query}").data)["lengths"]), 2)
         self.assertFalse(arrays(self.client.get(f"/runs/{run_id}/iso.bin?q=loss&value=0.3").data)["empty"])
         self.assertTrue(arrays(self.client.get(f"/runs/{run_id}/iso.bin?q=mach&value=9").data)["empty"])
         self.assertEqual(len(arrays(self.client.get(f"/runs/{run_id}/oil.bin?count=20").data)["lengths"]), 20)
 
     def test_bad_queries_are_explained(self):
         run_id = self.with_run()
-        for path, status in (("plane.bin?normal=w", 400), ("plane.bin?at=here", 400), ("plane.bin?q=nothing", 404), ("streams.bin?kind=cloud", 400), ("streams.bin?centre=1,2", 400), ("iso.bin?q=none", 404)):
+        for path, status in (("plane.bin?normal=w", 400), ("plane.bin?at=here", 400),
+                             ("plane.bin?q=nothing", 404), ("streams.bin?kind=cloud", 400),
+                             ("streams.bin?centre=1,2", 400), ("iso.bin?q=none", 404)):
             with self.subTest(path):
                 self.assertEqual(self.client.get(f"/runs/{run_id}/{path}").status_code, status)
         for path in ("plane.bin?turn=nan", "plane.bin?tilt=inf", "plane.bin?reach=nan", "iso.bin?value=nan"):
@@ -164,21 +192,24 @@ class Runs(WithBody):
 
     def test_looks_of_the_other_kind_are_refused_in_words(self):
         body, section = self.with_run(), self.with_runs()[0]
-        for path in (f"/runs/{body}/field.bin", f"/runs/{body}/profile?x=1&y=0", f"/runs/{section}/surface.bin", f"/sheet/{self.body_variant}/{self.body_point}/study"):
+        for path in (f"/runs/{body}/field.bin", f"/runs/{body}/profile?x=1&y=0",
+                     f"/runs/{section}/surface.bin", f"/sheet/{self.body_variant}/{self.body_point}/study"):
             with self.subTest(path):
                 answer = self.client.get(path)
                 self.assertEqual(answer.status_code, 404)
                 self.assertRegex(answer.get_data(as_text=True), "This run is about|Grid studies are of")
 
     def test_two_bodies_are_compared(self):
-        other = campaigns.add_variant(self.db, self.body_campaign, "long", body_sheet([{**CAR, "length": 4.4}, WHEEL]).shape.model_dump())
+        other = campaigns.add_variant(self.db, self.body_campaign, "long",
+                                      body_sheet([{**CAR, "length": 4.4}, WHEEL]).shape.model_dump())
         one, two = self.with_run(), self.with_run(other, 4.4)
         page = self.text(f"/campaigns/{self.body_campaign}/compare?run={one}&run={two}")
         self.assertIn("By surface", page)
         self.assertIn("Where along the body", page)
         head = arrays(self.client.get(f"/runs/{two}/surface.bin?minus={one}").data)
         self.assertTrue(head["quantities"][0]["label"].startswith("Difference"))
-        curves = self.client.get(f"/campaigns/{self.body_campaign}/curves.json?what=build_drag&run={one}&run={two}").get_json()
+        curves = self.client.get(
+            f"/campaigns/{self.body_campaign}/curves.json?what=build_drag&run={one}&run={two}").get_json()
         self.assertEqual(len(curves["traces"]), 2)
         self.assertIn("Along the body", self.text(f"/campaigns/{self.body_campaign}/curves"))
 
@@ -190,7 +221,8 @@ class Stored(unittest.TestCase):
         field = body_field(level, flow, state, execution.setup.scale, False, execution.setup.air)
         back = unpack_body_field(pack_body_field(field), execution.setup.air)
         points = np.random.default_rng(2).uniform(-0.5, 1.5, (200, 3))
-        np.testing.assert_allclose(back.sample(points, ("cp", "vx")), field.sample(points, ("cp", "vx")), atol=2e-4)
+        np.testing.assert_allclose(back.sample(points, ("cp", "vx")), field.sample(points, ("cp", "vx")),
+                                   atol=2e-4)
         np.testing.assert_array_equal(back.leaf_cell, field.leaf_cell)
         self.assertNotIn("fluctuation", back.quantities)
 
@@ -201,8 +233,10 @@ class Stored(unittest.TestCase):
         field = body_field(level, flow, state, execution.setup.scale, False, execution.setup.air, mean)
         back = unpack_body_field(pack_body_field(field), execution.setup.air)
         air = execution.setup.air
-        np.testing.assert_allclose(back.values("fluctuation"), 0.1 * state[:, 0] * air.density * air.speed_of_sound**2, atol=0.01)
-        np.testing.assert_allclose(back.values("pressure_rms"), 1e-4 * air.density * air.speed_of_sound**2, rtol=1e-5)
+        np.testing.assert_allclose(back.values("fluctuation"),
+                                   0.1 * state[:, 0] * air.density * air.speed_of_sound**2, atol=0.01)
+        np.testing.assert_allclose(back.values("pressure_rms"), 1e-4 * air.density * air.speed_of_sound**2,
+                                   rtol=1e-5)
         self.assertIn(b"pressure_about_mean_Pa", body_vtu(field))
 
 

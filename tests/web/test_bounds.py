@@ -14,7 +14,8 @@ from ventaris.web.app import PasswordBrake, basic_header, create_app, is_loopbac
 class Addresses(WithClient):
     def test_boxes_counts_and_ranges_of_pictures(self):
         one, _ = self.with_runs()
-        for query in ("box=0,1,0,400", "box=0,1,0,1e6", "box=-1e308,1e308,-1e308,1e308", "box=0,1e-300,0,1", "stream=1&count=20000", "stream=1&count=-5", "low=-1e308&high=1e308",
+        for query in ("box=0,1,0,400", "box=0,1,0,1e6", "box=-1e308,1e308,-1e308,1e308", "box=0,1e-300,0,1",
+                      "stream=1&count=20000", "stream=1&count=-5", "low=-1e308&high=1e308",
                       "low=nan&high=inf", "box=" + "9" * 5000, "low=0&high=1e-320"):
             with self.subTest(query[:60]):
                 started = time.monotonic()
@@ -22,15 +23,21 @@ class Addresses(WithClient):
                 self.assertEqual(answer.status_code, 200)
                 self.assertLess(len(answer.data), 3_000_000)
                 self.assertLess(time.monotonic() - started, 30)
-        for query in ("count=-4", "count=99999", "kind=vectors&columns=99999", "kind=vectors&box=0,1,0,1e9", "x=1e300", "low=1e308&high=-1e308", "box=1,2"):
+        for query in ("count=-4", "count=99999", "kind=vectors&columns=99999", "kind=vectors&box=0,1,0,1e9",
+                      "x=1e300", "low=1e308&high=-1e308", "box=1,2"):
             self.assertEqual(self.client.get(f"/runs/{one}/lines?{query}").status_code, 200, query)
 
     def test_any_number_in_any_address_is_answered_quickly(self):
         one, two = self.with_runs()
         rng = random.Random(32)
-        nasty = ("1e308", "-1", "nan", "9" * 400, "1 9^9^9^9", "x" * 3000, "", "0", "1x" + " " * 9000 + "y", "٣", "1e-400", "../..", "%00")
-        places = (f"/runs/{one}/picture.svg?q={{}}", f"/runs/{one}/profile?x={{}}&y={{}}", f"/runs/{one}/wake?x={{}}", f"/runs/{one}/lines?box={{}},{{}},{{}},{{}}", f"/runs/{one}/field.bin?frame={{}}",
-                  f"/campaigns/{self.campaign}/compare?run={{}}&run={{}}", f"/campaigns/{self.campaign}/map?across={{}}", f"/campaigns/{self.campaign}/curves.json?what={{}}&table={{}}", "/runs/{}", "/campaigns/{}",
+        nasty = ("1e308", "-1", "nan", "9" * 400, "1 9^9^9^9", "x" * 3000, "", "0", "1x" + " " * 9000 + "y",
+                 "٣", "1e-400", "../..", "%00")
+        places = (f"/runs/{one}/picture.svg?q={{}}", f"/runs/{one}/profile?x={{}}&y={{}}",
+                  f"/runs/{one}/wake?x={{}}", f"/runs/{one}/lines?box={{}},{{}},{{}},{{}}",
+                  f"/runs/{one}/field.bin?frame={{}}",
+                  f"/campaigns/{self.campaign}/compare?run={{}}&run={{}}",
+                  f"/campaigns/{self.campaign}/map?across={{}}",
+                  f"/campaigns/{self.campaign}/curves.json?what={{}}&table={{}}", "/runs/{}", "/campaigns/{}",
                   f"/runs/{one}/live?after={{}}", f"/runs/{two}/difference/{{}}/field.bin")
         for _ in range(150):
             place = rng.choice(places)
@@ -40,24 +47,32 @@ class Addresses(WithClient):
             self.assertLess(time.monotonic() - started, 20, address[:200])
 
     def test_numbers_with_units_are_read_in_no_time(self):
-        for text in ("1 9^9^9^9", "1x" + " " * 40_000 + "y", "1 m" + "^9" * 30, "1 " + "m*" * 2000 + "m", "9" * 100_000, "1 (((((m)))))", "1 m**9**9**9", "1 " + "(" * 5000):
+        for text in ("1 9^9^9^9", "1x" + " " * 40_000 + "y", "1 m" + "^9" * 30, "1 " + "m*" * 2000 + "m",
+                     "9" * 100_000, "1 (((((m)))))", "1 m**9**9**9", "1 " + "(" * 5000):
             started = time.monotonic()
             with self.assertRaises(units.UnitError):
                 units.parse(text, "m")
             self.assertLess(time.monotonic() - started, 1.0)
         with self.assertRaisesRegex(units.UnitError, "two ways: write 10000 .*10.000"):
             units.parse("10,000 m", "m")
-        self.assertEqual([units.parse(t, "m") for t in ("10 000 m", "0,125 m", "1,5 m", "10'000")], [10000, 0.125, 1.5, 10000])
+        self.assertEqual([units.parse(t, "m") for t in ("10 000 m", "0,125 m", "1,5 m", "10'000")],
+                         [10000, 0.125, 1.5, 10000])
 
     def test_grids_that_are_too_large_for_a_page_are_refused_before_they_are_made(self):
         campaign = campaigns.add_campaign(self.db, "crate", space="body")
-        variant = campaigns.add_variant(self.db, campaign, "v", {"parts": [{"name": "b", "kind": "box", "length": 1, "width": 1, "height": 1}]})
+        variant = campaigns.add_variant(
+            self.db, campaign, "v",
+            {"parts": [{"name": "b", "kind": "box", "length": 1, "width": 1, "height": 1}]})
         point = campaigns.add_point(self.db, campaign, "p", {"speed": 20})
         started = time.monotonic()
-        answer = self.client.post(f"/sheet/{variant}/{point}/quality", data={"grid.surface_size": "1 mm", "grid.level": "fine"})
+        answer = self.client.post(f"/sheet/{variant}/{point}/quality",
+                                  data={"grid.surface_size": "1 mm", "grid.level": "fine"})
         self.assertIn("too many", answer.get_data(as_text=True))
-        zone = {"shape.parts.count": "1", "shape.parts[].name": "b", "shape.parts[].kind": "box", "grid.zones.count": "1", "grid.zones[].kind": "box", "grid.zones[].size": "2 mm", "grid.zones[].length": "1",
-                "grid.zones[].width": "1", "grid.zones[].height": "1"}
+        zone = {
+            "shape.parts.count": "1", "shape.parts[].name": "b", "shape.parts[].kind": "box",
+            "grid.zones.count": "1", "grid.zones[].kind": "box", "grid.zones[].size": "2 mm",
+            "grid.zones[].length": "1", "grid.zones[].width": "1", "grid.zones[].height": "1"
+        }
         page = self.client.post(f"/sheet/{variant}/{point}", data=zone).get_data(as_text=True)
         self.assertIn("this zone of 1", page)
         self.assertLess(time.monotonic() - started, 60)
@@ -85,11 +100,15 @@ class Strangers(WithClient):
         brake.passed("a")
         self.assertEqual(brake.wait("a"), 0)
         client = create_app(self.folder, "secret", local=False).test_client()
-        codes = [client.get("/", headers={"Authorization": basic_header("wrong")}).status_code for _ in range(7)]
+        codes = [
+            client.get("/", headers={"Authorization": basic_header("wrong")}).status_code for _ in range(7)
+        ]
         self.assertEqual(codes, [401] * 5 + [429] * 2)
 
     def test_undo_leads_to_pages_of_this_server_only(self):
-        for referrer, place in (("http://localhost/campaigns/1?show=lift", "/campaigns/1?show=lift"), ("http://evil.example/x", "/"), ("http://localhost//evil.example", "/"), ("javascript:alert(1)", "/")):
+        for referrer, place in (("http://localhost/campaigns/1?show=lift", "/campaigns/1?show=lift"),
+                                ("http://evil.example/x", "/"), ("http://localhost//evil.example",
+                                                                 "/"), ("javascript:alert(1)", "/")):
             answer = self.client.post("/undo", headers={"Referer": referrer, "Host": "localhost"})
             self.assertEqual(answer.headers["Location"], place, referrer)
 
@@ -110,12 +129,21 @@ class Strangers(WithClient):
 
 class FairRanking(WithClient):
     def result(self, area, drag, bar=0.001):
-        trend = {"values": [drag], "order": None, "extrapolated": None, "error": bar, "behaviour": "one level", "words": ""}
-        return {"space": "body", "shape": {"area": area}, "coefficients": {"drag": drag, "lift": 0.1}, "trends": {"drag": trend, "lift": {**trend, "values": [0.1]}}, "levels": [],
-                "forces": {"drag": drag * area * 600, "lift": 60 * area, "unit": "N"}, "verdict": {"settled": True, "words": "", "warnings": []}}
+        trend = {
+            "values": [drag], "order": None, "extrapolated": None, "error": bar, "behaviour": "one level",
+            "words": ""
+        }
+        return {
+            "space": "body", "shape": {"area": area}, "coefficients": {"drag": drag, "lift": 0.1},
+            "trends": {"drag": trend, "lift": {**trend, "values": [0.1]}}, "levels": [],
+            "forces": {"drag": drag * area * 600, "lift": 60 * area,
+                       "unit": "N"}, "verdict": {"settled": True, "words": "", "warnings": []}
+        }
 
     def test_the_smaller_force_wins_where_each_variant_has_its_own_area(self):
-        from ventaris.web.presentation import fair_quantity, is_doubtful, paired_error, quantity_of, references_differ
+        from ventaris.web.presentation import (
+            fair_quantity, is_doubtful, paired_error, quantity_of, references_differ
+        )
         upright, tucked = self.result(0.56, 0.44), self.result(0.36, 0.48)
         results = [upright, tucked]
         self.assertEqual(references_differ(results), (0.36, 0.56))
@@ -126,7 +154,9 @@ class FairRanking(WithClient):
         self.assertTrue(is_doubtful(self.result(0.5, 0.4, 0.2)))
         self.assertFalse(is_doubtful(upright))
         for result in results:
-            result["levels"] = [{"level": name, "coefficients": {"drag": result["coefficients"]["drag"] * (1 + e)}} for name, e in (("coarse", 0.4), ("medium", 0.1), ("fine", 0.0))]
+            result["levels"] = [{
+                "level": name, "coefficients": {"drag": result["coefficients"]["drag"] * (1 + e)}
+            } for name, e in (("coarse", 0.4), ("medium", 0.1), ("fine", 0.0))]
         self.assertIsNotNone(paired_error(tucked, upright, "drag_area"))
 
 

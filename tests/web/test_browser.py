@@ -23,7 +23,8 @@ class WholePath(InBrowser):
         page.click("text=Begin")
         with tempfile.TemporaryDirectory() as folder:
             path = Path(folder) / "section.dat"
-            path.write_text("my section\n" + "\n".join(f"{1000 * x:.4f}\t{1000 * y:.4f}" for x, y in four_digit(0.12)[::-1]))
+            path.write_text("my section\n" + "\n".join(f"{1000 * x:.4f}\t{1000 * y:.4f}"
+                                                       for x, y in four_digit(0.12)[::-1]))
             page.fill("#name", "imported")
             page.select_option("#source", "coordinates")
             page.set_input_files("#file", str(path))
@@ -109,7 +110,8 @@ class WholePath(InBrowser):
         """The flow view of the drone's baseline at its dash."""
         self.go("/")
         self.page.click("text=Courier drone wing section")
-        link = self.page.locator("tr:has-text('TMW-12') td").nth(2).locator("a:has-text('flow')").get_attribute("href")
+        link = self.page.locator("tr:has-text('TMW-12') td").nth(2).locator(
+            "a:has-text('flow')").get_attribute("href")
         self.go(link + query)
         self.page.wait_for_selector("#stage[data-ready]")
         return link
@@ -274,7 +276,8 @@ class WholePath(InBrowser):
         box = page.locator("svg[data-place]").bounding_box()
         page.mouse.click(box["x"] + 0.5 * box["width"], box["y"] + 0.6 * box["height"])
         self.wait_until(lambda: page.locator("[name='instruments.microphones[].name']").count() == before + 1)
-        self.assertGreater(float(page.locator("[name='instruments.microphones[].r']").last.input_value()), 0.05)
+        self.assertGreater(float(page.locator("[name='instruments.microphones[].r']").last.input_value()),
+                           0.05)
         self.wait_until(lambda: page.locator("svg[data-place] circle").count() == before + 1)
 
     def test_what_is_typed_before_the_scripts_arrive_is_saved(self):
@@ -311,7 +314,9 @@ class WholePath(InBrowser):
     def hold_saving(self):
         """The requests that store the open sheet, each held back until it is continued."""
         held, address = [], self.page.url
-        self.page.route(address, lambda route: held.append(route) if route.request.method == "POST" else route.continue_())
+        self.page.route(
+            address, lambda route: held.append(route)
+            if route.request.method == "POST" else route.continue_())
         return held
 
     def test_saved_is_not_said_while_a_later_change_waits(self):
@@ -328,7 +333,8 @@ class WholePath(InBrowser):
         held[1].continue_()
         page.wait_for_selector("#saved:has(svg)")
         page.reload()
-        self.assertEqual([page.input_value(f"[name='grid.{name}']") for name in ("around", "layers")], ["416", "64"])
+        self.assertEqual([page.input_value(f"[name='grid.{name}']") for name in ("around", "layers")],
+                         ["416", "64"])
 
     def test_a_link_followed_at_once_waits_for_the_change(self):
         page = self.page

@@ -9,14 +9,17 @@ from ventaris.core.shapes import bodies
 
 
 class Bodies(InBrowser):
-    options = ("--no-demo",)
+    options = ("--no-demo", )
 
     def colours(self, canvas):
         """How many different colours a canvas of the page shows, of a coarse raster."""
-        return self.page.evaluate("""(name) => { const gl = document.querySelector(name + " canvas"), pen = document.createElement("canvas").getContext("2d");
+        return self.page.evaluate(
+            """(name) => { const gl = document.querySelector(name + " canvas");
+            const pen = document.createElement("canvas").getContext("2d");
             pen.canvas.width = 64; pen.canvas.height = 40; pen.drawImage(gl, 0, 0, 64, 40);
             const d = pen.getImageData(0, 0, 64, 40).data, seen = new Set();
-            for (let k = 0; k < d.length; k += 4) seen.add((d[k] >> 4) * 256 + (d[k + 1] >> 4) * 16 + (d[k + 2] >> 4));
+            for (let k = 0; k < d.length; k += 4)
+                seen.add((d[k] >> 4) * 256 + (d[k + 1] >> 4) * 16 + (d[k + 2] >> 4));
             return seen.size; }""", canvas)
 
     def test_from_a_file_to_a_flow_that_can_be_turned(self):
@@ -46,7 +49,9 @@ class Bodies(InBrowser):
         page.wait_for_selector("[name='shape.regions[].name']")
         self.wait_until(lambda: "surface 1" in page.inner_text("#named"))
         # A small grid, so that the answer comes at once.
-        for name, value in (("grid.surface_size", "60 mm"), ("grid.edge_halvings", "0"), ("grid.wake_length", "0"), ("domain.ahead", "1.5"), ("domain.behind", "2.5"), ("domain.beside", "1.5"), ("run.steps", "20")):
+        for name, value in (("grid.surface_size", "60 mm"), ("grid.edge_halvings", "0"),
+                            ("grid.wake_length", "0"), ("domain.ahead", "1.5"), ("domain.behind", "2.5"),
+                            ("domain.beside", "1.5"), ("run.steps", "20")):
             page.fill(f"[name='{name}']", value)
             page.press(f"[name='{name}']", "Tab")
         page.select_option("[name='grid.level']", "coarse")
@@ -54,7 +59,8 @@ class Bodies(InBrowser):
         page.click("[data-start]")
         page.wait_for_selector("#panel .verdict")
         page.wait_for_selector("#live canvas")
-        self.assertIn("By surface" if page.locator("text=By surface").count() else "References", page.inner_text("#panel"))
+        self.assertIn("By surface" if page.locator("text=By surface").count() else "References",
+                      page.inner_text("#panel"))
         page.click("text=Flow")
         page.wait_for_selector("#flow[data-ready]")
         self.assertGreater(self.colours("#stage"), 20)

@@ -9,7 +9,12 @@ from ventaris.store import campaigns
 from ventaris.web.sheets import ROW_MODELS
 
 # Few large cells on bodies: their count is not looked for with every change.
-SETUPS = {"section": {}, "nozzle": {}, "body": {"grid": {"surface_size": 0.4, "level": "coarse"}}, "noise": {"flow": {"model": "noise"}, "domain": {"kind": "open air"}, "instruments": {"microphones": [{"name": "near", "x": 0.0, "r": 0.1}]}}}
+SETUPS = {
+    "section": {}, "nozzle": {}, "body": {"grid": {"surface_size": 0.4, "level": "coarse"}}, "noise": {
+        "flow": {"model": "noise"}, "domain": {"kind": "open air"},
+        "instruments": {"microphones": [{"name": "near", "x": 0.0, "r": 0.1}]}
+    }
+}
 SHAPES = {"body": {"parts": [{"name": "block", "kind": "box", "length": 4, "width": 1.8, "height": 1.4}]}}
 
 
@@ -18,12 +23,19 @@ def fields_of(space):
     for section, model in SECTIONS_OF[space].items():
         for name, info in model.model_fields.items():
             if isinstance(info.annotation, type) and issubclass(info.annotation, SheetSection):
-                yield from ((section, f"{section}.{name}.{key}", info.annotation.meta(key), {}) for key in info.annotation.model_fields)
+                yield from ((section, f"{section}.{name}.{key}", info.annotation.meta(key), {})
+                            for key in info.annotation.model_fields)
             elif model.meta(name).get("kind") in ("number", "choice"):
                 yield section, f"{section}.{name}", model.meta(name), {}
     for path, model in ROW_MODELS[space].items():
-        simple = [key for key in model.model_fields if model.meta(key).get("kind") in ("number", "choice", "text")]
-        row = {f"{path}.count": "1", **{f"{path}[].{key}": _words(key, model.model_fields[key].default) for key in simple}}
+        simple = [
+            key for key in model.model_fields if model.meta(key).get("kind") in ("number", "choice", "text")
+        ]
+        row = {
+            f"{path}.count": "1",
+            **{f"{path}[].{key}": _words(key, model.model_fields[key].default)
+               for key in simple}
+        }
         yield from ((path.split(".")[0], f"{path}[].{key}", model.meta(key), row) for key in simple)
 
 
@@ -38,7 +50,10 @@ def extremes(meta):
     if meta["kind"] == "text":
         return [("x" * 500, True), ("<b>&\"'", False)]
     ends = [meta["low"], meta["high"], None if meta["above"] is None else meta["above"] + 1e-9]
-    return [*((f"{end!r}", False) for end in ends if end is not None), ("3 apples", True), ("1e400", True), ("nan", True)]
+    return [
+        *((f"{end!r}", False) for end in ends if end is not None), ("3 apples", True), ("1e400", True),
+        ("nan", True)
+    ]
 
 
 @slow
@@ -47,7 +62,9 @@ class Extremes(WithClient):
         space = "nozzle" if what == "noise" else what
         campaign = campaigns.add_campaign(self.db, what, "", SETUPS[what], space=space)
         variant = campaigns.add_variant(self.db, campaign, "base", SHAPES.get(what, {}))
-        point = campaigns.add_point(self.db, campaign, "point", {"motion": "mach", "mach": 0.3} if space != "nozzle" else {"total_pressure": 2.2e5})
+        point = campaigns.add_point(
+            self.db, campaign, "point",
+            {"motion": "mach", "mach": 0.3} if space != "nozzle" else {"total_pressure": 2.2e5})
         return space, f"/sheet/{variant}/{point}"
 
     def try_all(self, what):

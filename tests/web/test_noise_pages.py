@@ -14,13 +14,18 @@ from ventaris.store.fields import pack_field, pack_rows
 from tests.nozzles import nozzle_sheet
 
 MICROPHONES = [{"name": "near", "x": 0.0, "r": 0.12}]
-SETUP = {"domain": {"kind": "open air"}, "flow": {"model": "noise", "cells_per_diameter": 8, "duration": 5, "discard": 1}, "instruments": {"microphones": MICROPHONES}}
+SETUP = {
+    "domain": {"kind": "open air"},
+    "flow": {"model": "noise", "cells_per_diameter": 8, "duration": 5,
+             "discard": 1}, "instruments": {"microphones": MICROPHONES}
+}
 _kept = []
 
 
 def finished():
     if not _kept:
-        run = execute(nozzle_sheet(shape={**CONE, "diverge_length": 0.0}, air={"total_pressure": 2.3e5}, **SETUP))
+        run = execute(
+            nozzle_sheet(shape={**CONE, "diverge_length": 0.0}, air={"total_pressure": 2.3e5}, **SETUP))
         for _ in run:
             pass
         _kept.append(run)
@@ -54,7 +59,11 @@ class Noise(WithClient):
                 self.assertIn("<svg", self.text(f"/sheet/{self.nozzle}/{self.supply}/drawing/{section}"))
         self.assertIn("absorbing zone", self.text(f"/sheet/{self.nozzle}/{self.supply}/drawing/domain"))
         self.assertEqual(self.client.post(f"/sheet/{self.nozzle}/{self.supply}/quality").status_code, 200)
-        answer = self.client.post(f"/sheet/{self.nozzle}/{self.supply}", data={"instruments.microphones.count": "1", "instruments.microphones[].name": "far", "instruments.microphones[].x": "0", "instruments.microphones[].r": "0.4"})
+        answer = self.client.post(
+            f"/sheet/{self.nozzle}/{self.supply}", data={
+                "instruments.microphones.count": "1", "instruments.microphones[].name": "far",
+                "instruments.microphones[].x": "0", "instruments.microphones[].r": "0.4"
+            })
         self.assertIn("absorbing zone", answer.get_data(as_text=True))
 
     def test_the_far_field_and_what_leaves_the_exit_stand_on_the_page(self):
@@ -63,11 +72,16 @@ class Noise(WithClient):
         self.assertIn("What leaves the exit is that of one-dimensional theory: Mach 1.000", page)
         self.assertNotIn("Far field, an estimate", page)
         result = json.loads(json.dumps(finished().result))
-        result["noise"]["far_field"] = {"distance": 7.2, "angles": [30, 90, 150], "levels": [100.0, 97.0, 99.0], "loudest": 2900.0, "loudest_levels": [90.0, 95.0, 96.0], "valid_angles": [42.0, 125.0], "valid_frequencies": [800.0, 4000.0], "radius": 0.15}
+        result["noise"]["far_field"] = {
+            "distance": 7.2, "angles": [30, 90, 150], "levels": [100.0, 97.0, 99.0], "loudest": 2900.0,
+            "loudest_levels": [90.0, 95.0, 96.0], "valid_angles": [42.0, 125.0],
+            "valid_frequencies": [800.0, 4000.0], "radius": 0.15
+        }
         result["noise"]["measured_formula"] = {"cell": 0.74, "speed": 0.6, "frequency": 2870.0}
         runs.finish(self.db, run_id, "settled", result)
         page = self.text(f"/runs/{run_id}/noise")
-        for words in ("Far field, an estimate", 'value="7.2"', "42° to", "from 800 to 4000 Hz", "0.740 exit diameters", "2870 Hz"):
+        for words in ("Far field, an estimate", 'value="7.2"', "42° to", "from 800 to 4000 Hz",
+                      "0.740 exit diameters", "2870 Hz"):
             self.assertIn(words, page)
         self.assertEqual(self.client.get(f"/runs/{run_id}/noise.json").get_json()["far"]["loudest"], 2900.0)
 
@@ -93,7 +107,9 @@ class Noise(WithClient):
 
     def test_measured_data_are_laid_over(self):
         run_id = self.with_run()
-        self.client.post(f"/campaigns/{self.jets}/measured", data={"file": (io.BytesIO(b"f,dB\n1000,90\n2000,95\n"), "tunnel.csv"), "name": "tunnel"})
+        self.client.post(
+            f"/campaigns/{self.jets}/measured",
+            data={"file": (io.BytesIO(b"f,dB\n1000,90\n2000,95\n"), "tunnel.csv"), "name": "tunnel"})
         data = self.client.get(f"/runs/{run_id}/noise.json?table=1").get_json()
         self.assertEqual(data["measured"][0]["name"], "tunnel")
         self.assertIn("tunnel", self.text(f"/runs/{run_id}/noise"))
@@ -107,7 +123,8 @@ class Noise(WithClient):
         self.assertEqual(self.client.get(f"/runs/{run_id}/field.bin").status_code, 200)
         self.assertEqual(self.client.get(f"/runs/{run_id}/thumbnail.png").data[:4], b"\x89PNG")
         self.assertIn("Tone at the first microphone", self.text(f"/campaigns/{self.jets}?show=sound_level"))
-        traces = self.client.get(f"/campaigns/{self.jets}/curves.json?what=axis:mach&run={run_id}").get_json()["traces"]
+        traces = self.client.get(
+            f"/campaigns/{self.jets}/curves.json?what=axis:mach&run={run_id}").get_json()["traces"]
         self.assertTrue(all(t.get("theory") for t in traces))
 
     def test_other_runs_have_no_noise(self):

@@ -17,7 +17,9 @@ AIR = {"total_pressure": 3e5, "back_pressure": 2.4e5}
 def finished(**shape):
     key = json.dumps(shape, sort_keys=True)
     if key not in _finished:
-        _finished[key] = run_nozzle(shape={**CONE, **shape}, air=AIR, instruments={"formulas": [{"name": "recovery", "expression": "exit_p_total / inlet_p_total"}]})
+        _finished[key] = run_nozzle(
+            shape={**CONE, **shape}, air=AIR,
+            instruments={"formulas": [{"name": "recovery", "expression": "exit_p_total / inlet_p_total"}]})
     return _finished[key]
 
 
@@ -25,14 +27,16 @@ class WithNozzle(WithClient):
     def setUp(self):
         super().setUp()
         sheet = nozzle_sheet(air=AIR)
-        self.nozzles = campaigns.add_campaign(self.db, "Blaster", "where does the shock stand?", {"grid": SMALL}, "nozzle")
+        self.nozzles = campaigns.add_campaign(self.db, "Blaster", "where does the shock stand?",
+                                              {"grid": SMALL}, "nozzle")
         self.nozzle = campaigns.add_variant(self.db, self.nozzles, "cone", sheet.shape.model_dump())
         self.supply = campaigns.add_point(self.db, self.nozzles, "3 bar", sheet.air.model_dump())
         self.sheet_url = f"/sheet/{self.nozzle}/{self.supply}"
 
     def with_run(self, variant=None, **shape):
         execution = finished(**shape)
-        run_id = runs.add_run(self.db, self.nozzles, variant or self.nozzle, self.supply, write_toml(execution.sheet))
+        run_id = runs.add_run(self.db, self.nozzles, variant or self.nozzle, self.supply,
+                              write_toml(execution.sheet))
         level, flow, state = execution.field()
         runs.record(self.db, run_id, "running", execution.history, {"share": 1})
         runs.keep_array(self.db, run_id, "field", pack_field(level, flow.mesh, state))
@@ -45,19 +49,26 @@ class Sheets(WithNozzle):
     def test_a_campaign_about_nozzles_begins(self):
         answer = self.client.post("/campaigns", data={"name": "Lance", "space": "nozzle"})
         self.assertIn("bell-shaped", self.text(answer.location))
-        made = self.client.post(answer.location, data={"name": "first", "source": "convergent", "form": "planar"})
+        made = self.client.post(answer.location,
+                                data={"name": "first", "source": "convergent", "form": "planar"})
         self.assertIn("/points/new", made.location)
-        point = self.client.post(made.location, data={"name": "low", "total_pressure": "0.5 bar", "given_as": "relative"})
+        point = self.client.post(made.location,
+                                 data={"name": "low", "total_pressure": "0.5 bar", "given_as": "relative"})
         page = self.text(point.location)
         self.assertIn("50000", page)
         self.assertIn("151325", page)
 
     def test_a_contour_is_brought_in(self):
-        answer = self.client.post(f"/campaigns/{self.nozzles}/variants/new", data={"name": "own", "source": "coordinates", "unit": "mm", "text": "0 50\n50 30\n120 35\n", "form": "round"})
+        answer = self.client.post(
+            f"/campaigns/{self.nozzles}/variants/new", data={
+                "name": "own", "source": "coordinates", "unit": "mm", "text": "0 50\n50 30\n120 35\n",
+                "form": "round"
+            })
         self.assertEqual(answer.status_code, 302)
         shape = campaigns.variants(self.db, self.nozzles)[-1]["shape"]
         self.assertEqual(shape["points"][1], [0.05, 0.03])
-        answer = self.client.post(f"/campaigns/{self.nozzles}/variants/new", data={"name": "bad", "source": "coordinates", "text": "no numbers"})
+        answer = self.client.post(f"/campaigns/{self.nozzles}/variants/new",
+                                  data={"name": "bad", "source": "coordinates", "text": "no numbers"})
         self.assertEqual(answer.status_code, 400)
 
     def test_the_sheet_page_and_every_drawing(self):
@@ -73,7 +84,9 @@ class Sheets(WithNozzle):
         self.assertIn("skew", self.client.post(f"{self.sheet_url}/quality").get_data(as_text=True).lower())
 
     def test_mistakes_are_named(self):
-        for form, words in (({"air.total_pressure": "1 bar"}, "nothing would flow"), ({"shape.throat_radius": "80 mm"}, "narrowest place"), ({"shape.converge_length": "2 mm"}, "too short")):
+        for form, words in (({"air.total_pressure": "1 bar"},
+                             "nothing would flow"), ({"shape.throat_radius": "80 mm"}, "narrowest place"),
+                            ({"shape.converge_length": "2 mm"}, "too short")):
             with self.subTest(words):
                 self.assertIn(words, self.client.post(self.sheet_url, data=form).get_data(as_text=True))
 
@@ -86,7 +99,8 @@ class Sheets(WithNozzle):
 class Results(WithNozzle):
     def test_the_run_page_says_what_a_nozzle_delivers(self):
         page = self.text(f"/runs/{self.with_run()}")
-        for words in ("Mass flow, kg/s", "Thrust, N", "One-dimensional theory", "Shock inside", "total temperature", "recovery", "lines.csv"):
+        for words in ("Mass flow, kg/s", "Thrust, N", "One-dimensional theory", "Shock inside",
+                      "total temperature", "recovery", "lines.csv"):
             self.assertIn(words, page)
 
     def test_the_matrix_and_the_card_show_thrust(self):
@@ -104,7 +118,9 @@ class Results(WithNozzle):
         self.assertEqual(self.client.get(f"/runs/{run_id}/thumbnail.png").data[:4], b"\x89PNG")
         self.assertEqual(self.client.get(f"/runs/{run_id}/picture.png?q=cp").status_code, 404)
         self.assertIn("axis", self.text(f"/runs/{run_id}/download/lines.csv"))
-        self.assertIn("VTKFile", self.client.get(f"/runs/{run_id}/download/field.vtu").data[:200].decode(errors="replace"))
+        self.assertIn(
+            "VTKFile",
+            self.client.get(f"/runs/{run_id}/download/field.vtu").data[:200].decode(errors="replace"))
         self.assertEqual(self.client.get(f"/runs/{run_id}/download/taps.csv").status_code, 404)
         lines = self.client.get(f"/runs/{run_id}/lines?count=6").get_json()["lines"]
         self.assertGreater(len(lines), 3)
@@ -113,11 +129,13 @@ class Results(WithNozzle):
 
     def test_theory_stands_beside_the_curves(self):
         run_id = self.with_run()
-        data = self.client.get(f"/campaigns/{self.nozzles}/curves.json?what=wall:pressure&run={run_id}").get_json()
+        data = self.client.get(
+            f"/campaigns/{self.nozzles}/curves.json?what=wall:pressure&run={run_id}").get_json()
         self.assertEqual(len(data["traces"]), 2)
         self.assertTrue(data["traces"][1]["theory"])
         self.assertEqual(data["x"], "x in m")
-        history = self.client.get(f"/campaigns/{self.nozzles}/curves.json?what=thrust&run={run_id}").get_json()
+        history = self.client.get(
+            f"/campaigns/{self.nozzles}/curves.json?what=thrust&run={run_id}").get_json()
         self.assertEqual(history["x"], "Step")
         self.assertIn("Along the nozzle", self.text(f"/campaigns/{self.nozzles}/curves"))
 
@@ -149,8 +167,11 @@ class Results(WithNozzle):
 
 class RoundBodies(WithClient):
     def test_a_round_body_on_every_page(self):
-        execution = run_section(shape={"kind": "revolution", "thickness": 0.2, "nose": "ogive", "nose_length": 0.4, "tail_length": 0.2, "base": 0.6}, domain={"kind": "round", "far_field": 10},
-                                air={"motion": "mach", "mach": 0.5})
+        execution = run_section(
+            shape={
+                "kind": "revolution", "thickness": 0.2, "nose": "ogive", "nose_length": 0.4,
+                "tail_length": 0.2, "base": 0.6
+            }, domain={"kind": "round", "far_field": 10}, air={"motion": "mach", "mach": 0.5})
         campaign = campaigns.add_campaign(self.db, "Dart", "", {"domain": {"kind": "round", "far_field": 10}})
         variant = campaigns.add_variant(self.db, campaign, "ogive", execution.sheet.shape.model_dump())
         point = campaigns.add_point(self.db, campaign, "M 0.5", execution.sheet.air.model_dump())
@@ -163,13 +184,15 @@ class RoundBodies(WithClient):
 
     def test_a_body_of_revolution_is_begun(self):
         campaign = campaigns.add_campaign(self.db, "Dart")
-        answer = self.client.post(f"/campaigns/{campaign}/variants/new", data={"name": "dart", "source": "revolution", "chord": "1.2 m"})
+        answer = self.client.post(f"/campaigns/{campaign}/variants/new",
+                                  data={"name": "dart", "source": "revolution", "chord": "1.2 m"})
         self.assertEqual(answer.status_code, 302)
         self.assertEqual(campaigns.variants(self.db, campaign)[0]["shape"]["kind"], "revolution")
 
     def test_a_nozzle_sheet_is_refused_by_a_campaign_of_sections(self):
         campaign = campaigns.add_campaign(self.db, "Sections")
-        answer = self.client.post(f"/campaigns/{campaign}/sheet", data={"sheet": (io.BytesIO(write_toml(nozzle_sheet()).encode()), "a.toml")})
+        answer = self.client.post(f"/campaigns/{campaign}/sheet",
+                                  data={"sheet": (io.BytesIO(write_toml(nozzle_sheet()).encode()), "a.toml")})
         self.assertEqual(answer.status_code, 400)
         self.assertIn("nozzles and their jets", answer.get_data(as_text=True))
 

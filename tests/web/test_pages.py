@@ -21,9 +21,13 @@ class Campaigns(WithClient):
         answer = self.client.post("/campaigns", data={"name": "New", "question": "?"})
         self.assertIn("/variants/new", answer.location)
         campaign = answer.location.split("/")[2]
-        answer = self.client.post(answer.location, data={"name": "first", "source": "coordinates", "text": coordinates(), "chord": "240 mm"})
+        answer = self.client.post(
+            answer.location,
+            data={"name": "first", "source": "coordinates", "text": coordinates(), "chord": "240 mm"})
         self.assertIn("/points/new", answer.location)
-        answer = self.client.post(answer.location, data={"name": "cruise", "speed": "60 mph", "altitude": "3000 ft", "incidence": "2 deg"})
+        answer = self.client.post(
+            answer.location,
+            data={"name": "cruise", "speed": "60 mph", "altitude": "3000 ft", "incidence": "2 deg"})
         self.assertIn("/sheet/", answer.location)
         point = campaigns.points(self.db, int(campaign))[0]
         self.assertAlmostEqual(point["air"]["speed"], 26.8224)
@@ -46,18 +50,21 @@ class Campaigns(WithClient):
     def test_changed_inputs_are_marked_and_offered_to_run_again(self):
         self.with_runs()
         stored = campaigns.variant(self.db, self.variant)
-        campaigns.save_shape(self.db, self.variant, stored["revision"], "base", {**stored["shape"], "thickness": 0.1})
+        campaigns.save_shape(self.db, self.variant, stored["revision"], "base",
+                             {**stored["shape"], "thickness": 0.1})
         self.assertIn("inputs changed", self.text(f"/campaigns/{self.campaign}"))
 
     def test_names_are_escaped(self):
-        self.client.post("/campaigns", data={"name": "<script>alert(1)</script>", "question": "<img onerror=x>"})
+        self.client.post("/campaigns",
+                         data={"name": "<script>alert(1)</script>", "question": "<img onerror=x>"})
         page = self.text("/")
         self.assertNotIn("<script>alert", page)
         self.assertIn("&lt;script&gt;alert", page)
 
     def test_deleting_asks_and_undo_brings_back(self):
         self.assertIn("With it go 1 variant", self.text(f"/delete/campaign/{self.campaign}"))
-        page = self.client.post(f"/delete/campaign/{self.campaign}", follow_redirects=True).get_data(as_text=True)
+        page = self.client.post(f"/delete/campaign/{self.campaign}",
+                                follow_redirects=True).get_data(as_text=True)
         self.assertIn("Undo", page)
         self.text(f"/campaigns/{self.campaign}", 404)
         self.client.post("/undo")
@@ -73,14 +80,18 @@ class Campaigns(WithClient):
         self.assertIn("not a campaign archive", page.get_data(as_text=True))
 
     def test_bad_coordinates_are_explained_and_what_was_typed_is_kept(self):
-        for text, words in (("0 0\n1 0\n0.5 0.1", "Only 3"), ("hello", "No numbers"), (coordinates() + "\nnan nan", "not a finite number"), ("", "Choose a file")):
-            answer = self.client.post(f"/campaigns/{self.campaign}/variants/new", data={"name": "my name", "source": "coordinates", "text": text})
+        for text, words in (("0 0\n1 0\n0.5 0.1", "Only 3"), ("hello", "No numbers"),
+                            (coordinates() + "\nnan nan", "not a finite number"), ("", "Choose a file")):
+            answer = self.client.post(f"/campaigns/{self.campaign}/variants/new",
+                                      data={"name": "my name", "source": "coordinates", "text": text})
             page = answer.get_data(as_text=True)
             self.assertEqual(answer.status_code, 400)
             self.assertIn(words, page)
             self.assertIn('value="my name"', page)
         data = {"name": "b", "source": "coordinates", "file": (io.BytesIO(bytes(range(256)) * 50), "x.dat")}
-        self.assertIn("binary", self.client.post(f"/campaigns/{self.campaign}/variants/new", data=data).get_data(as_text=True))
+        self.assertIn(
+            "binary",
+            self.client.post(f"/campaigns/{self.campaign}/variants/new", data=data).get_data(as_text=True))
 
     def test_too_large_uploads_are_refused_with_a_page(self):
         self.app.config["MAX_CONTENT_LENGTH"] = 10_000
@@ -92,7 +103,10 @@ class Campaigns(WithClient):
 class Sheet(WithClient):
     def change(self, **fields):
         page = self.text(self.sheet_url)
-        revisions = {f"revision.{n}": page.split(f'name="revision.{n}" value="')[1].split('"')[0] for n in ("setup", "shape", "air")}
+        revisions = {
+            f"revision.{n}": page.split(f'name="revision.{n}" value="')[1].split('"')[0]
+            for n in ("setup", "shape", "air")
+        }
         return self.client.post(self.sheet_url, data={**revisions, **fields})
 
     def test_a_change_is_saved_and_derived_numbers_come_back(self):
@@ -111,15 +125,22 @@ class Sheet(WithClient):
     def test_two_tabs_conflict_and_may_be_forced(self):
         old = {"revision.shape": "1", "revision.air": "1", "revision.setup": "1"}
         self.client.post(self.sheet_url, data={**old, "shape.thickness": "0.10"})
-        page = self.client.post(self.sheet_url, data={**old, "shape.thickness": "0.15"}).get_data(as_text=True)
+        page = self.client.post(self.sheet_url,
+                                data={**old, "shape.thickness": "0.15"}).get_data(as_text=True)
         self.assertIn("changed in another window", page)
         self.assertEqual(campaigns.variant(self.db, self.variant)["shape"]["thickness"], 0.10)
         self.client.post(self.sheet_url, data={**old, "shape.thickness": "0.15", "force": "1"})
         self.assertEqual(campaigns.variant(self.db, self.variant)["shape"]["thickness"], 0.15)
 
     def test_probes_are_edited_as_a_table(self):
-        self.change(**{"instruments.probes.count": "1", "instruments.probes[].name": ["a"], "instruments.probes[].x": ["1.5"], "instruments.probes[].y": ["0.1"]})
-        self.assertEqual(campaigns.campaign(self.db, self.campaign)["setup"]["instruments"]["probes"], [{"name": "a", "x": 1.5, "y": 0.1}])
+        self.change(
+            **{
+                "instruments.probes.count": "1", "instruments.probes[].name": ["a"],
+                "instruments.probes[].x": ["1.5"], "instruments.probes[].y": ["0.1"]
+            })
+        self.assertEqual(
+            campaigns.campaign(self.db, self.campaign)["setup"]["instruments"]["probes"],
+            [{"name": "a", "x": 1.5, "y": 0.1}])
 
     def test_a_cell_stored_before_a_field_existed_opens_with_its_default(self):
         for table, column in (("variant", "shape"), ("operating_point", "air"), ("campaign", "setup")):
@@ -128,7 +149,8 @@ class Sheet(WithClient):
                 values.pop("title", None), values.pop("prandtl", None)
                 values.get("flow", {}).pop("trip", None)
                 values.get("edits", {}).pop("flap_blend", None)
-                self.db.execute(f"UPDATE {table} SET {column} = ? WHERE id = ?", (json.dumps(values), row["id"]))
+                self.db.execute(f"UPDATE {table} SET {column} = ? WHERE id = ?",
+                                (json.dumps(values), row["id"]))
         self.assertIn('name="air.prandtl"', self.text(self.sheet_url))
         self.assertIn("saved", self.change(**{"air.mach": "0.4"}).get_data(as_text=True))
 
@@ -140,9 +162,11 @@ class Sheet(WithClient):
     def test_toml_out_and_in(self):
         text = self.text(f"{self.sheet_url}/sheet.toml")
         self.assertEqual(read_toml(text).air.mach, 0.3)
-        answer = self.client.post(f"/campaigns/{self.campaign}/sheet", data={"sheet": (io.BytesIO(text.encode()), "s.toml")})
+        answer = self.client.post(f"/campaigns/{self.campaign}/sheet",
+                                  data={"sheet": (io.BytesIO(text.encode()), "s.toml")})
         self.assertIn("/sheet/", answer.location)
-        page = self.client.post(f"/campaigns/{self.campaign}/sheet", data={"sheet": (io.BytesIO(text.encode() + b"\nbogus = 1\n"), "s.toml")})
+        page = self.client.post(f"/campaigns/{self.campaign}/sheet",
+                                data={"sheet": (io.BytesIO(text.encode() + b"\nbogus = 1\n"), "s.toml")})
         self.assertIn("not known in a run sheet", page.get_data(as_text=True))
 
     def test_run_is_refused_when_preflight_says_stop(self):
@@ -171,7 +195,10 @@ class Runs(WithClient):
 
     def test_controls_answer_with_the_panel_or_say_why_not(self):
         run_id = runs.add_run(self.db, self.campaign, self.variant, self.point, "x")
-        self.assertIn("paused", self.client.post(f"/runs/{run_id}/ask", data={"what": "pause"}, headers={"HX-Request": "true"}).get_data(as_text=True))
+        self.assertIn(
+            "paused",
+            self.client.post(f"/runs/{run_id}/ask", data={"what": "pause"},
+                             headers={"HX-Request": "true"}).get_data(as_text=True))
         self.assertEqual(self.client.post(f"/runs/{run_id}/ask", data={"what": "pause"}).status_code, 409)
         self.assertEqual(self.client.post(f"/runs/{run_id}/ask", data={"what": "explode"}).status_code, 400)
 
@@ -180,9 +207,12 @@ class Runs(WithClient):
         answer = self.client.get(f"/runs/{run_id}/field.bin")
         length = struct.unpack("<I", answer.data[:4])[0]
         head = json.loads(answer.data[4:4 + length])
-        expected = 4 + length + 4 * (2 * head["points"] + 3 * head["triangles"] + 2 * head["edges"] + 2 * head["outline"] + len(head["values"]) * head["points"])
+        expected = 4 + length + 4 * (2 * head["points"] + 3 * head["triangles"] + 2 * head["edges"] +
+                                     2 * head["outline"] + len(head["values"]) * head["points"])
         self.assertEqual(len(answer.data), expected)
-        self.assertEqual(self.client.get(f"/runs/{run_id}/field.bin", headers={"If-None-Match": answer.headers["ETag"]}).status_code, 304)
+        self.assertEqual(
+            self.client.get(f"/runs/{run_id}/field.bin",
+                            headers={"If-None-Match": answer.headers["ETag"]}).status_code, 304)
         self.assertEqual(self.client.get(f"/runs/{run_id}/difference/{other}/field.bin").status_code, 200)
         same = self.client.get(f"/runs/{run_id}/difference/{run_id}/field.bin").data
         values = np.frombuffer(same[len(same) - 4 * head["points"] * len(head["values"]):], dtype="<f4")
@@ -193,27 +223,40 @@ class Runs(WithClient):
         lines = json.loads(self.text(f"/runs/{run_id}/lines?box=-0.5,1.5,-0.5,0.5&count=7"))["lines"]
         self.assertIn("lines", json.loads(self.text(f"/runs/{run_id}/lines?x=nan&low=inf&high=-inf")))
         self.assertEqual(len(lines), 7)
-        self.assertTrue(json.loads(self.text(f"/runs/{run_id}/lines?kind=vectors&box=-0.5,1.5,-0.5,0.5"))["start"])
+        self.assertTrue(
+            json.loads(self.text(f"/runs/{run_id}/lines?kind=vectors&box=-0.5,1.5,-0.5,0.5"))["start"])
         for form, start in (("png", b"\x89PNG"), ("svg", b"<?xml")):
-            self.assertTrue(self.client.get(f"/runs/{run_id}/picture.{form}?q=cp&bands=1&iso=1&stream=1&low=-1&high=1&map=vik").data.startswith(start))
+            self.assertTrue(
+                self.client.get(
+                    f"/runs/{run_id}/picture.{form}?q=cp&bands=1&iso=1&stream=1&low=-1&high=1&map=vik").data.
+                startswith(start))
         self.assertTrue(self.client.get(f"/runs/{run_id}/thumbnail.png").data.startswith(b"\x89PNG"))
-        self.assertTrue(self.client.get(f"/runs/{run_id}/picture.png?box=nonsense&low=5&high=1&map=jet&count=x&stream=1").data.startswith(b"\x89PNG"))
+        self.assertTrue(
+            self.client.get(f"/runs/{run_id}/picture.png?box=nonsense&low=5&high=1&map=jet&count=x&stream=1").
+            data.startswith(b"\x89PNG"))
         self.assertEqual(self.client.get(f"/runs/{run_id}/picture.exe").status_code, 404)
 
     def test_flow_curves_and_compare_pages(self):
         one, other = self.with_runs()
         self.assertIn("streamlines", self.text(f"/runs/{one}/flow"))
-        self.assertIn("Pressure coefficient", self.text(f"/campaigns/{self.campaign}/curves?run={one}&run={other}"))
+        self.assertIn("Pressure coefficient",
+                      self.text(f"/campaigns/{self.campaign}/curves?run={one}&run={other}"))
         data = json.loads(self.text(f"/campaigns/{self.campaign}/curves.json?run={one}&run={other}&what=cp"))
         self.assertEqual(len(data["traces"]), 4)
-        self.assertEqual(len(json.loads(self.text(f"/campaigns/{self.campaign}/curves.json?run={one}&what=residual"))["traces"]), 1)
+        self.assertEqual(
+            len(
+                json.loads(
+                    self.text(f"/campaigns/{self.campaign}/curves.json?run={one}&what=residual"))["traces"]),
+            1)
         page = self.text(f"/campaigns/{self.campaign}/compare?run={one}&run={other}")
         self.assertIn("air.incidence", page)
         self.assertIn("Choose two or more", self.text(f"/campaigns/{self.campaign}/compare?run={one}"))
 
     def test_measured_data_are_laid_over_and_deleted(self):
         one, _ = self.with_runs()
-        answer = self.client.post(f"/campaigns/{self.campaign}/measured", data={"file": (io.BytesIO(b"x,cp\n0.1,-0.5\n0.2,-0.4\n"), "tunnel.csv"), "run": str(one)})
+        answer = self.client.post(
+            f"/campaigns/{self.campaign}/measured",
+            data={"file": (io.BytesIO(b"x,cp\n0.1,-0.5\n0.2,-0.4\n"), "tunnel.csv"), "run": str(one)})
         self.assertEqual(answer.status_code, 302)
         table = answer.location.split("table=")[1]
         data = json.loads(self.text(f"/campaigns/{self.campaign}/curves.json?run={one}&table={table}"))
@@ -221,7 +264,8 @@ class Runs(WithClient):
         self.client.post(f"/measured/{table}/delete")
         data = json.loads(self.text(f"/campaigns/{self.campaign}/curves.json?run={one}&table={table}"))
         self.assertFalse(any(t.get("measured") for t in data["traces"]))
-        bad = self.client.post(f"/campaigns/{self.campaign}/measured", data={"file": (io.BytesIO(b"1,2\n3\n"), "t.csv")})
+        bad = self.client.post(f"/campaigns/{self.campaign}/measured",
+                               data={"file": (io.BytesIO(b"1,2\n3\n"), "t.csv")})
         self.assertIn("Line 2", bad.get_data(as_text=True))
 
 
@@ -235,9 +279,13 @@ class Polars(WithClient):
         self.assertEqual({p["air"]["mach"] for p in points}, {0.3})
 
     def test_bad_series_are_explained_and_add_nothing(self):
-        for change, words in (({"to": "-9"}, "swap"), ({"step": "0"}, "more than 0"), ({"to": "x"}, "not a number"), ({"to": "50", "step": "10"}, "-30 to 30"),
-                              ({"to": "20", "step": "0.01"}, "at most 60"), ({"across": "colour"}, "cannot be swept")):
-            form = {"across": "incidence", "copy": str(self.point), "from": "-2", "to": "4", "step": "2", **change}
+        for change, words in (({"to": "-9"}, "swap"), ({"step": "0"}, "more than 0"),
+                              ({"to": "x"}, "not a number"), ({"to": "50", "step": "10"}, "-30 to 30"),
+                              ({"to": "20",
+                                "step": "0.01"}, "at most 60"), ({"across": "colour"}, "cannot be swept")):
+            form = {
+                "across": "incidence", "copy": str(self.point), "from": "-2", "to": "4", "step": "2", **change
+            }
             answer = self.client.post(f"/campaigns/{self.campaign}/points/sweep", data=form)
             self.assertEqual(answer.status_code, 400)
             self.assertIn(words, answer.get_data(as_text=True))
@@ -248,7 +296,8 @@ class Polars(WithClient):
         self.with_runs()
         page = self.text(f"/campaigns/{self.campaign}/map")
         self.assertIn("lift slope", page)
-        rows = json.loads(self.text(f"/campaigns/{self.campaign}/map.json?across=incidence"))["lines"][0]["rows"]
+        rows = json.loads(
+            self.text(f"/campaigns/{self.campaign}/map.json?across=incidence"))["lines"][0]["rows"]
         self.assertEqual([r["x"] for r in rows], [2, 4])
         self.assertGreater(rows[1]["lift"], rows[0]["lift"])
         self.text(f"/campaigns/{self.campaign}/map?across=nonsense")
@@ -277,7 +326,9 @@ class Safety(WithClient):
         self.assertEqual(client.get("/", headers={"Authorization": basic_header("alp")}).status_code, 200)
 
     def test_unknown_addresses_get_a_page(self):
-        for url in ("/campaigns/999", "/runs/999", "/runs/99999999999999999999", f"/campaigns/{self.campaign}/compare?run=99999999999999999999", "/sheet/9/9", "/nowhere", "/delete/table/1"):
+        for url in ("/campaigns/999", "/runs/999", "/runs/99999999999999999999",
+                    f"/campaigns/{self.campaign}/compare?run=99999999999999999999", "/sheet/9/9", "/nowhere",
+                    "/delete/table/1"):
             self.assertIn("nothing at this address", self.text(url, 404))
 
 

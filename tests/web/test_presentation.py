@@ -33,7 +33,8 @@ class Numbers(unittest.TestCase):
         self.assertIn('class="unit">kg/m³', str(p.quantity(1.225, "kg/m^3")))
 
     def test_durations_in_words(self):
-        for seconds, words in ((0.2, "under 1 s"), (3.4, "3 s"), (47, "45 s"), (200, "3 min"), (9000, "2.5 h"), (None, "")):
+        for seconds, words in ((0.2, "under 1 s"), (3.4, "3 s"), (47, "45 s"), (200, "3 min"),
+                               (9000, "2.5 h"), (None, "")):
             self.assertEqual(p.duration(seconds), words)
 
     def test_differences_are_clear_only_beyond_both_bars(self):
@@ -45,7 +46,11 @@ class Numbers(unittest.TestCase):
 
     def test_a_difference_may_be_surer_than_its_values(self):
         def result(values):
-            return {"levels": [{"level": name, "coefficients": {"drag": v}} for name, v in zip(("coarse", "medium", "fine"), values)]}
+            return {
+                "levels": [{"level": name, "coefficients": {"drag": v}}
+                           for name, v in zip(("coarse", "medium", "fine"), values)]
+            }
+
         base, other = result((0.40, 0.34, 0.30)), result((0.44, 0.37, 0.3275))
         own = p.paired_error(other, base, "drag")
         self.assertLess(own, 0.01)
@@ -77,19 +82,31 @@ class MatrixQuantities(unittest.TestCase):
 
     def test_forces_carry_the_coefficients_error(self):
         result = finished().result
-        trend = {**result, "trends": {**result["trends"], "drag": {**result["trends"]["drag"], "error": 0.1 * result["coefficients"]["drag"]}}}
+        trend = {
+            **result, "trends": {
+                **result["trends"], "drag": {
+                    **result["trends"]["drag"], "error": 0.1 * result["coefficients"]["drag"]
+                }
+            }
+        }
         value, error = p.quantity_of(trend, "drag_force")
         self.assertAlmostEqual(error / value, 0.1)
 
 
 class Outlines(unittest.TestCase):
     def test_words_tell_variants_apart(self):
-        shape = read_section("shape", {"kind": "four-digit", "thickness": 0.12, "camber": 0.02,
-                                       "edits": {"flap_deflection": 8, "thickness_scale": 0.75, "camber_scale": 0.5, "trailing_edge_gap": 0.004}}).model_dump()
+        shape = read_section(
+            "shape", {
+                "kind": "four-digit", "thickness": 0.12, "camber": 0.02, "edits": {
+                    "flap_deflection": 8, "thickness_scale": 0.75, "camber_scale": 0.5,
+                    "trailing_edge_gap": 0.004
+                }
+            }).model_dump()
         words = shape_words(shape)
         for part in ("12 % thick", "2 % camber", "flap 8°", "× 0.75", "× 0.5", "gap 0.4 %"):
             self.assertIn(part, words)
-        self.assertEqual(shape_words(read_section("shape", {"kind": "ellipse", "thickness": 1.0}).model_dump()), "circle")
+        self.assertEqual(
+            shape_words(read_section("shape", {"kind": "ellipse", "thickness": 1.0}).model_dump()), "circle")
 
     def test_outline_is_closed_and_keeps_corners(self):
         points, = outline(read_section("shape", {"kind": "double wedge", "thickness": 0.1}).model_dump())
@@ -97,15 +114,20 @@ class Outlines(unittest.TestCase):
         np.testing.assert_allclose(points[0], points[-1], atol=1e-9)
 
     def test_a_shape_that_cannot_be_built_has_an_error_and_no_outline(self):
-        bad = read_section("shape", {"kind": "four-digit", "thickness": 0.3, "edits": {"flap_deflection": 40, "flap_blend": 0.01}}).model_dump()
+        bad = read_section(
+            "shape",
+            {"kind": "four-digit", "thickness": 0.3, "edits": {"flap_deflection": 40, "flap_blend": 0.01}
+             }).model_dump()
         self.assertIsNone(outline(bad))
         self.assertIn("fold", built(bad)[1])
 
 
 class Drawings(unittest.TestCase):
     def test_captions_say_what_is_drawn(self):
-        setup = prepare(sheet(grid={"level": "fine"}, instruments={"probes": [{"name": "a", "x": 1.5, "y": 0.1}]}))
-        for section, words in (("shape", "sharp"), ("air", "Mach"), ("domain", "far field at 50 chords"), ("grid", "19 456"), ("instruments", "1 probes"), ("run", "150 steps")):
+        setup = prepare(
+            sheet(grid={"level": "fine"}, instruments={"probes": [{"name": "a", "x": 1.5, "y": 0.1}]}))
+        for section, words in (("shape", "sharp"), ("air", "Mach"), ("domain", "far field at 50 chords"),
+                               ("grid", "19 456"), ("instruments", "1 probes"), ("run", "150 steps")):
             svg, caption = draw(section, setup)
             self.assertIn(words, caption)
             self.assertTrue(str(svg).startswith("<svg"))

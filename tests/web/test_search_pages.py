@@ -8,8 +8,11 @@ from ventaris.core.sheet import write_toml
 from ventaris.store import archive, campaigns, runs, searches
 from ventaris.worker.loop import work
 
-FORM = {"use.throat_radius": "on", "low.throat_radius": "26 mm", "high.throat_radius": "32 mm", "objective": "thrust / mass_flow", "sense": "largest", "first": "3", "most": "5", "level": "coarse",
-        "constraint.0.expression": "mass_flow", "constraint.0.kind": "at least", "constraint.0.bound": "2.0"}
+FORM = {
+    "use.throat_radius": "on", "low.throat_radius": "26 mm", "high.throat_radius": "32 mm",
+    "objective": "thrust / mass_flow", "sense": "largest", "first": "3", "most": "5", "level": "coarse",
+    "constraint.0.expression": "mass_flow", "constraint.0.kind": "at least", "constraint.0.bound": "2.0"
+}
 
 
 class Searches(WithClient):
@@ -30,7 +33,10 @@ class Searches(WithClient):
             self.assertIn(words, page)
 
     def test_mistakes_keep_what_was_typed(self):
-        for change, words in (({"high.throat_radius": "26 mm"}, "leave nothing to vary"), ({"objective": "thrist"}, "not a channel"), ({"first": "x"}, "whole numbers"), ({"high.throat_radius": "3 kg", "low.throat_radius": "26 mm"}, "not a unit of length")):
+        for change, words in (({"high.throat_radius": "26 mm"}, "leave nothing to vary"),
+                              ({"objective": "thrist"}, "not a channel"), ({"first": "x"}, "whole numbers"),
+                              ({"high.throat_radius": "3 kg",
+                                "low.throat_radius": "26 mm"}, "not a unit of length")):
             with self.subTest(words):
                 answer = self.begin(**change)
                 self.assertEqual(answer.status_code, 400)
@@ -59,7 +65,8 @@ class Searches(WithClient):
         self.assertIn("5", self.text(f"/campaigns/{self.nozzles}/searches"))
         again = archive.import_campaign(self.db, archive.export_campaign(self.db, self.nozzles))
         carried = searches.searches_of(self.db, again)[0]
-        self.assertEqual([p["values"] for p in searches.points_of(self.db, carried["id"])], [p["values"] for p in points])
+        self.assertEqual([p["values"] for p in searches.points_of(self.db, carried["id"])],
+                         [p["values"] for p in points])
         self.assertIn("Best so far", self.text(f"/searches/{carried['id']}"))
         made = self.client.post(f"{address}/ask", data={"what": "variant"})
         self.assertEqual(made.status_code, 302)
@@ -68,7 +75,11 @@ class Searches(WithClient):
         self.assertAlmostEqual(shape["throat_radius"], best["values"][0])
 
     def test_shapes_that_cannot_be_made_are_noted_and_passed_over(self):
-        address = self.begin(**{"use.converge_length": "on", "low.converge_length": "0.001", "high.converge_length": "0.004", "first": "2", "most": "2"}).location
+        address = self.begin(
+            **{
+                "use.converge_length": "on", "low.converge_length": "0.001", "high.converge_length": "0.004",
+                "first": "2", "most": "2"
+            }).location
         work(self.folder, until_idle=True)
         page = self.text(address)
         self.assertIn("cannot be made", page)
@@ -90,14 +101,21 @@ class Searches(WithClient):
         self.assertEqual(self.client.get(address).status_code, 404)
 
     def test_series_of_nozzle_points(self):
-        self.client.post(f"/campaigns/{self.nozzles}/points/sweep", data={"across": "back_pressure", "from": "2 bar", "to": "3 bar", "step": "0.5 bar", "copy": str(self.point)})
+        self.client.post(
+            f"/campaigns/{self.nozzles}/points/sweep", data={
+                "across": "back_pressure", "from": "2 bar", "to": "3 bar", "step": "0.5 bar",
+                "copy": str(self.point)
+            })
         points = campaigns.points(self.db, self.nozzles)
         self.assertEqual([p["air"]["back_pressure"] for p in points[1:]], [2e5, 2.5e5, 3e5])
 
     def test_a_nozzles_map_holds_theory_beside_its_points(self):
         self.assertIn("No run has a result", self.text(f"/campaigns/{self.nozzles}/map"))
         variant = campaigns.variants(self.db, self.nozzles)[0]["id"]
-        sheet = write_toml(campaigns.compose_sheet(campaigns.campaign(self.db, self.nozzles), campaigns.variant(self.db, variant), campaigns.point(self.db, self.point)))
+        sheet = write_toml(
+            campaigns.compose_sheet(campaigns.campaign(self.db, self.nozzles),
+                                    campaigns.variant(self.db, variant), campaigns.point(self.db,
+                                                                                         self.point)))
         run_id = runs.add_run(self.db, self.nozzles, variant, self.point, sheet)
         run = run_nozzle()
         runs.finish(self.db, run_id, "settled", run.result)
@@ -109,7 +127,11 @@ class Searches(WithClient):
         self.assertAlmostEqual(row["x"], run.result["air"]["back_pressure"] / 1e5)
         self.assertAlmostEqual(row["mass_flow"], run.result["coefficients"]["mass_flow"])
         self.assertAlmostEqual(row["mass_flow_theory"], run.result["theory"]["mass_flow"])
-        self.assertEqual(found["charts"][0], {"key": "mass_flow", "x": "x", "y": "mass_flow", "x_title": "Pressure behind the exit, bar", "y_title": "Mass flow in kg/s"})
+        self.assertEqual(
+            found["charts"][0], {
+                "key": "mass_flow", "x": "x", "y": "mass_flow", "x_title": "Pressure behind the exit, bar",
+                "y_title": "Mass flow in kg/s"
+            })
         self.text(f"/campaigns/{self.nozzles}/map?across=nonsense")
 
 

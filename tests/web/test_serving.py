@@ -31,7 +31,9 @@ def wait_for(condition, seconds=90):
 
 def children_of(pid):
     """Child processes, whichever thread started them."""
-    return [int(n) for listed in Path(f"/proc/{pid}/task").glob("*/children") for n in listed.read_text().split()]
+    return [
+        int(n) for listed in Path(f"/proc/{pid}/task").glob("*/children") for n in listed.read_text().split()
+    ]
 
 
 def alive(pid):
@@ -97,7 +99,9 @@ class Serving(unittest.TestCase):
     def test_a_port_in_use_is_explained(self):
         server = self.start()
         port = server.address.rsplit(":", 1)[1]
-        done = subprocess.run([sys.executable, "-m", "ventaris.cli", "serve", "--port", port, "--data", server.folder.name + "/other", "--no-demo"],
-                              capture_output=True, text=True, timeout=60, check=False)
+        done = subprocess.run([
+            sys.executable, "-m", "ventaris.cli", "serve", "--port", port, "--data",
+            server.folder.name + "/other", "--no-demo"
+        ], capture_output=True, text=True, timeout=60, check=False)
         self.assertEqual(done.returncode, 2)
         self.assertIn("--port", done.stderr)

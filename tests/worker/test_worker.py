@@ -27,7 +27,8 @@ class WithQueue(unittest.TestCase):
         self.point = campaigns.add_point(self.db, self.campaign, "p", {})
 
     def queue(self, grid=COARSE, **sections):
-        return runs.add_run(self.db, self.campaign, self.variant, self.point, write_toml(sheet(grid, **sections)))
+        return runs.add_run(self.db, self.campaign, self.variant, self.point,
+                            write_toml(sheet(grid, **sections)))
 
     def start(self):
         process = subprocess.Popen([sys.executable, "-m", "ventaris.worker.main", self.folder.name])
@@ -63,16 +64,23 @@ class InThisProcess(WithQueue):
         next_one = self.queue(air={"motion": "mach", "mach": 0.3, "incidence": 3}, **start)
         unlike = self.queue({"level": "coarse", "around": 160}, **start)
         work(self.folder.name, until_idle=True)
-        lines = {run_id: " ".join(line for _, line in runs.log(self.db, run_id)) for run_id in (first, next_one, unlike)}
+        lines = {
+            run_id: " ".join(line for _, line in runs.log(self.db, run_id))
+            for run_id in (first, next_one, unlike)
+        }
         self.assertIn("No finished neighbour", lines[first])
         self.assertIn("Starting from p", lines[next_one])
         self.assertIn("No finished neighbour", lines[unlike])
         steps = [runs.run(self.db, run_id)["result"]["steps"] for run_id in (first, next_one)]
         self.assertLess(steps[1], 0.7 * steps[0])
-        self.assertAlmostEqual(runs.run(self.db, next_one)["result"]["coefficients"]["lift"] / runs.run(self.db, first)["result"]["coefficients"]["lift"], 1.5, delta=0.06)
+        self.assertAlmostEqual(
+            runs.run(self.db, next_one)["result"]["coefficients"]["lift"] /
+            runs.run(self.db, first)["result"]["coefficients"]["lift"], 1.5, delta=0.06)
 
     def test_a_sheet_that_cannot_run_fails_with_words_and_the_next_one_runs(self):
-        bad = self.queue(shape={"kind": "four-digit", "thickness": 0.3, "edits": {"flap_deflection": 40, "flap_blend": 0.01}})
+        bad = self.queue(shape={
+            "kind": "four-digit", "thickness": 0.3, "edits": {"flap_deflection": 40, "flap_blend": 0.01}
+        })
         good = self.queue()
         work(self.folder.name, until_idle=True)
         self.assertEqual(self.state(bad), "failed")
@@ -108,7 +116,8 @@ class InAProcessOfItsOwn(WithQueue):
     def test_a_killed_worker_loses_only_seconds(self):
         run_id = self.queue(LARGE)
         process = self.start()
-        self.wait_for(lambda: runs.kept_array(self.db, run_id, "checkpoint") and len(runs.history(self.db, run_id)) > 25)
+        self.wait_for(lambda: runs.kept_array(self.db, run_id, "checkpoint") and len(
+            runs.history(self.db, run_id)) > 25)
         process.send_signal(signal.SIGKILL)
         process.wait()
         self.assertEqual(self.state(run_id), "running")
@@ -133,5 +142,7 @@ class InAProcessOfItsOwn(WithQueue):
         self.assertIn("Stopped by hand", runs.run(self.db, run_id)["result"]["verdict"]["words"])
 
     def test_a_worker_without_its_server_ends_when_nothing_waits(self):
-        process = subprocess.Popen([sys.executable, "-m", "ventaris.worker.main", self.folder.name, str(os.getpid() + 100_000)])
+        process = subprocess.Popen(
+            [sys.executable, "-m", "ventaris.worker.main", self.folder.name,
+             str(os.getpid() + 100_000)])
         self.assertEqual(process.wait(60), 0)

@@ -17,7 +17,8 @@ UNIVERSAL_CONSTANT = 8.314462618
 SUTHERLAND_VISCOSITY, SUTHERLAND_TEMPERATURE, SUTHERLAND_CONSTANT = 1.716e-5, 273.15, 110.4
 GRAVITY, EARTH_RADIUS = 9.80665, 6_356_766.0
 # Geopotential height of the layer's foot in m, and its temperature gradient in K/m.
-LAYERS = ((0.0, -6.5e-3), (11e3, 0.0), (20e3, 1e-3), (32e3, 2.8e-3), (47e3, 0.0), (51e3, -2.8e-3), (71e3, -2e-3))
+LAYERS = ((0.0, -6.5e-3), (11e3, 0.0), (20e3, 1e-3), (32e3, 2.8e-3), (47e3, 0.0), (51e3, -2.8e-3), (71e3,
+                                                                                                    -2e-3))
 LOWEST_ALTITUDE, HIGHEST_ALTITUDE = -1000.0, 86000.0
 
 
@@ -30,8 +31,9 @@ def standard_atmosphere(altitude):
         Outside that range.
     """
     if not LOWEST_ALTITUDE <= altitude <= HIGHEST_ALTITUDE:
-        raise ValueError(f"altitude = {altitude / 1000:g} km: the standard atmosphere here reaches from -1 to 86 km. "
-                         "Give temperature and pressure instead.")
+        raise ValueError(
+            f"altitude = {altitude / 1000:g} km: the standard atmosphere here reaches from -1 to 86 km. "
+            "Give temperature and pressure instead.")
     height = EARTH_RADIUS * altitude / (EARTH_RADIUS + altitude)
     temperature, pressure = 288.15, 101325.0
     for k, (foot, gradient) in enumerate(LAYERS):
@@ -39,7 +41,7 @@ def standard_atmosphere(altitude):
         rise = min(height, top) - foot
         upper = temperature + gradient * rise
         if gradient:
-            pressure *= (upper / temperature) ** (-GRAVITY / (AIR_CONSTANT * gradient))
+            pressure *= (upper / temperature)**(-GRAVITY / (AIR_CONSTANT * gradient))
         else:
             pressure *= np.exp(-GRAVITY * rise / (AIR_CONSTANT * temperature))
         temperature = upper
@@ -51,7 +53,8 @@ def standard_atmosphere(altitude):
 def sutherland_viscosity(temperature):
     """Dynamic viscosity of air in Pa s at a temperature in K (White: Viscous Fluid Flow, 1974)."""
     ratio = temperature / SUTHERLAND_TEMPERATURE
-    return SUTHERLAND_VISCOSITY * ratio**1.5 * (SUTHERLAND_TEMPERATURE + SUTHERLAND_CONSTANT) / (temperature + SUTHERLAND_CONSTANT)
+    return SUTHERLAND_VISCOSITY * ratio**1.5 * (SUTHERLAND_TEMPERATURE +
+                                                SUTHERLAND_CONSTANT) / (temperature + SUTHERLAND_CONSTANT)
 
 
 @dataclass(frozen=True)
@@ -106,7 +109,7 @@ class AirState:
 
 def isentropic_pressure_ratio(mach, gamma=1.4):
     """Total over static pressure."""
-    return (1 + 0.5 * (gamma - 1) * mach**2) ** (gamma / (gamma - 1))
+    return (1 + 0.5 * (gamma - 1) * mach**2)**(gamma / (gamma - 1))
 
 
 def critical_pressure_coefficient(mach, gamma=1.4):
@@ -139,7 +142,9 @@ def oblique_shock(mach, turn, gamma=1.4):
     """
     def turned(wave):
         normal = mach * np.sin(wave)
-        return np.arctan(2 / np.tan(wave) * (normal**2 - 1) / (mach**2 * (gamma + np.cos(2 * wave)) + 2)) - turn
+        return np.arctan(2 / np.tan(wave) * (normal**2 - 1) / (mach**2 *
+                                                               (gamma + np.cos(2 * wave)) + 2)) - turn
+
     wave = np.linspace(np.arcsin(1 / mach) + 1e-9, np.pi / 2, 2001)
     best = int(np.argmax(turned(wave)))
     if turned(wave[best]) < 0:
@@ -160,9 +165,10 @@ def expansion(mach, turn, gamma=1.4):
     """Mach number and pressure ratio after an expansion through `turn` radians."""
     target = prandtl_meyer(mach, gamma) + turn
     after = brentq(lambda m: prandtl_meyer(m, gamma) - target, 1.0, 100.0)
-    return float(after), float(isentropic_pressure_ratio(mach, gamma) / isentropic_pressure_ratio(after, gamma))
+    return float(after), float(
+        isentropic_pressure_ratio(mach, gamma) / isentropic_pressure_ratio(after, gamma))
 
 
 def mach_from_pressure(pressure_ratio, gamma=1.4):
     """Isentropic Mach number for static over total pressure."""
-    return np.sqrt(np.maximum(2 / (gamma - 1) * (np.asarray(pressure_ratio) ** (-(gamma - 1) / gamma) - 1), 0))
+    return np.sqrt(np.maximum(2 / (gamma - 1) * (np.asarray(pressure_ratio)**(-(gamma - 1) / gamma) - 1), 0))

@@ -1,4 +1,5 @@
-"""Exact solutions that stand beside a computed flow: one-dimensional nozzle flow, cones, shocks and expansions along a surface.
+"""Exact solutions that stand beside a computed flow: one-dimensional nozzle flow, cones, shocks and
+expansions along a surface.
 
 References
 ----------
@@ -18,8 +19,8 @@ from .gas import expansion, isentropic_pressure_ratio, normal_shock, oblique_sho
 
 def area_ratio(mach, gamma=1.4):
     """Area over that of the sonic throat."""
-    m2 = np.asarray(mach, dtype=float) ** 2
-    return ((2 / (gamma + 1)) * (1 + 0.5 * (gamma - 1) * m2)) ** (0.5 * (gamma + 1) / (gamma - 1)) / np.sqrt(m2)
+    m2 = np.asarray(mach, dtype=float)**2
+    return ((2 / (gamma + 1)) * (1 + 0.5 * (gamma - 1) * m2))**(0.5 * (gamma + 1) / (gamma - 1)) / np.sqrt(m2)
 
 
 def mach_of_area(ratio, gamma=1.4, supersonic=False):
@@ -32,7 +33,11 @@ def mach_of_area(ratio, gamma=1.4, supersonic=False):
 
 def choked_mass_flow(total_pressure, total_temperature, area, gamma, gas_constant):
     """Mass flow through a sonic throat in kg/s."""
-    return area * total_pressure * np.sqrt(gamma / (gas_constant * total_temperature)) * (2 / (gamma + 1)) ** (0.5 * (gamma + 1) / (gamma - 1))
+    return area * total_pressure * np.sqrt(gamma /
+                                           (gas_constant * total_temperature)) * (2 /
+                                                                                  (gamma + 1))**(0.5 *
+                                                                                                 (gamma + 1) /
+                                                                                                 (gamma - 1))
 
 
 @dataclass(frozen=True)
@@ -76,7 +81,8 @@ def mach_disc_distance(ratio):
 
     References
     ----------
-    Ashkenas, Sherman: Rarefied gas dynamics, 4th symposium, vol. 2, 1966, p. 84, from measurements at ratios of 15 to 17 000;
+    Ashkenas, Sherman: Rarefied gas dynamics, 4th symposium, vol. 2, 1966, p. 84, from measurements at ratios
+    of 15 to 17 000;
     Crist, Sherman, Glass, AIAA J. 4, 1966, p. 68.
     """
     return 0.67 * np.sqrt(ratio)
@@ -99,15 +105,17 @@ def nozzle_theory(x, area, back, gamma=1.4):
     x, area = np.asarray(x, dtype=float), np.asarray(area, dtype=float)
     neck = int(np.argmin(area))
     throat = area[neck]
-    ideal = float(np.sqrt(2 / (gamma - 1) * (back ** (-(gamma - 1) / gamma) - 1)))
+    ideal = float(np.sqrt(2 / (gamma - 1) * (back**(-(gamma - 1) / gamma) - 1)))
     exit_ratio = area[-1] / throat
     loud, quiet = mach_of_area(exit_ratio, gamma, True), mach_of_area(exit_ratio, gamma)
 
     def finish(regime, mach, pressure, shock=None, flow=1.0, left=1.0):
-        return NozzleTheory(regime, mach, pressure, shock, flow, float(mach[-1]), float(pressure[-1]), left, ideal)
+        return NozzleTheory(regime, mach, pressure, shock, flow, float(mach[-1]), float(pressure[-1]), left,
+                            ideal)
 
     def isentropic(sonic, beyond):
-        mach = np.array([mach_of_area(max(a / sonic, 1.0), gamma, k > neck and beyond) for k, a in enumerate(area)])
+        mach = np.array(
+            [mach_of_area(max(a / sonic, 1.0), gamma, k > neck and beyond) for k, a in enumerate(area)])
         return mach, 1 / isentropic_pressure_ratio(mach, gamma)
 
     if back >= 1 / isentropic_pressure_ratio(quiet, gamma):
@@ -128,6 +136,7 @@ def nozzle_theory(x, area, back, gamma=1.4):
         total = normal_shock(ahead, gamma)[3]
         m = mach_of_area(exit_ratio * total, gamma)
         return m, total / isentropic_pressure_ratio(m, gamma), total
+
     ahead = brentq(lambda m: after(m)[1] - back, 1.0 + 1e-9, loud, xtol=1e-13)
     total = after(ahead)[2]
     where = float(np.interp(area_ratio(ahead, gamma) * throat, np.maximum.accumulate(area[neck:]), x[neck:]))
@@ -138,7 +147,8 @@ def nozzle_theory(x, area, back, gamma=1.4):
 
 
 def _cone_behind(mach, wave, gamma):
-    """Half-angle of the cone that makes a conical shock at that wave angle, and the radial speed at its surface (over the limit speed)."""
+    """Half-angle of the cone that makes a conical shock at that wave angle, and the radial speed at its
+    surface (over the limit speed)."""
     normal = mach * np.sin(wave)
     turn = np.arctan(2 / np.tan(wave) * (normal**2 - 1) / (mach**2 * (gamma + np.cos(2 * wave)) + 2))
     after = normal_shock(normal, gamma)[0] / np.sin(wave - turn)
@@ -152,6 +162,7 @@ def _cone_behind(mach, wave, gamma):
 
     def at_surface(theta, y):
         return y[1]
+
     at_surface.terminal = True
     run = solve_ivp(slope, (wave, 1e-4), start, method="DOP853", events=at_surface, rtol=1e-10, atol=1e-12)
     return run.t[-1], run.y[0, -1]
@@ -161,7 +172,8 @@ def _cone_surface(mach, wave, speed, gamma):
     """Pressure over the stream's and Mach number at the cone's surface."""
     surface = float(np.sqrt(2 / (gamma - 1) / (1 / speed**2 - 1)))
     total = normal_shock(mach * np.sin(wave), gamma)[3]
-    return float(total * isentropic_pressure_ratio(mach, gamma) / isentropic_pressure_ratio(surface, gamma)), surface
+    return float(total * isentropic_pressure_ratio(mach, gamma) /
+                 isentropic_pressure_ratio(surface, gamma)), surface
 
 
 def cone_flow(mach, half_angle, gamma=1.4):
@@ -187,31 +199,38 @@ def cone_flow(mach, half_angle, gamma=1.4):
     angles = np.array([_cone_behind(mach, w, gamma)[0] for w in waves])
     best = int(np.argmax(angles))
     if angles[best] < half_angle:
-        raise ValueError(f"a cone of {np.degrees(half_angle):.2f}° at Mach {mach:g} detaches the shock; at most {np.degrees(angles[best]):.2f}°")
+        raise ValueError(
+            f"a cone of {np.degrees(half_angle):.2f}° at Mach {mach:g} detaches the shock; at most "
+            f"{np.degrees(angles[best]):.2f}°"
+        )
     wave = brentq(lambda w: _cone_behind(mach, w, gamma)[0] - half_angle, waves[0], waves[best], xtol=1e-10)
     return (float(wave), *_cone_surface(mach, wave, _cone_behind(mach, wave, gamma)[1], gamma))
 
 
 @lru_cache(maxsize=32)
 def _cone_table(mach, gamma):
-    """Half-angles of cones with attached shocks, ascending, and their surface (p / p_stream - 1) / angle²; shapes (n,).
+    """Half-angles of cones with attached shocks, ascending, and their surface (p / p_stream - 1) / angle²;
+    shapes (n,).
 
     For slender cones the wave lies within angle⁴ of the Mach angle, hence the spacing of the waves.
     """
     low = np.arcsin(1 / mach)
-    waves = low + (np.radians(75) - low) * np.linspace(0.04, 1, 32) ** 4
+    waves = low + (np.radians(75) - low) * np.linspace(0.04, 1, 32)**4
     found = [(*_cone_behind(mach, wave, gamma), wave) for wave in waves]
     steepest = int(np.argmax([f[0] for f in found]))
     found = found[:steepest + 1]
     angles = np.array([f[0] for f in found])
-    return angles, np.array([_cone_surface(mach, wave, speed, gamma)[0] - 1 for _, speed, wave in found]) / angles**2
+    return angles, np.array([_cone_surface(mach, wave, speed, gamma)[0] - 1
+                             for _, speed, wave in found]) / angles**2
 
 
 def tangent_cones(angles, mach, gamma=1.4):
     """Pressure on a slender nose at zero incidence, at each station that of the cone with the same slope.
 
-    Exact on a cone (Taylor, Maccoll 1933); on a curved nose the tangent-cone approximation (Anderson: Hypersonic and
-    high-temperature gas dynamics, 2nd ed., 2006, section 3.6), which says nothing where the surface turns away from the stream.
+    Exact on a cone (Taylor, Maccoll 1933); on a curved nose the tangent-cone approximation (Anderson:
+    Hypersonic and
+    high-temperature gas dynamics, 2nd ed., 2006, section 3.6), which says nothing where the surface turns
+    away from the stream.
 
     Parameters
     ----------
@@ -231,7 +250,10 @@ def tangent_cones(angles, mach, gamma=1.4):
     angles = np.asarray(angles, dtype=float)
     table, rise = _cone_table(float(mach), float(gamma))
     if angles.max() > table[-1]:
-        raise ValueError(f"a nose of {np.degrees(angles.max()):.2f}° at Mach {mach:g} detaches the shock; at most {np.degrees(table[-1]):.2f}°")
+        raise ValueError(
+            f"a nose of {np.degrees(angles.max()):.2f}° at Mach {mach:g} detaches the shock; at most "
+            f"{np.degrees(table[-1]):.2f}°"
+        )
     inside = np.maximum(angles, table[0])
     return np.where(angles >= 0, 1 + PchipInterpolator(table, rise)(inside) * angles**2, np.nan)
 
@@ -239,8 +261,10 @@ def tangent_cones(angles, mach, gamma=1.4):
 def shock_expansion(angles, mach, gamma=1.4):
     """Pressure along one side of a sharp-nosed section in supersonic flow, piece by piece.
 
-    A weak oblique shock (or an expansion) turns the stream on to the first piece, simple waves from there on. Exact until the waves
-    that the shock throws back reach the surface: always so for flats behind a straight shock (Anderson: Modern compressible flow, section 4.15).
+    A weak oblique shock (or an expansion) turns the stream on to the first piece, simple waves from there on.
+    Exact until the waves
+    that the shock throws back reach the surface: always so for flats behind a straight shock (Anderson:
+    Modern compressible flow, section 4.15).
 
     Parameters
     ----------

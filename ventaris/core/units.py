@@ -11,8 +11,10 @@ import pint
 
 # What is typed is bounded before anything reads it: length, characters, and powers of units.
 LONGEST = 80
-NUMBER = re.compile(r"([-+−]?(?:[0-9]{1,40}(?:[.,][0-9]{0,40})?|[.,][0-9]{1,40})(?:[eE][-+]?[0-9]{1,4})?)(.*)", re.DOTALL)
-# Thousands set off by commas: 10,000 is as often ten thousand as it is ten. Spaces and apostrophes have one meaning only.
+NUMBER = re.compile(
+    r"([-+−]?(?:[0-9]{1,40}(?:[.,][0-9]{0,40})?|[.,][0-9]{1,40})(?:[eE][-+]?[0-9]{1,4})?)(.*)", re.DOTALL)
+# Thousands set off by commas: 10,000 is as often ten thousand as it is ten. Spaces and apostrophes have one
+# meaning only.
 THOUSANDS = re.compile(r"[-+−]?[1-9][0-9]{0,2}(?:,[0-9]{3})+(?![0-9])")
 SET_OFF = re.compile(r"[-+−]?[1-9][0-9]{0,2}(?:['’ \u00a0\u2009\u202f][0-9]{3})+(?![0-9])")
 UNIT = re.compile(r"[A-Za-zµμ°%/*^0-9 ._()·²³-]{0,32}")
@@ -22,15 +24,23 @@ FACTOR = rf"(?:[A-Za-zµμ°%][A-Za-z_µμ°%]{{0,24}}[0-9]?{POWER}|1)"
 SIGN = r"(?:\s?[*/·]\s?|\s)"
 BRACKET = rf"\({FACTOR}(?:{SIGN}{FACTOR}){{0,4}}\)"
 PRODUCT = re.compile(rf"(?:{FACTOR}|{BRACKET})(?:{SIGN}(?:{FACTOR}|{BRACKET})){{0,4}}")
-SPELLINGS = {"°C": "degC", "°F": "degF", "°": "deg", "%": "percent", "kts": "knot", "kn": "knot", "km/h": "kilometer_per_hour",
-             "kph": "kilometer_per_hour", "chords": "", "chord": "", "degrees": "deg", "celsius": "degC", "Celsius": "degC"}
-KINDS = {"m": "length", "m/s": "speed", "Pa": "pressure", "K": "temperature", "deg": "angle", "rad": "angle",
-         "kg/m^3": "density", "Pa*s": "dynamic viscosity", "": "plain number", "J/(kg*K)": "gas constant",
-         "%": "percentage", "kg/(m*s)": "mass flow per span", "kg/s": "mass flow", "W/m^2": "heat flux"}
-EXAMPLES = {"m": "0.24 m, 240 mm, 3 ft", "m/s": "28 m/s, 100 km/h, 60 mph, 54 knot", "Pa": "26500 Pa, 26.5 kPa, 1 bar",
-            "K": "288 K, 15 degC, -50 degC", "deg": "2 deg, 0.03 rad", "kg/m^3": "1.225 kg/m^3",
-            "Pa*s": "1.8e-5 Pa*s", "": "0.12 or 12 %", "J/(kg*K)": "287.05 J/(kg*K)",
-            "%": "0.1 or 0.1 %", "kg/(m*s)": "0.2 kg/(m*s)", "kg/s": "0.5 kg/s, 500 g/s", "W/m^2": "5000 W/m^2, 5 kW/m^2"}
+SPELLINGS = {
+    "°C": "degC", "°F": "degF", "°": "deg", "%": "percent", "kts": "knot", "kn": "knot",
+    "km/h": "kilometer_per_hour", "kph": "kilometer_per_hour", "chords": "", "chord": "", "degrees": "deg",
+    "celsius": "degC", "Celsius": "degC"
+}
+KINDS = {
+    "m": "length", "m/s": "speed", "Pa": "pressure", "K": "temperature", "deg": "angle", "rad": "angle",
+    "kg/m^3": "density", "Pa*s": "dynamic viscosity", "": "plain number", "J/(kg*K)": "gas constant",
+    "%": "percentage", "kg/(m*s)": "mass flow per span", "kg/s": "mass flow", "W/m^2": "heat flux"
+}
+EXAMPLES = {
+    "m": "0.24 m, 240 mm, 3 ft", "m/s": "28 m/s, 100 km/h, 60 mph, 54 knot",
+    "Pa": "26500 Pa, 26.5 kPa, 1 bar", "K": "288 K, 15 degC, -50 degC", "deg": "2 deg, 0.03 rad",
+    "kg/m^3": "1.225 kg/m^3", "Pa*s": "1.8e-5 Pa*s", "": "0.12 or 12 %", "J/(kg*K)": "287.05 J/(kg*K)",
+    "%": "0.1 or 0.1 %", "kg/(m*s)": "0.2 kg/(m*s)", "kg/s": "0.5 kg/s, 500 g/s",
+    "W/m^2": "5000 W/m^2, 5 kW/m^2"
+}
 
 
 class UnitError(ValueError):
@@ -70,44 +80,63 @@ def parse(value, unit):
             raise UnitError("is not a finite number")
         return _finite(float(value), value)
     if not isinstance(value, str):
-        raise UnitError(f"a {type(value).__name__} is not a number with a unit; write for example {EXAMPLES.get(unit, '1')}")
+        raise UnitError(
+            f"a {type(value).__name__} is not a number with a unit; write for example "
+            f"{EXAMPLES.get(unit, '1')}"
+        )
     text = value.strip()
     if len(text) > LONGEST:
-        raise UnitError(f"“{text[:40]}…” has {len(text)} characters and is not a number with a unit; write for example {EXAMPLES.get(unit, '1')}")
+        raise UnitError(
+            f"“{text[:40]}…” has {len(text)} characters and is not a number with a unit; write for example "
+            f"{EXAMPLES.get(unit, '1')}"
+        )
     grouped = THOUSANDS.match(text)
     if grouped:
         plain = re.sub(r"[^-+0-9]", "", grouped[0].replace("−", "-"))
-        raise UnitError(f"“{text}” can be read in two ways: write {plain} for thousands, or a point for decimals ({grouped[0][:-4]}.{grouped[0][-3:]})")
+        raise UnitError(
+            f"“{text}” can be read in two ways: write {plain} for thousands, or a point for decimals "
+            f"({grouped[0][:-4]}.{grouped[0][-3:]})"
+        )
     apart = SET_OFF.match(text)
     if apart:
         text = re.sub(r"['’ \u00a0\u2009\u202f]", "", apart[0]) + text[apart.end():]
     match = NUMBER.fullmatch(text)
     written = match[2].strip() if match else ""
     if not match or not UNIT.fullmatch(written):
-        raise UnitError(f"“{text[:40]}” is not a number with a unit; write for example {EXAMPLES.get(unit, '1')}")
+        raise UnitError(
+            f"“{text[:40]}” is not a number with a unit; write for example {EXAMPLES.get(unit, '1')}")
     number = _finite(float(match[1].replace("−", "-").replace(",", ".")), text)
     if not written:
         return number
-    spelled = SPELLINGS.get(written, written.replace("·", "*").replace("²", "^2").replace("³", "^3").replace("°", "deg"))
+    spelled = SPELLINGS.get(
+        written,
+        written.replace("·", "*").replace("²", "^2").replace("³", "^3").replace("°", "deg"))
     if spelled == "" and unit == "":
         return number
     if not PRODUCT.fullmatch(spelled):
-        raise UnitError(f"“{written}” is not a unit known here; write for example {EXAMPLES.get(unit, unit) or '1'}")
+        raise UnitError(
+            f"“{written}” is not a unit known here; write for example {EXAMPLES.get(unit, unit) or '1'}")
     registry = _registry()
     try:
         quantity = registry.Quantity(number, registry.parse_units(spelled))
         return float(quantity.to(unit or "dimensionless").magnitude)
     except pint.DimensionalityError:
         if unit == "":
-            raise UnitError(f"this field takes a plain number, not one in “{written}”; write for example {EXAMPLES['']}") from None
+            raise UnitError(
+                f"this field takes a plain number, not one in “{written}”; write for example {EXAMPLES['']}"
+            ) from None
         raise UnitError(f"“{written}” is not a unit of {KINDS.get(unit, unit)}; write for example "
                         f"{EXAMPLES.get(unit, unit)}{_hint(written)}") from None
     except Exception:
-        raise UnitError(f"“{written}” is not a unit known here; write for example {EXAMPLES.get(unit, unit)}") from None
+        raise UnitError(
+            f"“{written}” is not a unit known here; write for example {EXAMPLES.get(unit, unit)}") from None
 
 
 def _hint(written):
-    return {"C": " (C is the coulomb; degrees Celsius are degC)", "F": " (F is the farad; degrees Fahrenheit are degF)"}.get(written, "")
+    return {
+        "C": " (C is the coulomb; degrees Celsius are degC)",
+        "F": " (F is the farad; degrees Fahrenheit are degF)"
+    }.get(written, "")
 
 
 def _finite(number, given):
@@ -129,9 +158,13 @@ def show(value, unit="", digits=5):
 def large(value, digits=2):
     """A large number as people write it: 1.4e6; whole below a hundred thousand."""
     if not abs(value) >= 1e5:
-        return f"{value:.{digits}g}" if abs(value) < 10**digits else f"{round(float(f'{value:.{digits}g}')):,}".replace(",", " ")
+        return f"{value:.{digits}g}" if abs(
+            value) < 10**digits else f"{round(float(f'{value:.{digits}g}')):,}".replace(",", " ")
     mantissa, exponent = f"{value:.{digits - 1}e}".split("e")
     return f"{mantissa}e{int(exponent)}"
 
 
-PRETTY = {"deg": "°", "m^2": "m²", "m^3/s": "m³/s", "kg/m^3": "kg/m³", "Pa*s": "Pa·s", "J/(kg*K)": "J/(kg·K)", "kg/(m*s)": "kg/(m·s)", "chord": "c"}
+PRETTY = {
+    "deg": "°", "m^2": "m²", "m^3/s": "m³/s", "kg/m^3": "kg/m³", "Pa*s": "Pa·s", "J/(kg*K)": "J/(kg·K)",
+    "kg/(m*s)": "kg/(m·s)", "chord": "c"
+}

@@ -24,7 +24,10 @@ from .scenario import CAMPAIGNS
 def add_campaign(database, scenario):
     """Add a campaign of the scenario with its variants and points; returns its id."""
     space = scenario.get("space", "section")
-    setup = {name: {**values, **scenario["setup"].get(name, {})} for name, values in default_setup(space).items()}
+    setup = {
+        name: {**values, **scenario["setup"].get(name, {})}
+        for name, values in default_setup(space).items()
+    }
     campaign_id = campaigns.add_campaign(database, scenario["name"], scenario["question"], setup, space)
     for name, shape in scenario["variants"]:
         campaigns.add_variant(database, campaign_id, name, shape)
@@ -45,11 +48,16 @@ def recompute(echo=lambda line: None, only=None):
             campaign = campaigns.campaign(database, campaign_id)
             for variant in campaigns.variants(database, campaign_id):
                 for point in campaigns.points(database, campaign_id):
-                    runs.add_run(database, campaign_id, variant["id"], point["id"], write_toml(campaigns.compose_sheet(campaign, variant, point)))
+                    runs.add_run(database, campaign_id, variant["id"], point["id"],
+                                 write_toml(campaigns.compose_sheet(campaign, variant, point)))
             for variant_name, plan in scenario.get("searches", ()):
-                variant, point = next(v for v in campaigns.variants(database, campaign_id) if v["name"] == variant_name), campaigns.points(database, campaign_id)[0]
+                variant, point = next(v for v in campaigns.variants(database, campaign_id)
+                                      if v["name"] == variant_name), campaigns.points(database,
+                                                                                      campaign_id)[0]
                 sheet = campaigns.compose_sheet(campaign, variant, point)
-                searches.add_search(database, campaign, variant, point, plan, sheet.model_copy(update={"grid": sheet.grid.model_copy(update={"level": "medium"})}))
+                searches.add_search(
+                    database, campaign, variant, point, plan,
+                    sheet.model_copy(update={"grid": sheet.grid.model_copy(update={"level": "medium"})}))
             work(folder, until_idle=True)
             latest = runs.latest_runs(database, campaign_id)
             for run in latest.values():
@@ -72,7 +80,9 @@ def _thumbnail(database, run):
     else:
         _, mesh, state = unpack_field(data)
         setup = prepare(sheet)
-        picture = thumbnail_picture(nozzle_drawable(setup, mesh, state) if sheet.space == "nozzle" else section_drawable(setup, mesh, state))
+        picture = thumbnail_picture(
+            nozzle_drawable(setup, mesh, state) if sheet.space ==
+            "nozzle" else section_drawable(setup, mesh, state))
     runs.keep_array(database, run["id"], "picture", picture)
 
 
@@ -86,5 +96,6 @@ def _made_up_tunnel(database, campaign_id, latest):
         k = taps.side(side)
         stations = np.array([0.02, 0.05, 0.1, 0.18, 0.28, 0.4, 0.52, 0.65, 0.78, 0.9])
         columns["x/c"] += stations.tolist()
-        columns["Cp (made up)"] += np.round(np.interp(stations, taps.x[k], taps.cp[k]) + rng.normal(0, 0.02, len(stations)), 3).tolist()
+        columns["Cp (made up)"] += np.round(
+            np.interp(stations, taps.x[k], taps.cp[k]) + rng.normal(0, 0.02, len(stations)), 3).tolist()
     add_measured(database, campaign_id, "Workshop tunnel (made up)", columns)

@@ -30,7 +30,8 @@ class ArchiveError(ValueError):
 
 
 def export_campaign(database, campaign_id, checkpoints=False):
-    """A campaign with its variants, operating points, measured data, the newest run of every cell, and the results of its searches.
+    """A campaign with its variants, operating points, measured data, the newest run of every cell, and the
+    results of its searches.
 
     Parameters
     ----------
@@ -44,15 +45,29 @@ def export_campaign(database, campaign_id, checkpoints=False):
     head = campaigns.campaign(database, campaign_id)
     out = io.BytesIO()
     with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
+
         def put(name, value):
-            archive.writestr(zipfile.ZipInfo(name, (2000, 1, 1, 0, 0, 0)), value if isinstance(value, (str, bytes)) else json.dumps(value, indent=1))
-        variants_, points_ = campaigns.variants(database, campaign_id), campaigns.points(database, campaign_id)
-        put("campaign.json", {
-            "format": FORMAT, "space": head["space"], "name": head["name"], "question": head["question"], "setup": head["setup"],
-            "variants": [{k: v[k] for k in ("name", "shape", "baseline")} for v in variants_],
-            "points": [{k: p[k] for k in ("name", "air")} for p in points_],
-            "measured": [{k: m[k] for k in ("name", "columns")} for m in measured_of(database, campaign_id)]})
-        carried = [searches.packed(database, found, [v["id"] for v in variants_], [p["id"] for p in points_]) for found in reversed(searches.searches_of(database, campaign_id))]
+            archive.writestr(zipfile.ZipInfo(name, (2000, 1, 1, 0, 0, 0)),
+                             value if isinstance(value, (str, bytes)) else json.dumps(value, indent=1))
+
+        variants_, points_ = campaigns.variants(database,
+                                                campaign_id), campaigns.points(database, campaign_id)
+        put(
+            "campaign.json", {
+                "format": FORMAT, "space": head["space"], "name": head["name"], "question": head["question"],
+                "setup": head["setup"], "variants": [{k: v[k]
+                                                      for k in ("name", "shape", "baseline")}
+                                                     for v in variants_],
+                "points": [{k: p[k]
+                            for k in ("name", "air")}
+                           for p in points_], "measured": [{k: m[k]
+                                                            for k in ("name", "columns")}
+                                                           for m in measured_of(database, campaign_id)]
+            })
+        carried = [
+            searches.packed(database, found, [v["id"] for v in variants_], [p["id"] for p in points_])
+            for found in reversed(searches.searches_of(database, campaign_id))
+        ]
         if any(carried):
             put("searches.json", [found for found in carried if found])
         for key in sorted({k for v in variants_ for k in sources_of(v["shape"])}):
@@ -64,8 +79,12 @@ def export_campaign(database, campaign_id, checkpoints=False):
                 if run is None or run["state"] not in runs.ENDED:
                     continue
                 folder = f"runs/{i}-{j}/"
-                put(folder + "run.json", {"variant": i, "point": j, "state": run["state"], "error": run["error"], "result": run["result"],
-                                          "created": run["created"], "history": runs.history(database, run["id"])})
+                put(
+                    folder + "run.json", {
+                        "variant": i, "point": j, "state": run["state"], "error": run["error"],
+                        "result": run["result"], "created": run["created"], "history": runs.history(
+                            database, run["id"])
+                    })
                 put(folder + "sheet.toml", run["sheet"])
                 for kind in ARRAYS if checkpoints else ARRAYS[:-1]:
                     data = runs.kept_array(database, run["id"], kind)
@@ -137,7 +156,8 @@ def read_archive(data, arrays=True):
     ----------
     data : bytes
     arrays : bool
-        Unpack and check fields and surfaces too; costs time and memory, and is done in a child process for uploads.
+        Unpack and check fields and surfaces too; costs time and memory, and is done in a child process for
+        uploads.
 
     Raises
     ------
@@ -151,33 +171,51 @@ def read_archive(data, arrays=True):
     except ArchiveError:
         raise
     except MemoryError:
-        raise ArchiveError(f"{at[0]} unpacks to more than the memory allowed. Export the campaign again.") from None
+        raise ArchiveError(
+            f"{at[0]} unpacks to more than the memory allowed. Export the campaign again.") from None
     except (KeyError, zipfile.BadZipFile) as error:
-        raise ArchiveError(f"This is not a campaign archive of Ventaris, or it is damaged ({at[0]}: {str(error)[:120]}). Export it again.") from None
+        raise ArchiveError(
+            f"This is not a campaign archive of Ventaris, or it is damaged ({at[0]}: {str(error)[:120]}). "
+            "Export it again."
+        ) from None
     except ValidationError as error:
         first = error.errors()[0]
         place = ".".join(str(part) for part in first["loc"])[:80]
-        raise ArchiveError(f"{at[0]}: {place}: {first['msg'][:160]}. The archive is damaged; export the campaign again.") from None
+        raise ArchiveError(
+            f"{at[0]}: {place}: {first['msg'][:160]}. The archive is damaged; export the campaign again."
+        ) from None
     except SheetError as error:
         raise ArchiveError(f"{at[0]}: {error.problems[0][1][:300]}") from None
     except Exception as error:  # noqa: BLE001 - whatever a crafted file makes the readers raise is damage
-        raise ArchiveError(f"{at[0]} is damaged ({type(error).__name__}: {str(error)[:160]}). Export the campaign again.") from None
+        raise ArchiveError(
+            f"{at[0]} is damaged ({type(error).__name__}: {str(error)[:160]}). Export the campaign again."
+        ) from None
 
 
 def _read(archive, arrays, at):
     listed = archive.infolist()
     names = {item.filename for item in listed}
     if len(listed) > MOST_PARTS or len(names) != len(listed):
-        raise ArchiveError(f"The archive has {len(listed)} parts, or two of one name. Export the campaign again.")
+        raise ArchiveError(
+            f"The archive has {len(listed)} parts, or two of one name. Export the campaign again.")
     if sum(item.file_size for item in listed) > MOST_BYTES:
         raise ArchiveError(f"The archive unpacks to more than {MOST_BYTES / 1e6:.0f} MB.")
-    heavy = next((item for item in listed if item.filename.endswith((".json", ".toml")) and item.file_size > MOST_DOCUMENT), None)
+    heavy = next(
+        (item
+         for item in listed if item.filename.endswith((".json", ".toml")) and item.file_size > MOST_DOCUMENT),
+        None)
     if heavy:
-        raise ArchiveError(f"{heavy.filename[:80]} has {heavy.file_size / 1e6:.0f} MB; at most {MOST_DOCUMENT / 1e6:.0f}. Export the campaign again.")
+        raise ArchiveError(
+            f"{heavy.filename[:80]} has {heavy.file_size / 1e6:.0f} MB; at most {MOST_DOCUMENT / 1e6:.0f}. "
+            "Export the campaign again."
+        )
     at[0] = "campaign.json"
     head = CampaignPart.model_validate(_document(archive, "campaign.json"))
     if head.format != FORMAT:
-        raise ArchiveError(f"The archive has format {head.format}; this program reads format {FORMAT}. Update Ventaris, or export the campaign again.")
+        raise ArchiveError(
+            f"The archive has format {head.format}; this program reads format {FORMAT}. Update Ventaris, or "
+            "export the campaign again."
+        )
     setup = _check_head(head)
     found = []
     for name in sorted(n for n in names if n.endswith("/run.json")):
@@ -193,7 +231,8 @@ def _read(archive, arrays, at):
         at[0] = name[:80]
         packed = archive.read(name)
         if key_of(packed) != name.removeprefix("surfaces/").removesuffix(".npz"):
-            raise ArchiveError(f"{name[:80]} is not the surface that the archive says it is. Export the campaign again.")
+            raise ArchiveError(
+                f"{name[:80]} is not the surface that the archive says it is. Export the campaign again.")
         if arrays:
             check_surface(packed)
         surfaces[name] = packed
@@ -221,28 +260,39 @@ def _check_head(head):
     for table in head.measured:
         table.name = campaigns.checked_name(table.name, "measured data")
         if len({len(column) for column in table.columns.values()}) != 1 or len(table.columns) < 2:
-            raise ArchiveError(f"measured data “{table.name}”: the columns are not of one length. Export the campaign again.")
+            raise ArchiveError(
+                f"measured data “{table.name}”: the columns are not of one length. Export the campaign again."
+            )
     unknown = set(head.setup) - set(default_setup(head.space))
     if unknown:
-        raise ArchiveError(f"campaign.json: setup: {', '.join(sorted(unknown))[:80]} is no section of a run sheet. Export the campaign again.")
+        raise ArchiveError(
+            f"campaign.json: setup: {', '.join(sorted(unknown))[:80]} is no section of a run sheet. Export "
+            "the campaign again."
+        )
     return {name: read_section(name, values, head.space).model_dump() for name, values in head.setup.items()}
 
 
 def _read_run(archive, names, name, head, arrays, at):
-    folder = name[: -len("run.json")]
+    folder = name[:-len("run.json")]
     run = RunPart.model_validate(_document(archive, name))
     if run.variant >= len(head.variants) or run.point >= len(head.points):
-        raise ArchiveError(f"{name[:80]}: belongs to variant {run.variant} at operating point {run.point}, which the archive does not have. Export the campaign again.")
+        raise ArchiveError(
+            f"{name[:80]}: belongs to variant {run.variant} at operating point {run.point}, which the "
+            "archive does not have. Export the campaign again."
+        )
     check_run(run.state, run.result, name)
     sheet = archive.read(folder + "sheet.toml").decode("utf-8")
     space = read_toml(sheet).space
     if space != head.space:
-        raise ArchiveError(f"{name[:80]}: its sheet is of another kind than the campaign. Export the campaign again.")
+        raise ArchiveError(
+            f"{name[:80]}: its sheet is of another kind than the campaign. Export the campaign again.")
     if run.result is not None:
         check_result(run.result, FAMILIES[space].result)
     steps = [entry.get("step") for entry in run.history]
-    if not all(isinstance(step, int) and not isinstance(step, bool) for step in steps) or any(b <= a for a, b in zip(steps, steps[1:])):
-        raise ArchiveError(f"{name[:80]}: steps of its history are missing or out of order. Export the campaign again.")
+    if not all(isinstance(step, int) and not isinstance(step, bool)
+               for step in steps) or any(b <= a for a, b in zip(steps, steps[1:])):
+        raise ArchiveError(
+            f"{name[:80]}: steps of its history are missing or out of order. Export the campaign again.")
     kept = {}
     for kind in ARRAYS:
         if f"{folder}{kind}.npz" in names:
@@ -281,13 +331,17 @@ def import_campaign(database, data, arrays=True):
     except StoreError:
         raise
     except (ValueError, TypeError, KeyError, OverflowError) as error:
-        raise ArchiveError(f"The archive could not be stored ({type(error).__name__}: {str(error)[:160]}). Export the campaign again.") from None
+        raise ArchiveError(
+            f"The archive could not be stored ({type(error).__name__}: {str(error)[:160]}). Export the "
+            "campaign again."
+        ) from None
 
 
 def _made_from(run, campaign, variant, point):
     """The present revisions where a run's sheet is that of its cell, else nothing."""
     try:
-        same = not differing_inputs(read_toml(run["sheet"]), campaigns.compose_sheet(campaign, variant, point))
+        same = not differing_inputs(read_toml(run["sheet"]), campaigns.compose_sheet(
+            campaign, variant, point))
     except SheetError:
         same = False
     return runs.revisions(campaign, variant, point) if same else ""
@@ -311,9 +365,11 @@ def _store(database, contents):
     for run in contents.runs:
         cell = variants_[variant_ids[run["variant"]]], points_[point_ids[run["point"]]]
         run_id = database.execute(
-            "INSERT INTO run (campaign_id, variant_id, point_id, sheet, state, error, result, created, finished, made_from) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
-            (campaign_id, variant_ids[run["variant"]], point_ids[run["point"]], run["sheet"], run["state"], run["error"],
-             json.dumps(run["result"]) if run["result"] else None, run["created"], run["created"], _made_from(run, campaign, *cell))).lastrowid
+            "INSERT INTO run (campaign_id, variant_id, point_id, sheet, state, error, result, created, "
+            "finished, made_from) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+            (campaign_id, variant_ids[run["variant"]], point_ids[run["point"]], run["sheet"], run["state"],
+             run["error"], json.dumps(run["result"]) if run["result"] else None, run["created"],
+             run["created"], _made_from(run, campaign, *cell))).lastrowid
         database.executemany("INSERT INTO history (run_id, step, entry) VALUES (?, ?, ?)",
                              [(run_id, e["step"], json.dumps(e)) for e in run["history"]])
         for kind, blob in run["arrays"].items():

@@ -29,13 +29,14 @@ def all_campaigns(database):
 
 def campaign(database, campaign_id):
     """One campaign, or None."""
-    row = database.execute("SELECT * FROM campaign WHERE id = ? AND deleted IS NULL", (campaign_id,)).fetchone()
+    row = database.execute("SELECT * FROM campaign WHERE id = ? AND deleted IS NULL",
+                           (campaign_id, )).fetchone()
     return _with(row, "setup") if row else None
 
 
 def space_of(database, campaign_id):
     """"section" or "body"."""
-    row = database.execute("SELECT space FROM campaign WHERE id = ?", (campaign_id,)).fetchone()
+    row = database.execute("SELECT space FROM campaign WHERE id = ?", (campaign_id, )).fetchone()
     return row["space"] if row else "section"
 
 
@@ -60,13 +61,15 @@ def describe_campaign(database, campaign_id, name, question):
 
 def variants(database, campaign_id):
     """Variants of a campaign, the baseline first."""
-    rows = database.execute("SELECT * FROM variant WHERE campaign_id = ? AND deleted IS NULL ORDER BY baseline DESC, id",
-                            (campaign_id,)).fetchall()
+    rows = database.execute(
+        "SELECT * FROM variant WHERE campaign_id = ? AND deleted IS NULL ORDER BY baseline DESC, id",
+        (campaign_id, )).fetchall()
     return [_with(row, "shape") for row in rows]
 
 
 def variant(database, variant_id):
-    row = database.execute("SELECT * FROM variant WHERE id = ? AND deleted IS NULL", (variant_id,)).fetchone()
+    row = database.execute("SELECT * FROM variant WHERE id = ? AND deleted IS NULL",
+                           (variant_id, )).fetchone()
     return _with(row, "shape") if row else None
 
 
@@ -75,28 +78,34 @@ def add_variant(database, campaign_id, name, shape):
     name = checked_name(name, "variant")
     clean = read_section("shape", shape, space_of(database, campaign_id)).model_dump()
     with transaction(database):
-        first = database.execute("SELECT count(*) FROM variant WHERE campaign_id = ? AND deleted IS NULL AND baseline = 1",
-                                 (campaign_id,)).fetchone()[0] == 0
-        return database.execute("INSERT INTO variant (campaign_id, name, shape, baseline) VALUES (?, ?, ?, ?)",
-                                (campaign_id, name, json.dumps(clean), int(first))).lastrowid
+        first = database.execute(
+            "SELECT count(*) FROM variant WHERE campaign_id = ? AND deleted IS NULL AND baseline = 1",
+            (campaign_id, )).fetchone()[0] == 0
+        return database.execute(
+            "INSERT INTO variant (campaign_id, name, shape, baseline) VALUES (?, ?, ?, ?)",
+            (campaign_id, name, json.dumps(clean), int(first))).lastrowid
 
 
 def make_baseline(database, variant_id):
     """Make a variant the one that all others are compared with."""
     with transaction(database):
-        database.execute("UPDATE variant SET baseline = (id = ?) WHERE campaign_id = (SELECT campaign_id FROM variant WHERE id = ?)",
-                         (variant_id, variant_id))
+        database.execute(
+            "UPDATE variant SET baseline = (id = ?) WHERE campaign_id = (SELECT campaign_id FROM variant "
+            "WHERE id = ?)",
+            (variant_id, variant_id))
 
 
 def points(database, campaign_id):
     """Operating points of a campaign."""
-    rows = database.execute("SELECT * FROM operating_point WHERE campaign_id = ? AND deleted IS NULL ORDER BY id",
-                            (campaign_id,)).fetchall()
+    rows = database.execute(
+        "SELECT * FROM operating_point WHERE campaign_id = ? AND deleted IS NULL ORDER BY id",
+        (campaign_id, )).fetchall()
     return [_with(row, "air") for row in rows]
 
 
 def point(database, point_id):
-    row = database.execute("SELECT * FROM operating_point WHERE id = ? AND deleted IS NULL", (point_id,)).fetchone()
+    row = database.execute("SELECT * FROM operating_point WHERE id = ? AND deleted IS NULL",
+                           (point_id, )).fetchone()
     return _with(row, "air") if row else None
 
 
@@ -110,10 +119,16 @@ def add_point(database, campaign_id, name, air):
 
 
 UPDATES = {
-    "shape": "UPDATE variant SET shape = ?, name = ?, revision = revision + 1 WHERE id = ? AND revision = ? AND deleted IS NULL",
-    "air": "UPDATE operating_point SET air = ?, name = ?, revision = revision + 1 WHERE id = ? AND revision = ? AND deleted IS NULL"}
+    "shape": "UPDATE variant SET shape = ?, name = ?, revision = revision + 1 WHERE id = ? AND revision = ? "
+             "AND deleted IS NULL",
+    "air": "UPDATE operating_point SET air = ?, name = ?, revision = revision + 1 WHERE id = ? AND revision "
+           "= ? AND deleted IS NULL"
+}
 
-OWNERS = {"shape": "SELECT campaign_id FROM variant WHERE id = ?", "air": "SELECT campaign_id FROM operating_point WHERE id = ?"}
+OWNERS = {
+    "shape": "SELECT campaign_id FROM variant WHERE id = ?",
+    "air": "SELECT campaign_id FROM operating_point WHERE id = ?"
+}
 
 
 def save_shape(database, variant_id, revision, name, shape):
@@ -127,8 +142,9 @@ def save_air(database, point_id, revision, name, air):
 
 
 def _save(database, section, row_id, revision, name, values):
-    owner = database.execute(OWNERS[section], (row_id,)).fetchone()
-    clean = read_section(section, values, space_of(database, owner["campaign_id"]) if owner else "section").model_dump()
+    owner = database.execute(OWNERS[section], (row_id, )).fetchone()
+    clean = read_section(section, values,
+                         space_of(database, owner["campaign_id"]) if owner else "section").model_dump()
     with transaction(database):
         done = database.execute(UPDATES[section], (json.dumps(clean), name, row_id, revision)).rowcount
         if not done:
@@ -140,16 +156,24 @@ def save_setup(database, campaign_id, revision, setup):
     space = space_of(database, campaign_id)
     clean = {name: read_section(name, setup[name], space).model_dump() for name in default_setup(space)}
     with transaction(database):
-        done = database.execute("UPDATE campaign SET setup = ?, revision = revision + 1 WHERE id = ? AND revision = ? AND deleted IS NULL",
-                                (json.dumps(clean), campaign_id, revision)).rowcount
+        done = database.execute(
+            "UPDATE campaign SET setup = ?, revision = revision + 1 WHERE id = ? AND revision = ? AND "
+            "deleted IS NULL",
+            (json.dumps(clean), campaign_id, revision)).rowcount
         if not done:
-            raise Conflict("The domain, grid, instruments, flow or run section was changed in another window since this page was opened.")
+            raise Conflict(
+                "The domain, grid, instruments, flow or run section was changed in another window since this "
+                "page was opened."
+            )
 
 
 def compose_sheet(campaign_, variant_, point_):
     """The whole run sheet of a cell of the test matrix; raises SheetError."""
     title = f"{campaign_['name']}: {variant_['name']} at {point_['name']}"[:120]
-    return read_sheet({"format": 1, "space": campaign_["space"], "title": title, "shape": variant_["shape"], "air": point_["air"], **campaign_["setup"]})
+    return read_sheet({
+        "format": 1, "space": campaign_["space"], "title": title, "shape": variant_["shape"],
+        "air": point_["air"], **campaign_["setup"]
+    })
 
 
 def _with(row, key):
@@ -158,6 +182,8 @@ def _with(row, key):
     return out
 
 
-__all__ = ["Conflict", "add_campaign", "add_point", "add_variant", "all_campaigns", "campaign", "checked_name",
-           "compose_sheet", "describe_campaign", "make_baseline", "point", "points", "save_air", "save_setup", "save_shape",
-           "space_of", "variant", "variants"]
+__all__ = [
+    "Conflict", "add_campaign", "add_point", "add_variant", "all_campaigns", "campaign", "checked_name",
+    "compose_sheet", "describe_campaign", "make_baseline", "point", "points", "save_air", "save_setup",
+    "save_shape", "space_of", "variant", "variants"
+]

@@ -51,9 +51,15 @@ def open_database(folder, migrate=True, create=True):
             folder.mkdir(parents=True, exist_ok=True)
             _create_private(path)
         elif not path.is_file():
-            raise Unreachable(f"There is no laboratory in {folder} (no file {FILE_NAME}). If the folder was moved, move it back or name its new place with --data.")
+            raise Unreachable(
+                f"There is no laboratory in {folder} (no file {FILE_NAME}). If the folder was moved, move it "
+                "back or name its new place with --data."
+            )
     except OSError as error:
-        raise Unreachable(f"The data folder {folder} cannot be used: {error.strerror}. Mend its permissions, or give another with --data.") from None
+        raise Unreachable(
+            f"The data folder {folder} cannot be used: {error.strerror}. Mend its permissions, or give "
+            "another with --data."
+        ) from None
     database = None
     try:
         database = sqlite3.connect(path, timeout=10, isolation_level=None, check_same_thread=False)
@@ -75,9 +81,11 @@ def open_database(folder, migrate=True, create=True):
 
 
 def _create_private(path):
-    """Make an empty file that nobody else on the machine may read: the laboratory holds the key of the cookies.
+    """Make an empty file that nobody else on the machine may read: the laboratory holds the key of the
+    cookies.
 
-    Only where there is none yet: closing a file takes away the locks that SQLite holds on it in the same process.
+    Only where there is none yet: closing a file takes away the locks that SQLite holds on it in the same
+    process.
     """
     try:
         os.close(os.open(path, os.O_CREAT | os.O_EXCL | os.O_RDWR, 0o600))
@@ -101,9 +109,15 @@ def _unreachable(folder, error):
     if "full" in text or "disk I/O" in text:
         return explain(error)
     if "not a database" in text or "malformed" in text or "no such table" in text:
-        return Unreachable(f"The laboratory in {folder} is damaged ({text}). Put a backup in its place; copy the damaged file away first.")
+        return Unreachable(
+            f"The laboratory in {folder} is damaged ({text}). Put a backup in its place; copy the damaged "
+            "file away first."
+        )
     if "readonly" in text or "unable to open" in text:
-        return Unreachable(f"The laboratory in {folder} cannot be written to. Mend the permissions of the folder and of {FILE_NAME}, or give another folder with --data.")
+        return Unreachable(
+            f"The laboratory in {folder} cannot be written to. Mend the permissions of the folder and of "
+            f"{FILE_NAME}, or give another folder with --data."
+        )
     return Unreachable(f"The laboratory in {folder} cannot be opened: {text}.")
 
 
@@ -111,7 +125,10 @@ def _migrate(database):
     version = database.execute("PRAGMA user_version").fetchone()[0]
     steps = sorted(MIGRATIONS.glob("*.sql"))
     if version > len(steps):
-        raise Unreachable("The data folder was written by a newer Ventaris. Update the program, or give another folder with --data.")
+        raise Unreachable(
+            "The data folder was written by a newer Ventaris. Update the program, or give another folder "
+            "with --data."
+        )
     for number, step in enumerate(steps, start=1):
         if number > version:
             with transaction(database):
@@ -134,7 +151,8 @@ def _statements(script):
 
 @contextmanager
 def transaction(database):
-    """All or nothing; a full disk becomes a `StoreError` that says so. Inside another one it is part of that."""
+    """All or nothing; a full disk becomes a `StoreError` that says so. Inside another one it is part of
+    that."""
     if database.in_transaction:
         yield database
         return
@@ -159,11 +177,17 @@ def explain(error):
     """A `StoreError` for an SQLite error, in words that help."""
     text = str(error)
     if "full" in text or "disk I/O" in text:
-        return DiskFull("The disk is full: nothing was stored, and nothing stored before is lost. Free some space, then try again.")
+        return DiskFull(
+            "The disk is full: nothing was stored, and nothing stored before is lost. Free some space, then "
+            "try again."
+        )
     if "readonly" in text:
         return Unreachable("The data folder cannot be written to. Check its permissions.")
     if "malformed" in text or "not a database" in text:
-        return Unreachable(f"The laboratory is damaged ({text}). Put a backup in its place; copy the damaged file away first.")
+        return Unreachable(
+            f"The laboratory is damaged ({text}). Put a backup in its place; copy the damaged file away "
+            "first."
+        )
     if "FOREIGN KEY" in text:
         return Vanished("What this belongs to was deleted meanwhile; nothing was stored.")
     if "locked" in text:
@@ -189,11 +213,13 @@ def backup(database, path):
 
 
 def setting(database, name, default=None):
-    row = database.execute("SELECT value FROM setting WHERE name = ?", (name,)).fetchone()
+    row = database.execute("SELECT value FROM setting WHERE name = ?", (name, )).fetchone()
     return json.loads(row["value"]) if row else default
 
 
 def remember(database, name, value):
     with transaction(database):
-        database.execute("INSERT INTO setting (name, value) VALUES (?, ?) ON CONFLICT (name) DO UPDATE SET value = excluded.value",
-                         (name, json.dumps(value)))
+        database.execute(
+            "INSERT INTO setting (name, value) VALUES (?, ?) ON CONFLICT (name) DO UPDATE SET value = "
+            "excluded.value",
+            (name, json.dumps(value)))

@@ -11,7 +11,8 @@ MORE_TAPS = ("y_plus", "thickness", "shape")
 
 
 def planes(array):
-    """Single precision, split into byte planes: neighbouring values share their high bytes, so these compress well."""
+    """Single precision, split into byte planes: neighbouring values share their high bytes, so these compress
+    well."""
     return np.ascontiguousarray(array.astype("<f4")).view(np.uint8).reshape(-1, 4).T.copy()
 
 
@@ -23,12 +24,19 @@ def pack_field(level, mesh, state):
     """A mesh with the state on it, as compressed bytes."""
     names = list(mesh.boundaries)
     kept = {key: value for key, value in mesh.layout.items() if key not in ("order", "sections")}
-    head = {"level": level, "columns": state.shape[1], "names": names, "walls": list(mesh.walls), "layout": kept, "revolved": mesh.is_revolved}
-    arrays = {f"edges_{k}": mesh.face_nodes[mesh.boundaries[name]].astype(np.int32) for k, name in enumerate(names)}
+    head = {
+        "level": level, "columns": state.shape[1], "names": names, "walls": list(mesh.walls), "layout": kept,
+        "revolved": mesh.is_revolved
+    }
+    arrays = {
+        f"edges_{k}": mesh.face_nodes[mesh.boundaries[name]].astype(np.int32)
+        for k, name in enumerate(names)
+    }
     if "order" in mesh.layout:
         arrays["order"] = mesh.layout["order"].astype(np.int32)
     out = io.BytesIO()
-    np.savez_compressed(out, head=np.frombuffer(json.dumps(head).encode(), dtype=np.uint8), points=planes(mesh.points),
+    np.savez_compressed(out, head=np.frombuffer(json.dumps(head).encode(),
+                                                dtype=np.uint8), points=planes(mesh.points),
                         cells=mesh.cell_nodes.astype(np.int32), state=planes(state), **arrays)
     return out.getvalue()
 
@@ -38,7 +46,8 @@ def unpack_field(data):
     with np.load(io.BytesIO(data), allow_pickle=False) as stored:
         head = json.loads(bytes(stored["head"]))
         edges = {name: stored[f"edges_{k}"] for k, name in enumerate(head["names"])}
-        points, cells, state = whole(stored["points"], 2), stored["cells"], whole(stored["state"], head.get("columns", 4))
+        points, cells, state = whole(stored["points"],
+                                     2), stored["cells"], whole(stored["state"], head.get("columns", 4))
         layout = {key: tuple(v) if isinstance(v, list) else v for key, v in head["layout"].items()}
         if "order" in stored:
             layout["order"] = stored["order"].astype(np.int64)
@@ -57,14 +66,20 @@ def pack_taps(taps):
 
 def unpack_taps(data):
     with np.load(io.BytesIO(data), allow_pickle=False) as stored:
-        return TapRow(stored["x"], stored["y"], stored["cp"], stored["cf"], stored["mach"], json.loads(bytes(stored["surface"])),
+        return TapRow(stored["x"], stored["y"], stored["cp"], stored["cf"], stored["mach"],
+                      json.loads(bytes(stored["surface"])),
                       *(stored[name] if name in stored else None for name in MORE_TAPS))
 
 
 def pack_rows(rows):
     """Curves along lines, {row: {column: values}}, as compressed bytes."""
     out = io.BytesIO()
-    np.savez_compressed(out, **{f"{name}/{column}": np.asarray(values, dtype="<f4") for name, columns in rows.items() for column, values in columns.items()})
+    np.savez_compressed(
+        out, **{
+            f"{name}/{column}": np.asarray(values, dtype="<f4")
+            for name, columns in rows.items()
+            for column, values in columns.items()
+        })
     return out.getvalue()
 
 
@@ -85,18 +100,21 @@ def pack_frames(times, frames, mean=None):
     # Byte planes, and differences between neighbouring frames, compress well.
     planes = np.ascontiguousarray(stack).view(np.uint8).reshape(*stack.shape, 2)
     more = {} if mean is None else {"mean": mean.astype("<f4")}
-    np.savez_compressed(out, times=np.asarray(times, dtype=float), high=planes[..., 1], low=planes[..., 0], **more)
+    np.savez_compressed(out, times=np.asarray(times, dtype=float), high=planes[..., 1], low=planes[..., 0],
+                        **more)
     return out.getvalue()
 
 
 def frames_head(data):
-    """Times and mean of recorded frames, without unpacking the frames: (times, mean), mean None where there is none."""
+    """Times and mean of recorded frames, without unpacking the frames: (times, mean), mean None where there
+    is none."""
     with np.load(io.BytesIO(data), allow_pickle=False) as stored:
         return stored["times"], stored["mean"].astype(float) if "mean" in stored.files else None
 
 
 def unpack_frames(data):
-    """Returns (times, frames, mean), shapes (n,), (n, n_cells, 4) and (n_cells, 4); mean is None where there is none."""
+    """Returns (times, frames, mean), shapes (n,), (n, n_cells, 4) and (n_cells, 4); mean is None where there
+    is none."""
     times, mean = frames_head(data)
     with np.load(io.BytesIO(data), allow_pickle=False) as stored:
         planes = np.stack([stored["low"], stored["high"]], axis=-1)

@@ -12,13 +12,18 @@ ACTIVE = ("waiting", "gridding", "running")
 ENDED = ("settled", "stopped", "failed")
 STALE_AFTER = 12.0
 MOST_ATTEMPTS = 3
-# Seconds that a run lets others pass for every second that it takes itself, and the share of what is left of a run below which another is much shorter.
+# Seconds that a run lets others pass for every second that it takes itself, and the share of what is left of
+# a run below which another is much shorter.
 PATIENCE, SHORTER = 3.0, 0.25
 
-
-STAMPS = ("""SELECT campaign_id, 'runs', count(*), max(id), max(finished), total(id * (unicode(state) + 31 * unicode(substr(state, 3, 1)))) FROM run GROUP BY campaign_id""",
-          """SELECT campaign_id, 'variants', count(*), total(id * revision), total(id * baseline), count(deleted) FROM variant GROUP BY campaign_id""",
-          """SELECT campaign_id, 'points', count(*), total(id * revision), count(deleted), max(id) FROM operating_point GROUP BY campaign_id""")
+STAMPS = (
+    """SELECT campaign_id, 'runs', count(*), max(id), max(finished), 
+        total(id * (unicode(state) + 31 * unicode(substr(state, 3, 1)))) FROM run GROUP BY campaign_id""",
+    """SELECT campaign_id, 'variants', count(*), total(id * revision), total(id * baseline),
+        count(deleted) FROM variant GROUP BY campaign_id""",
+    """SELECT campaign_id, 'points', count(*), total(id * revision), count(deleted), max(id)
+        FROM operating_point GROUP BY campaign_id"""
+)
 
 
 class StateError(RuntimeError):
@@ -39,13 +44,17 @@ def add_run(database, campaign_id, variant_id, point_id, sheet_toml, study=None,
     """
     with transaction(database):
         # Pressed twice, asked once.
-        same = database.execute("""
+        same = database.execute(
+            """
             SELECT id FROM run WHERE variant_id = ? AND point_id = ? AND sheet = ? AND study IS ?
-            AND state IN ('waiting', 'gridding', 'running', 'paused') AND request = ''""", (variant_id, point_id, sheet_toml, study)).fetchone()
+            AND state IN ('waiting', 'gridding', 'running', 'paused') AND request = ''""",
+            (variant_id, point_id, sheet_toml, study)).fetchone()
         if same:
             return same["id"]
-        run_id = database.execute("INSERT INTO run (campaign_id, variant_id, point_id, sheet, study, estimate, made_from) VALUES (?, ?, ?, ?, ?, ?, ?)",
-                                  (campaign_id, variant_id, point_id, sheet_toml, study, estimate, made_from)).lastrowid
+        run_id = database.execute(
+            "INSERT INTO run (campaign_id, variant_id, point_id, sheet, study, estimate, made_from) VALUES "
+            "(?, ?, ?, ?, ?, ?, ?)",
+            (campaign_id, variant_id, point_id, sheet_toml, study, estimate, made_from)).lastrowid
         _say(database, run_id, "Waiting for the worker")
     return run_id
 
@@ -57,25 +66,32 @@ def revisions(campaign, variant, point):
 
 def run(database, run_id):
     """One run as a dict with parsed progress and result, or None; runs of deleted things are not found."""
-    row = database.execute("""
-        SELECT run.*, campaign.name AS campaign_name, variant.name AS variant_name, operating_point.name AS point_name
+    row = database.execute(
+        """
+        SELECT run.*, campaign.name AS campaign_name, variant.name AS variant_name,
+            operating_point.name AS point_name
         FROM run JOIN campaign ON campaign.id = run.campaign_id JOIN variant ON variant.id = run.variant_id
         JOIN operating_point ON operating_point.id = run.point_id
-        WHERE run.id = ? AND campaign.deleted IS NULL AND variant.deleted IS NULL AND operating_point.deleted IS NULL
-        """, (run_id,)).fetchone()
+        WHERE run.id = ? AND campaign.deleted IS NULL AND variant.deleted IS NULL
+            AND operating_point.deleted IS NULL
+        """, (run_id, )).fetchone()
     return _parsed(row) if row else None
 
 
 def latest_runs(database, campaign_id):
     """The newest run of every cell: {(variant_id, point_id): run}."""
-    rows = database.execute("""
+    rows = database.execute(
+        """
         SELECT * FROM run WHERE campaign_id = ?
-        AND id IN (SELECT max(id) FROM run WHERE campaign_id = ? AND study IS NULL GROUP BY variant_id, point_id)""", (campaign_id, campaign_id))
+        AND id IN (SELECT max(id) FROM run WHERE campaign_id = ?
+            AND study IS NULL GROUP BY variant_id, point_id)""",
+        (campaign_id, campaign_id))
     return {(row["variant_id"], row["point_id"]): _parsed(row) for row in rows}
 
 
 def stamps(database):
-    """What tells whether anything of a campaign has changed: {campaign_id: numbers}, from its runs, variants and operating points."""
+    """What tells whether anything of a campaign has changed: {campaign_id: numbers}, from its runs, variants
+    and operating points."""
     out = {}
     for statement in STAMPS:
         for row in database.execute(statement):
@@ -85,40 +101,52 @@ def stamps(database):
 
 def runs_of_cell(database, variant_id, point_id):
     """All runs of a cell, newest first."""
-    rows = database.execute("SELECT * FROM run WHERE variant_id = ? AND point_id = ? AND study IS NULL ORDER BY id DESC", (variant_id, point_id))
+    rows = database.execute(
+        "SELECT * FROM run WHERE variant_id = ? AND point_id = ? AND study IS NULL ORDER BY id DESC",
+        (variant_id, point_id))
     return [_parsed(row) for row in rows]
 
 
 def study_runs(database, variant_id, point_id):
     """Runs of the cell's grid study, newest first."""
-    rows = database.execute("SELECT * FROM run WHERE variant_id = ? AND point_id = ? AND study > 0 ORDER BY id DESC", (variant_id, point_id))
+    rows = database.execute(
+        "SELECT * FROM run WHERE variant_id = ? AND point_id = ? AND study > 0 ORDER BY id DESC",
+        (variant_id, point_id))
     return [_parsed(row) for row in rows]
 
 
 def finished_of_variant(database, variant_id):
     """Settled runs of a variant, newest first, as (id, sheet, point_name) rows."""
-    return database.execute("""
-        SELECT run.id, run.sheet, operating_point.name AS point_name FROM run JOIN operating_point ON operating_point.id = run.point_id
-        WHERE run.variant_id = ? AND run.state = 'settled' AND run.study IS NULL ORDER BY run.id DESC LIMIT 60""", (variant_id,)).fetchall()
+    return database.execute(
+        """
+        SELECT run.id, run.sheet, operating_point.name AS point_name
+            FROM run JOIN operating_point ON operating_point.id = run.point_id
+        WHERE run.variant_id = ? AND run.state = 'settled'
+            AND run.study IS NULL ORDER BY run.id DESC LIMIT 60""",
+        (variant_id, )).fetchall()
 
 
 def queue_position(database, run_id):
     """How many runs stand ahead of a waiting one."""
     waiting = sorted((w["turn"], w["id"]) for w in _waiting(database))
     before = next((k for k, (_, number) in enumerate(waiting) if number == run_id), 0)
-    return before + database.execute("SELECT count(*) FROM run WHERE state IN ('gridding', 'running')").fetchone()[0]
+    return before + database.execute(
+        "SELECT count(*) FROM run WHERE state IN ('gridding', 'running')").fetchone()[0]
 
 
 def history(database, run_id, after=0):
     """History entries after a step."""
-    rows = database.execute("SELECT entry FROM history WHERE run_id = ? AND step > ? ORDER BY step", (run_id, after))
+    rows = database.execute("SELECT entry FROM history WHERE run_id = ? AND step > ? ORDER BY step",
+                            (run_id, after))
     return [json.loads(row["entry"]) for row in rows]
 
 
 def log(database, run_id):
     """Log lines, oldest first, as (time, line)."""
-    return [(row["at"][11:19], row["line"]) for row in
-            database.execute("SELECT at, line FROM log_line WHERE run_id = ? ORDER BY id", (run_id,))]
+    return [
+        (row["at"][11:19], row["line"])
+        for row in database.execute("SELECT at, line FROM log_line WHERE run_id = ? ORDER BY id", (run_id, ))
+    ]
 
 
 def say(database, run_id, line):
@@ -133,6 +161,7 @@ def _say(database, run_id, line):
 
 # What a person may ask for.
 
+
 def ask(database, run_id, request):
     """Ask a run to pause or stop, or let it go on.
 
@@ -145,8 +174,9 @@ def ask(database, run_id, request):
     StateError
     """
     with transaction(database):
-        row = database.execute("SELECT state, (SELECT count(*) FROM stored_array WHERE run_id = run.id AND kind = 'checkpoint') AS kept "
-                               "FROM run WHERE id = ?", (run_id,)).fetchone()
+        row = database.execute(
+            "SELECT state, (SELECT count(*) FROM stored_array WHERE run_id = run.id AND kind = 'checkpoint') "
+            "AS kept FROM run WHERE id = ?", (run_id, )).fetchone()
         if row is None:
             raise StateError("This run is gone.")
         state = row["state"]
@@ -160,21 +190,27 @@ def ask(database, run_id, request):
         elif request == "resume" and state == "paused":
             _set_state(database, run_id, "waiting", "Resumed")
         elif request == "further" and state in ENDED and (row["kept"] or state == "failed"):
-            database.execute("UPDATE run SET extra_steps = extra_steps + 100, attempts = 0, error = '', result = NULL WHERE id = ?", (run_id,))
-            database.execute("DELETE FROM stored_array WHERE run_id = ? AND kind = 'picture'", (run_id,))
-            _set_state(database, run_id, "waiting", "Run further: up to 100 steps more per level; what is followed in time, for longer")
+            database.execute(
+                "UPDATE run SET extra_steps = extra_steps + 100, attempts = 0, error = '', result = NULL "
+                "WHERE id = ?", (run_id, ))
+            database.execute("DELETE FROM stored_array WHERE run_id = ? AND kind = 'picture'", (run_id, ))
+            _set_state(database, run_id, "waiting",
+                       "Run further: up to 100 steps more per level; what is followed in time, for longer")
         else:
-            raise StateError(f"A run that is {state} cannot {'be run further' if request == 'further' else request}.")
+            raise StateError(
+                f"A run that is {state} cannot {'be run further' if request == 'further' else request}.")
 
 
 def _set_state(database, run_id, state, line):
     finished = "strftime('%Y-%m-%dT%H:%M:%fZ', 'now')" if state in ENDED else "NULL"
-    database.execute(f"UPDATE run SET state = ?, request = '', finished = {finished} WHERE id = ?", (state, run_id))
+    database.execute(f"UPDATE run SET state = ?, request = '', finished = {finished} WHERE id = ?",
+                     (state, run_id))
     if line:
         _say(database, run_id, line)
 
 
 # What the worker does.
+
 
 def claim(database, worker):
     """Take the next waiting run, or None: short ones before long ones, but none waits for ever."""
@@ -182,7 +218,8 @@ def claim(database, worker):
         first = _next_waiting(database)
         if first is None:
             return None
-        row = database.execute("""
+        row = database.execute(
+            """
             UPDATE run SET state = 'gridding', worker = ?, heartbeat = ?, attempts = attempts + 1,
                 started = coalesce(started, strftime('%Y-%m-%dT%H:%M:%fZ', 'now'))
             WHERE id = ? RETURNING id""", (worker, time.time(), first["id"])).fetchone()
@@ -197,38 +234,48 @@ def _next_waiting(database):
 def _waiting(database):
     """Waiting runs as dicts with `id`, `turn` and `estimate`."""
     rows = database.execute("""
-        SELECT run.id, run.estimate, strftime('%s', run.created) AS made FROM run JOIN campaign ON campaign.id = run.campaign_id
+        SELECT run.id, run.estimate, strftime('%s', run.created) AS made
+            FROM run JOIN campaign ON campaign.id = run.campaign_id
         JOIN variant ON variant.id = run.variant_id JOIN operating_point ON operating_point.id = run.point_id
-        WHERE state = 'waiting' AND campaign.deleted IS NULL AND variant.deleted IS NULL AND operating_point.deleted IS NULL ORDER BY run.id""").fetchall()
-    return [{"id": row["id"], "estimate": row["estimate"], "turn": turn_of(row["made"], row["estimate"])} for row in rows]
+        WHERE state = 'waiting' AND campaign.deleted IS NULL AND variant.deleted IS NULL
+            AND operating_point.deleted IS NULL ORDER BY run.id"""
+                            ).fetchall()
+    return [{"id": row["id"], "estimate": row["estimate"], "turn": turn_of(row["made"], row["estimate"])}
+            for row in rows]
 
 
 def turn_of(made, estimate):
-    """When a run's turn is, s: the time it was asked for plus some of what it costs, by powers of four so that a series keeps its order."""
-    size = 4.0 ** math.floor(math.log(max(estimate, 1.0), 4)) if estimate else 1.0
+    """When a run's turn is, s: the time it was asked for plus some of what it costs, by powers of four so
+    that a series keeps its order."""
+    size = 4.0**math.floor(math.log(max(estimate, 1.0), 4)) if estimate else 1.0
     return float(made or 0) + PATIENCE * size
 
 
 def shorter_waiting(database, run_id, left):
-    """Whether a much shorter run waits whose turn is before that of this one, which has `left` seconds to go."""
+    """Whether a much shorter run waits whose turn is before that of this one, which has `left` seconds to
+    go."""
     first = _next_waiting(database)
     if first is None or not first["estimate"] or first["estimate"] > SHORTER * left:
         return False
-    own = database.execute("SELECT estimate, strftime('%s', created) AS made FROM run WHERE id = ?", (run_id,)).fetchone()
+    own = database.execute("SELECT estimate, strftime('%s', created) AS made FROM run WHERE id = ?",
+                           (run_id, )).fetchone()
     return own is not None and first["turn"] < turn_of(own["made"], own["estimate"])
 
 
 def put_back(database, run_id, line):
     """Let a run that is being executed wait again; it goes on from its checkpoint."""
     with transaction(database):
-        database.execute("UPDATE run SET state = 'waiting', worker = '', attempts = max(attempts - 1, 0) WHERE id = ? AND state IN ('gridding', 'running')", (run_id,))
+        database.execute(
+            "UPDATE run SET state = 'waiting', worker = '', attempts = max(attempts - 1, 0) WHERE id = ? AND "
+            "state IN ('gridding', 'running')", (run_id, ))
         _say(database, run_id, line)
 
 
 def note_progress(database, run_id):
-    """A checkpoint beyond the one this attempt began with: should the worker die now, it was not for nothing."""
+    """A checkpoint beyond the one this attempt began with: should the worker die now, it was not for
+    nothing."""
     with transaction(database):
-        database.execute("UPDATE run SET attempts = 0 WHERE id = ?", (run_id,))
+        database.execute("UPDATE run SET attempts = 0 WHERE id = ?", (run_id, ))
 
 
 def recover(database, alive=lambda worker: False):
@@ -241,25 +288,29 @@ def recover(database, alive=lambda worker: False):
     """
     back = []
     with transaction(database):
-        for row in database.execute("SELECT id, worker, attempts FROM run WHERE state IN ('gridding', 'running')").fetchall():
+        for row in database.execute(
+                "SELECT id, worker, attempts FROM run WHERE state IN ('gridding', 'running')").fetchall():
             if alive(row["worker"]):
                 continue
             if row["attempts"] >= MOST_ATTEMPTS:
-                database.execute("UPDATE run SET error = ? WHERE id = ?",
-                                 (f"The worker died {row['attempts']} times at the same place of this run, perhaps for want of memory. Use fewer cells, "
-                                  "then run it further.", row["id"]))
-                _set_state(database, row["id"], "failed", "The worker died again without getting further; given up")
+                database.execute(
+                    "UPDATE run SET error = ? WHERE id = ?",
+                    (f"The worker died {row['attempts']} times at the same place of this run, perhaps for "
+                     "want of memory. Use fewer cells, then run it further.", row["id"]))
+                _set_state(database, row["id"], "failed",
+                           "The worker died again without getting further; given up")
             else:
-                database.execute("UPDATE run SET state = 'waiting', worker = '' WHERE id = ?", (row["id"],))
+                database.execute("UPDATE run SET state = 'waiting', worker = '' WHERE id = ?", (row["id"], ))
                 _say(database, row["id"], "The worker died; the run goes on from its last checkpoint")
                 back.append(row["id"])
     return back
 
 
 def record(database, run_id, state, entries, progress, line=""):
-    """Store new history entries and the progress; returns what a person has asked for meanwhile, "gone" when the run was deleted."""
+    """Store new history entries and the progress; returns what a person has asked for meanwhile, "gone" when
+    the run was deleted."""
     with transaction(database):
-        if not database.execute("SELECT 1 FROM run WHERE id = ?", (run_id,)).fetchone():
+        if not database.execute("SELECT 1 FROM run WHERE id = ?", (run_id, )).fetchone():
             return "gone"
         database.executemany("INSERT OR REPLACE INTO history (run_id, step, entry) VALUES (?, ?, ?)",
                              [(run_id, e["step"], json.dumps(e)) for e in entries])
@@ -267,7 +318,7 @@ def record(database, run_id, state, entries, progress, line=""):
                          (state, json.dumps(progress), time.time(), run_id))
         if line:
             _say(database, run_id, line)
-        row = database.execute("SELECT request FROM run WHERE id = ?", (run_id,)).fetchone()
+        row = database.execute("SELECT request FROM run WHERE id = ?", (run_id, )).fetchone()
     return row["request"]
 
 
@@ -283,28 +334,32 @@ def finish(database, run_id, state, result=None, error="", line=""):
         database.execute("UPDATE run SET result = ?, error = ?, worker = '' WHERE id = ?",
                          (json.dumps(result) if result else None, error, run_id))
         if state in ("settled", "paused"):
-            database.execute("UPDATE run SET attempts = 0 WHERE id = ?", (run_id,))
+            database.execute("UPDATE run SET attempts = 0 WHERE id = ?", (run_id, ))
         _set_state(database, run_id, state, line)
 
 
 def keep_array(database, run_id, kind, data):
     """Store a blob; its version grows by one each time."""
     with transaction(database):
-        if database.execute("SELECT 1 FROM run WHERE id = ?", (run_id,)).fetchone():
-            database.execute("""
+        if database.execute("SELECT 1 FROM run WHERE id = ?", (run_id, )).fetchone():
+            database.execute(
+                """
                 INSERT INTO stored_array (run_id, kind, data) VALUES (?, ?, ?)
-                ON CONFLICT (run_id, kind) DO UPDATE SET data = excluded.data, version = version + 1""", (run_id, kind, data))
+                ON CONFLICT (run_id, kind) DO UPDATE SET data = excluded.data, version = version + 1""",
+                (run_id, kind, data))
 
 
 def kept_array(database, run_id, kind):
     """A stored blob, or None."""
-    row = database.execute("SELECT data FROM stored_array WHERE run_id = ? AND kind = ?", (run_id, kind)).fetchone()
+    row = database.execute("SELECT data FROM stored_array WHERE run_id = ? AND kind = ?",
+                           (run_id, kind)).fetchone()
     return row["data"] if row else None
 
 
 def array_version(database, run_id, kind):
     """Version of a stored blob, 0 when there is none."""
-    row = database.execute("SELECT version FROM stored_array WHERE run_id = ? AND kind = ?", (run_id, kind)).fetchone()
+    row = database.execute("SELECT version FROM stored_array WHERE run_id = ? AND kind = ?",
+                           (run_id, kind)).fetchone()
     return row["version"] if row else 0
 
 
@@ -314,7 +369,8 @@ def measured_cost(database, space="section"):
 
 
 def expected_seconds(database, setup):
-    """Seconds that a prepared sheet's run will take, about, by what this machine has measured; None where nothing can be told."""
+    """Seconds that a prepared sheet's run will take, about, by what this machine has measured; None where
+    nothing can be told."""
     cost = checks.estimate(setup, measured_cost(database, setup.sheet.space))
     return cost and cost.seconds
 

@@ -10,24 +10,29 @@ from ..core.study.checks import examine
 from ..core.study.channels import names_in
 from ..core.study.kinds.registry import FAMILIES
 from ..core.study.result import check_result
-from ..core.study.search import (MOST_PARAMETERS, MOST_RUNS, Constraint, Parameter, Plan, SearchError, best, evaluator, first_plan, is_worthwhile, outcome, propose,
-                                 shape_numbers, with_values)
+from ..core.study.search import (MOST_PARAMETERS, MOST_RUNS, Constraint, Parameter, Plan, SearchError, best,
+                                 evaluator, first_plan, is_worthwhile, outcome, propose, shape_numbers,
+                                 with_values)
 from . import runs
 from .database import transaction
 
 # Runs of a search are no answers of a cell and no grid study: their `study` is negative.
 MARK = -1.0
 NAMED = """SELECT search.*, variant.name AS variant_name, operating_point.name AS point_name FROM search
-    JOIN variant ON variant.id = search.variant_id JOIN operating_point ON operating_point.id = search.point_id """
+    JOIN variant ON variant.id = search.variant_id
+    JOIN operating_point ON operating_point.id = search.point_id """
 
 
 def add_search(database, campaign, variant, point, plan, sheet):
     """Begin a search from a cell's sheet; returns its id."""
     with transaction(database):
-        search_id = database.execute("INSERT INTO search (campaign_id, variant_id, point_id, plan, sheet) VALUES (?, ?, ?, ?, ?)",
-                                     (campaign["id"], variant["id"], point["id"], json.dumps(asdict(plan)), write_toml(sheet))).lastrowid
+        search_id = database.execute(
+            "INSERT INTO search (campaign_id, variant_id, point_id, plan, sheet) VALUES (?, ?, ?, ?, ?)",
+            (campaign["id"], variant["id"], point["id"], json.dumps(
+                asdict(plan)), write_toml(sheet))).lastrowid
         for number, values in enumerate(first_plan(plan)):
-            database.execute("INSERT INTO search_point (search_id, number, point) VALUES (?, ?, ?)", (search_id, number, json.dumps([float(v) for v in values])))
+            database.execute("INSERT INTO search_point (search_id, number, point) VALUES (?, ?, ?)",
+                             (search_id, number, json.dumps([float(v) for v in values])))
     return search_id
 
 
@@ -44,31 +49,41 @@ def _parsed(row):
 
 def search(database, search_id):
     """One search with its `Plan`, or None."""
-    row = database.execute(NAMED + """JOIN campaign ON campaign.id = search.campaign_id WHERE search.id = ? AND campaign.deleted IS NULL
-        AND variant.deleted IS NULL AND operating_point.deleted IS NULL""", (search_id,)).fetchone()
+    row = database.execute(
+        NAMED +
+        """JOIN campaign ON campaign.id = search.campaign_id WHERE search.id = ? AND campaign.deleted IS NULL
+        AND variant.deleted IS NULL AND operating_point.deleted IS NULL""", (search_id, )).fetchone()
     return _parsed(row) if row else None
 
 
 def searches_of(database, campaign_id):
     """All searches of a campaign, newest first."""
-    rows = database.execute(NAMED + "WHERE search.campaign_id = ? AND variant.deleted IS NULL AND operating_point.deleted IS NULL ORDER BY search.id DESC", (campaign_id,))
+    rows = database.execute(
+        NAMED +
+        "WHERE search.campaign_id = ? AND variant.deleted IS NULL AND operating_point.deleted IS NULL ORDER "
+        "BY search.id DESC", (campaign_id, ))
     return [_parsed(row) for row in rows]
 
 
 def points_of(database, search_id):
     """Every point: its number, values, whether it was proposed, its run (or None) and its problem."""
-    rows = database.execute("SELECT * FROM search_point WHERE search_id = ? ORDER BY number", (search_id,)).fetchall()
+    rows = database.execute("SELECT * FROM search_point WHERE search_id = ? ORDER BY number",
+                            (search_id, )).fetchall()
     out = []
     for row in rows:
         run = runs.run(database, row["run_id"]) if row["run_id"] else None
         # A run that is gone is not asked for again: the search would never end.
         lost = "its run was deleted" if row["run_id"] and run is None else ""
-        out.append({"number": row["number"], "values": json.loads(row["point"]), "proposed": bool(row["proposed"]), "run": run, "problem": row["problem"] or lost})
+        out.append({
+            "number": row["number"], "values": json.loads(row["point"]), "proposed": bool(row["proposed"]),
+            "run": run, "problem": row["problem"] or lost
+        })
     return out
 
 
 def outcomes_of(found, points):
-    """Outcomes of the points that are done; those whose run failed or whose shape cannot be made count as failed."""
+    """Outcomes of the points that are done; those whose run failed or whose shape cannot be made count as
+    failed."""
     out = []
     for point in points:
         run = point["run"]
@@ -87,20 +102,24 @@ def set_state(database, search_id, state, words=""):
 def delete_search(database, search_id):
     """Remove a search and its runs."""
     with transaction(database):
-        for row in database.execute("SELECT run_id FROM search_point WHERE search_id = ? AND run_id IS NOT NULL", (search_id,)).fetchall():
-            database.execute("DELETE FROM run WHERE id = ? AND state NOT IN ('gridding', 'running')", (row["run_id"],))
-            database.execute("UPDATE run SET request = 'stop' WHERE id = ?", (row["run_id"],))
-        database.execute("DELETE FROM search WHERE id = ?", (search_id,))
+        for row in database.execute(
+                "SELECT run_id FROM search_point WHERE search_id = ? AND run_id IS NOT NULL",
+            (search_id, )).fetchall():
+            database.execute("DELETE FROM run WHERE id = ? AND state NOT IN ('gridding', 'running')",
+                             (row["run_id"], ))
+            database.execute("UPDATE run SET request = 'stop' WHERE id = ?", (row["run_id"], ))
+        database.execute("DELETE FROM search WHERE id = ?", (search_id, ))
 
 
 def advance(database):
-    """Queue the next run of the oldest active search whose runs have all ended; returns whether something was done."""
+    """Queue the next run of the oldest active search whose runs have all ended; returns whether something was
+    done."""
     for row in database.execute("SELECT id FROM search WHERE state = 'active' ORDER BY id").fetchall():
         found = search(database, row["id"])
         if found is None:
             continue
         points = points_of(database, row["id"])
-        if any(p["run"] and p["run"]["state"] in runs.ACTIVE + ("paused",) for p in points):
+        if any(p["run"] and p["run"]["state"] in runs.ACTIVE + ("paused", ) for p in points):
             continue
         try:
             _next(database, found, points)
@@ -118,21 +137,32 @@ def _next(database, found, points):
     if open_ is None:
         outcomes = outcomes_of(found, points)
         if len(points) >= plan.most:
-            set_state(database, found["id"], "done", _closing(plan, outcomes, f"All {len(points)} runs are done."))
+            set_state(database, found["id"], "done",
+                      _closing(plan, outcomes, f"All {len(points)} runs are done."))
             return
         values, expected = propose(plan, outcomes)
         if not is_worthwhile(outcomes, expected):
-            set_state(database, found["id"], "done", _closing(plan, outcomes, f"Ended after {len(points)} runs: a further one promises less than a thousandth of what was found to vary."))
+            set_state(
+                database, found["id"], "done",
+                _closing(
+                    plan, outcomes,
+                    f"Ended after {len(points)} runs: a further one promises less than a thousandth of what "
+                    "was found to vary."))
             return
         open_ = {"number": len(points), "values": [float(v) for v in values]}
         with transaction(database):
-            database.execute("INSERT INTO search_point (search_id, number, point, proposed) VALUES (?, ?, ?, 1)", (found["id"], open_["number"], json.dumps(open_["values"])))
+            database.execute(
+                "INSERT INTO search_point (search_id, number, point, proposed) VALUES (?, ?, ?, 1)",
+                (found["id"], open_["number"], json.dumps(open_["values"])))
     _queue(database, found, open_)
 
 
 def _closing(plan, outcomes, words):
     if best(plan, outcomes) is None:
-        return words + " No run holds every constraint: widen the bounds or ease a constraint; the table shows by how much each was missed."
+        return (
+            words +
+            " No run holds every constraint: widen the bounds or ease a constraint; the table shows by how "
+            "much each was missed.")
     return words
 
 
@@ -140,8 +170,13 @@ def _queue(database, found, point):
     """Put a point's run in the queue, or note why its shape cannot be run."""
     sheet = read_toml(found["sheet"])
     try:
-        shape = read_section("shape", with_values(sheet.shape.model_dump(), found["plan"].parameters, point["values"]), sheet.space)
-        varied = read_sheet({**sheet.model_dump(), "shape": shape.model_dump(), "title": f"Search {found['id']}, run {point['number'] + 1}"})
+        shape = read_section("shape",
+                             with_values(sheet.shape.model_dump(), found["plan"].parameters, point["values"]),
+                             sheet.space)
+        varied = read_sheet({
+            **sheet.model_dump(), "shape": shape.model_dump(),
+            "title": f"Search {found['id']}, run {point['number'] + 1}"
+        })
         setup, findings = examine(varied)
         stops = [f.message for f in findings if f.grade == "stop"]
         problem = stops[0] if stops else "" if setup is not None else "this shape cannot be made"
@@ -149,12 +184,14 @@ def _queue(database, found, point):
         problem = str(error)
     if problem:
         with transaction(database):
-            database.execute("UPDATE search_point SET problem = ? WHERE search_id = ? AND number = ?", (problem, found["id"], point["number"]))
+            database.execute("UPDATE search_point SET problem = ? WHERE search_id = ? AND number = ?",
+                             (problem, found["id"], point["number"]))
         return
-    run_id = runs.add_run(database, found["campaign_id"], found["variant_id"], found["point_id"], write_toml(varied), study=MARK,
-                          estimate=runs.expected_seconds(database, setup))
+    run_id = runs.add_run(database, found["campaign_id"], found["variant_id"], found["point_id"],
+                          write_toml(varied), study=MARK, estimate=runs.expected_seconds(database, setup))
     with transaction(database):
-        database.execute("UPDATE search_point SET run_id = ? WHERE search_id = ? AND number = ?", (run_id, found["id"], point["number"]))
+        database.execute("UPDATE search_point SET run_id = ? WHERE search_id = ? AND number = ?",
+                         (run_id, found["id"], point["number"]))
 
 
 def packed(database, found, variant_ids, point_ids):
@@ -164,10 +201,16 @@ def packed(database, found, variant_ids, point_ids):
     points = []
     for p in points_of(database, found["id"]):
         run = p["run"] if p["run"] and p["run"]["state"] in runs.ENDED else None
-        points.append({"values": p["values"], "proposed": p["proposed"], "problem": p["problem"],
-                       "run": {k: run[k] for k in ("sheet", "state", "error", "result", "created")} if run else None})
-    return {"variant": variant_ids.index(found["variant_id"]), "point": point_ids.index(found["point_id"]), "plan": asdict(found["plan"]), "sheet": found["sheet"],
-            "state": "done" if found["state"] == "done" else "paused", "words": found["words"], "points": points}
+        points.append({
+            "values": p["values"], "proposed": p["proposed"], "problem": p["problem"],
+            "run": {k: run[k]
+                    for k in ("sheet", "state", "error", "result", "created")} if run else None
+        })
+    return {
+        "variant": variant_ids.index(found["variant_id"]), "point": point_ids.index(found["point_id"]),
+        "plan": asdict(found["plan"]), "sheet": found["sheet"],
+        "state": "done" if found["state"] == "done" else "paused", "words": found["words"], "points": points
+    }
 
 
 class ArchivePart(BaseModel):
@@ -227,7 +270,8 @@ class _SearchPart(ArchivePart):
 
 
 def checked(found, variants, points, space):
-    """What `packed` made, looked over against its declaration; raises ValueError (pydantic's too) or SheetError where it is not that."""
+    """What `packed` made, looked over against its declaration; raises ValueError (pydantic's too) or
+    SheetError where it is not that."""
     part = _SearchPart.model_validate(found)
     plan, sheet = part.plan, read_toml(part.sheet)
     if part.variant >= variants or part.point >= points or sheet.space != space:
@@ -252,13 +296,21 @@ def unpack(database, campaign_id, found, variant_ids, point_ids):
     """Store what `packed` made."""
     cell = campaign_id, variant_ids[found["variant"]], point_ids[found["point"]]
     with transaction(database):
-        search_id = database.execute("INSERT INTO search (campaign_id, variant_id, point_id, plan, sheet, state, words) VALUES (?, ?, ?, ?, ?, ?, ?)",
-                                     (*cell, json.dumps(found["plan"]), found["sheet"], found["state"], found["words"])).lastrowid
+        search_id = database.execute(
+            "INSERT INTO search (campaign_id, variant_id, point_id, plan, sheet, state, words) VALUES (?, ?, "
+            "?, ?, ?, ?, ?)",
+            (*cell, json.dumps(found["plan"]), found["sheet"], found["state"], found["words"])).lastrowid
         for number, p in enumerate(found["points"]):
             run_id, run = None, p["run"]
             if run:
-                run_id = database.execute("INSERT INTO run (campaign_id, variant_id, point_id, sheet, state, error, result, created, finished, study) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
-                                          (*cell, run["sheet"], run["state"], run["error"], json.dumps(run["result"]) if run["result"] else None, run["created"], run["created"], MARK)).lastrowid
-            database.execute("INSERT INTO search_point (search_id, number, point, proposed, run_id, problem) VALUES (?, ?, ?, ?, ?, ?)",
-                             (search_id, number, json.dumps(p["values"]), int(p["proposed"]), run_id, p["problem"]))
+                run_id = database.execute(
+                    "INSERT INTO run (campaign_id, variant_id, point_id, sheet, state, error, result, "
+                    "created, finished, study) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+                    (*cell, run["sheet"], run["state"], run["error"],
+                     json.dumps(run["result"]) if run["result"] else None, run["created"], run["created"],
+                     MARK)).lastrowid
+            database.execute(
+                "INSERT INTO search_point (search_id, number, point, proposed, run_id, problem) VALUES (?, "
+                "?, ?, ?, ?, ?)",
+                (search_id, number, json.dumps(p["values"]), int(p["proposed"]), run_id, p["problem"]))
     return search_id

@@ -84,4 +84,8 @@ def cp_curves(taps):
 
 
 def trends_of(result):
-    return {name: grid_trend(result["trends"][name]["values"], result.get("space") == "body") for name in ("lift", "drag")}
+    return {
+        name: grid_trend(result["trends"][name]["values"],
+                         result.get("space") == "body")
+        for name in ("lift", "drag")
+    }

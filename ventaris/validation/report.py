@@ -12,13 +12,16 @@ from .cases import CASES, VERSION
 from .noise import CASES as NOISE
 from .nozzles import CASES as NOZZLES
 
-PENS = {"computed": dict(color="#0E4B45", lw=1.6), "reference": dict(color="#C77700", lw=0, marker="o", ms=2.6, mfc="none")}
+PENS = {
+    "computed": dict(color="#0E4B45", lw=1.6), "reference": dict(color="#C77700", lw=0, marker="o", ms=2.6,
+                                                                 mfc="none")
+}
 DASHES = ("-", (0, (4, 1.5)), (0, (1, 1)))
 HEAD = """# Validation report
 
-Written by `ventaris validate`; every number below was computed by this program on the machine named at the end.
-A case is accepted when each of its numbers lies in the interval given, which comes from theory or from published
-solutions, never from our own results.
+Written by `ventaris validate`; every number below was computed by this program on the machine named at the
+end. A case is accepted when each of its numbers lies in the interval given, which comes from theory or from
+published solutions, never from our own results.
 
 """
 
@@ -31,8 +34,10 @@ def write_report(path, only="", echo=lambda line: None, update=False):
     path : Path
         The report; pictures go to a folder ``figures`` beside it.
     only : str
-        Run only cases whose key contains this. A report is written where all of its cases were run: ``body-`` runs those of
-        the report about bodies, which stands beside the one about sections, as do those about nozzles and noise.
+        Run only cases whose key contains this. A report is written where all of its cases were run: ``body-``
+        runs those of
+        the report about bodies, which stands beside the one about sections, as do those about nozzles and
+        noise.
     update : bool
         Where only some of a report's cases were run, put them in place of what the report says of them.
 
@@ -52,18 +57,26 @@ def write_report(path, only="", echo=lambda line: None, update=False):
         done.append(result)
         echo(f"{'accepted' if result.passed else 'REFUSED ':8s} {result.title} ({result.seconds:.1f} s)")
         for check in result.checks:
-            echo(f"    {check.name} = {check.value:.6g}, accepted {check.low:g} to {check.high:g}{'' if check.passed else '   <-- outside' + (', known' if check.open_since else '')}")
-    others = [(path.with_name(f"{path.stem}-{name}.md"), list(cases), f"report: {title}") for name, cases, title in
-              (("bodies", BODIES, "bodies in space"), ("nozzles", NOZZLES, "nozzles, cones and bodies of revolution"), ("noise", NOISE, "jets in time and their noise"))]
+            outside = "" if check.passed else "   <-- outside" + (", known" if check.open_since else "")
+            echo(f"    {check.name} = {check.value:.6g}, accepted {check.low:g} to {check.high:g}{outside}")
+    others = [(path.with_name(f"{path.stem}-{name}.md"), list(cases), f"report: {title}")
+              for name, cases, title in (("bodies", BODIES, "bodies in space"),
+                                         ("nozzles", NOZZLES, "nozzles, cones and bodies of revolution"),
+                                         ("noise", NOISE, "jets in time and their noise"))]
     apart = {key for _, keys, _ in others for key in keys}
     for target, keys, title in ((path, [k for k in CASES if k not in apart], "report"), *others):
         mine = [case for case in done if case.key in keys]
         if len(mine) == len(keys):
             target.parent.mkdir(parents=True, exist_ok=True)
-            target.write_text(HEAD.replace("report", title, 1) + _summary(mine) + "".join(_section(path, case) for case in mine) + _machine())
+            target.write_text(
+                HEAD.replace("report", title, 1) + _summary(mine) +
+                "".join(_section(path, case) for case in mine) + _machine())
             echo(f"wrote {target}")
         elif mine and update and target.exists():
-            target.write_text(_updated(target.read_text(), keys, {case.key: (_row(case), _section(path, case)) for case in mine}))
+            target.write_text(
+                _updated(target.read_text(), keys,
+                         {case.key: (_row(case), _section(path, case))
+                          for case in mine}))
             echo(f"updated {target}")
     return all(case.passed for case in done)
 
@@ -78,7 +91,8 @@ def _row(case):
 
 
 def _updated(text, keys, fresh):
-    """A report with the rows and sections of some cases, {key: (row, section)}, in place of its own or at their place in `keys`."""
+    """A report with the rows and sections of some cases, {key: (row, section)}, in place of its own or at
+    their place in `keys`."""
     body, rule, foot = text.rpartition("---\n")
     head, *sections = re.split(r'(?=^<a id=")', body, flags=re.MULTILINE)
     kept = {re.match(r'<a id="([^"]+)"', section)[1]: section for section in sections}
@@ -86,7 +100,8 @@ def _updated(text, keys, fresh):
     kept |= {key: section for key, (_, section) in fresh.items()}
     rows |= {key: row for key, (row, _) in fresh.items()}
     intro = head[:head.index("|---|---|---|\n") + len("|---|---|---|\n")]
-    return intro + "\n".join(rows[key] for key in keys if key in rows) + "\n\n" + "".join(kept[key] for key in keys if key in kept) + rule + foot
+    return intro + "\n".join(rows[key] for key in keys if key in rows) + "\n\n" + "".join(
+        kept[key] for key in keys if key in kept) + rule + foot
 
 
 def _accepted(case):
@@ -96,15 +111,23 @@ def _accepted(case):
 
 
 def _section(path, case):
-    lines = [f'<a id="{case.key}"></a>', "", f"## {case.title}", "", case.setup.rstrip(".") + ".", "", "| number | computed | accepted | source |", "|---|---|---|---|"]
+    lines = [
+        f'<a id="{case.key}"></a>', "", f"## {case.title}", "",
+        case.setup.rstrip(".") + ".", "", "| number | computed | accepted | source |", "|---|---|---|---|"
+    ]
     for c in case.checks:
-        lines.append(f"| {c.name} | {'' if c.passed else '**'}{c.value:.5g}{'' if c.passed else ' (outside)**'} | {c.low:g} … {c.high:g} | {c.source} |")
+        lines.append(
+            f"| {c.name} | {'' if c.passed else '**'}{c.value:.5g}{'' if c.passed else ' (outside)**'} | "
+            f"{c.low:g} … {c.high:g} | {c.source} |")
     lines += [f"\n**Open.** {c.name}: {c.open_since}" for c in case.checks if c.open_since and not c.passed]
     for name, trend in case.trends.items():
         values = ", ".join(f"{v:.5f}" for v in trend.values)
         extra = f"; extrapolated {trend.extrapolated:.5f}" if trend.extrapolated is not None else ""
         bar = f"; error bar ± {trend.error:.5f}" if trend.error is not None else ""
-        lines += ["", f"Grid trend of {name} (coarse, medium, fine): {values}. {trend.words}{extra.replace('; e', ' E', 1)}{bar}."]
+        lines += [
+            "", f"Grid trend of {name} (coarse, medium, fine): {values}. "
+            f"{trend.words}{extra.replace('; e', ' E', 1)}{bar}."
+        ]
     if case.curves or case.draw:
         picture = path.parent / "figures" / f"{case.key}.svg"
         picture.parent.mkdir(exist_ok=True)
@@ -139,4 +162,5 @@ def _draw(case, path):
 
 
 def _machine():
-    return f"---\nVentaris {VERSION}, Python {platform.python_version()}, {platform.machine()}, two cores; times include the coarse and medium levels.\n"
+    return (f"---\nVentaris {VERSION}, Python {platform.python_version()}, {platform.machine()}, two cores; "
+            "times include the coarse and medium levels.\n")

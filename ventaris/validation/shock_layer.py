@@ -7,7 +7,8 @@ point in the sense of least squares (Gauss-Newton).  Lengths are in sphere radii
 
 References
 ----------
-Moretti, Abbett: A time-dependent computational method for blunt body flows, AIAA J. 4, 1966 (the fitted shock).
+Moretti, Abbett: A time-dependent computational method for blunt body flows, AIAA J. 4, 1966 (the fitted
+shock).
 Trefethen: Spectral Methods in MATLAB, SIAM, 2000 (differentiation matrices, parity on a half interval).
 """
 from dataclasses import dataclass
@@ -58,35 +59,40 @@ def solve_sphere(mach, points=10, reach=60.0, gamma=1.4):
     layer = _Layer(mach, points, np.radians(reach), gamma)
     found = least_squares(layer.defects, layer.start(), max_nfev=60)
     _, _, p, distance = layer.unpack(found.x)
-    pitot = (0.5 * (gamma + 1) * mach**2) ** (gamma / (gamma - 1)) * ((gamma + 1) / (2 * gamma * mach**2 - gamma + 1)) ** (1 / (gamma - 1)) / gamma
-    return ShockLayer(layer.on_axis(distance), layer.on_axis(p[0]) / pitot, float(np.sqrt(2 * found.cost / len(found.fun))))
+    pitot = (0.5 * (gamma + 1) * mach**2)**(gamma / (gamma - 1)) * (
+        (gamma + 1) / (2 * gamma * mach**2 - gamma + 1))**(1 / (gamma - 1)) / gamma
+    return ShockLayer(layer.on_axis(distance),
+                      layer.on_axis(p[0]) / pitot, float(np.sqrt(2 * found.cost / len(found.fun))))
 
 
 def _chebyshev(n):
     """Differentiation matrix and points 1 … -1 of n + 1 Chebyshev points."""
     k = np.arange(n + 1)
     x = np.cos(np.pi * k / n)
-    weight = np.where((k == 0) | (k == n), 2.0, 1.0) * (-1.0) ** k
+    weight = np.where((k == 0) | (k == n), 2.0, 1.0) * (-1.0)**k
     matrix = np.outer(weight, 1 / weight) / (x[:, None] - x + np.eye(n + 1))
     return matrix - np.diag(matrix.sum(axis=1)), x
 
 
 class _Layer:
-    """Equations of the layer; velocities over a_inf, pressures over rho_inf a_inf^2, rows across and columns along it."""
-
+    """Equations of the layer; velocities over a_inf, pressures over rho_inf a_inf^2, rows across and columns
+    along it."""
     def __init__(self, mach, points, reach, gamma):
         self.mach, self.points, self.gamma = mach, points, gamma
         self.enthalpy = 1 / (gamma - 1) + 0.5 * mach**2
-        # Half of an interval about the axis, which itself is no point: pressures are even across it, the speed along is odd.
+        # Half of an interval about the axis, which itself is no point: pressures are even across it, the
+        # speed along is odd.
         whole, x = _chebyshev(2 * points - 1)
         self.share, self.angle = x[:points], reach * x[:points]
         mirrored = whole[:points, points:][:, ::-1]
-        self.along_even, self.along_odd = (whole[:points, :points] + mirrored) / reach, (whole[:points, :points] - mirrored) / reach
+        self.along_even, self.along_odd = (whole[:points, :points] +
+                                           mirrored) / reach, (whole[:points, :points] - mirrored) / reach
         across, e = _chebyshev(points)
         self.height, self.across = (1 - e[:, None]) / 2, -2 * across
 
     def unpack(self, z):
-        """Radial speed, speed along, pressure, shape (points + 1, points), and the shock's distance from the sphere."""
+        """Radial speed, speed along, pressure, shape (points + 1, points), and the shock's distance from the
+        sphere."""
         fields = z[:-self.points].reshape(3, self.points + 1, self.points)
         return *fields, z[-self.points:]
 
@@ -102,29 +108,37 @@ class _Layer:
         radial, along = -self.mach * np.cos(self.angle), self.mach * np.sin(self.angle)
         normal, tangent = radial * out + along * aside, -radial * aside + along * out
         density = (g + 1) * normal**2 / ((g - 1) * normal**2 + 2)
-        return normal / density * out - tangent * aside, normal / density * aside + tangent * out, (1 + 2 * g / (g + 1) * (normal**2 - 1)) / g
+        return normal / density * out - tangent * aside, normal / density * aside + tangent * out, (
+            1 + 2 * g / (g + 1) * (normal**2 - 1)) / g
 
     def start(self):
-        """A guess: the correlation's distance, a cosine law of the pressure on the sphere, straight lines between."""
+        """A guess: the correlation's distance, a cosine law of the pressure on the sphere, straight lines
+        between."""
         g, angle = self.gamma, self.angle
         distance = 0.143 * np.exp(3.24 / self.mach**2) * (1 + 0.35 * angle**2 + 0.1 * angle**4)
         u, v, p = self.behind_shock(distance)
         most = 1.1 * p.max()
-        body = 1 / g + (most - 1 / g) * np.cos(angle) ** 2
-        slip = np.sqrt(2 * self.enthalpy * (1 - (body / most) ** ((g - 1) / g)))
+        body = 1 / g + (most - 1 / g) * np.cos(angle)**2
+        slip = np.sqrt(2 * self.enthalpy * (1 - (body / most)**((g - 1) / g)))
         s = self.height
-        return np.concatenate([(s * u).ravel(), ((1 - s) * slip + s * v).ravel(), ((1 - s) * body + s * p).ravel(), distance])
+        return np.concatenate([(s * u).ravel(), ((1 - s) * slip + s * v).ravel(),
+                               ((1 - s) * body + s * p).ravel(), distance])
 
     def defects(self, z):
-        """Mass, radial and angular momentum at all points, impermeable sphere, and the jump; total enthalpy is constant by construction."""
+        """Mass, radial and angular momentum at all points, impermeable sphere, and the jump; total enthalpy
+        is constant by construction."""
         u, v, p, distance = self.unpack(z)
         g = self.gamma
         slope, radius = self.along_even @ distance, 1 + self.height * distance
         rho = g / (g - 1) * p / (self.enthalpy - 0.5 * (u * u + v * v))
         d_r = lambda f: (self.across @ f) / distance
         d_angle = lambda f, matrix: f @ matrix.T - self.height * slope * d_r(f)
-        mass = d_r(rho * u) + 2 * rho * u / radius + (d_angle(rho * v, self.along_odd) + rho * v / np.tan(self.angle)) / radius
+        mass = d_r(rho * u) + 2 * rho * u / radius + (d_angle(rho * v, self.along_odd) +
+                                                      rho * v / np.tan(self.angle)) / radius
         radial = rho * (u * d_r(u) + v / radius * d_angle(u, self.along_even) - v * v / radius) + d_r(p)
-        angular = rho * (u * d_r(v) + v / radius * d_angle(v, self.along_odd) + u * v / radius) + d_angle(p, self.along_even) / radius
+        angular = rho * (u * d_r(v) + v / radius * d_angle(v, self.along_odd) + u * v / radius) + d_angle(
+            p, self.along_even) / radius
         edges = [u[0], *(field[-1] - wanted for field, wanted in zip((u, v, p), self.behind_shock(distance)))]
-        return np.concatenate([mass.ravel(), radial.ravel(), angular.ravel(), *(EDGE_WEIGHT * e for e in edges)])
+        return np.concatenate(
+            [mass.ravel(), radial.ravel(),
+             angular.ravel(), *(EDGE_WEIGHT * e for e in edges)])

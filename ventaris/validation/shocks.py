@@ -12,7 +12,8 @@ from .case import Case, Check
 GAMMA = 1.4
 # Sod's tube in its own units: states on both sides, and what lies between them (exact solution).
 LEFT, RIGHT, UNTIL = (1.0, 1.0), (0.125, 0.1), 0.2
-STAR_PRESSURE, STAR_SPEED, BEHIND_FAN, BEHIND_SHOCK, SHOCK_SPEED = 0.30313018, 0.92745262, 0.42631943, 0.26557371, 1.75215573
+STAR_PRESSURE, STAR_SPEED, BEHIND_FAN, BEHIND_SHOCK, SHOCK_SPEED = (0.30313018, 0.92745262, 0.42631943,
+                                                                    0.26557371, 1.75215573)
 TUBE = "exact solution of Sod's tube (J. Comput. Phys. 27, 1978)"
 
 
@@ -21,21 +22,29 @@ def sod_density(x, t):
     a = np.sqrt(GAMMA * LEFT[1] / LEFT[0])
     tail = STAR_SPEED - np.sqrt(GAMMA * STAR_PRESSURE / BEHIND_FAN)
     s = x / t
-    inside = np.clip(2 / (GAMMA + 1) - (GAMMA - 1) / (GAMMA + 1) * s / a, 0, 1) ** (2 / (GAMMA - 1))
-    return np.select([s < -a, s < tail, s < STAR_SPEED, s < SHOCK_SPEED], [LEFT[0] + 0 * s, LEFT[0] * inside, BEHIND_FAN + 0 * s, BEHIND_SHOCK + 0 * s], RIGHT[0])
+    inside = np.clip(2 / (GAMMA + 1) - (GAMMA - 1) / (GAMMA + 1) * s / a, 0, 1)**(2 / (GAMMA - 1))
+    return np.select([s < -a, s < tail, s < STAR_SPEED, s < SHOCK_SPEED],
+                     [LEFT[0] + 0 * s, LEFT[0] * inside, BEHIND_FAN + 0 * s, BEHIND_SHOCK + 0 * s], RIGHT[0])
 
 
 def box_mesh(x, y, present=None, closed=False):
-    """A mesh of rectangles between lines; `present` tells which cells there are, shape (len(x) - 1, len(y) - 1). Its sides are walls, its ends "left" and "right" too where it is closed."""
+    """A mesh of rectangles between lines; `present` tells which cells there are, shape (len(x) - 1, len(y) -
+    1). Its sides are walls, its ends "left" and "right" too where it is closed."""
     number = np.arange(len(x) * len(y)).reshape(len(x), len(y))
     there = np.ones((len(x) - 1, len(y) - 1), dtype=bool) if present is None else present
     cells = block_cells(number)[there]
     around = np.pad(there, 1)
     pairs = lambda a, b, where: np.stack([a[where], b[where]], axis=1)
     inner = around[1:-1, 1:-1]
-    walls = np.concatenate([pairs(number[:-1, :-1], number[1:, :-1], inner & ~around[1:-1, :-2]), pairs(number[:-1, 1:], number[1:, 1:], inner & ~around[1:-1, 2:]),
-                            pairs(number[1:-1, :-1], number[1:-1, 1:], inner[:-1] & ~inner[1:])])
-    edges = {"walls": walls, "left": pairs(number[:1, :-1], number[:1, 1:], inner[:1]), "right": pairs(number[-1:, :-1], number[-1:, 1:], inner[-1:])}
+    walls = np.concatenate([
+        pairs(number[:-1, :-1], number[1:, :-1], inner & ~around[1:-1, :-2]),
+        pairs(number[:-1, 1:], number[1:, 1:], inner & ~around[1:-1, 2:]),
+        pairs(number[1:-1, :-1], number[1:-1, 1:], inner[:-1] & ~inner[1:])
+    ])
+    edges = {
+        "walls": walls, "left": pairs(number[:1, :-1], number[:1, 1:], inner[:1]),
+        "right": pairs(number[-1:, :-1], number[-1:, 1:], inner[-1:])
+    }
     if closed:
         edges = {"walls": np.concatenate(list(edges.values()))}
     points = np.stack(np.meshgrid(x, y, indexing="ij"), axis=-1).reshape(-1, 2)
@@ -88,12 +97,18 @@ def shock_tube():
             x, density = tube(n)
             errors.append(float(np.abs(density - sod_density(x, UNTIL)).mean()))
         order = float(np.log2(errors[0] / errors[2]) / 2)
-        checks += [Check(f"{name}: mean density error, 400 cells", errors[2], 0, 0.004, TUBE),
-                   Check(f"{name}: order of the error from 100 to 400 cells", order, 0.7, 1.3, "first order at shocks, two thirds and more at contacts, whatever the scheme (Harten 1989)"),
-                   Check(f"{name}: density behind the shock", float(np.median(density[(x > 0.24) & (x < 0.31)])), 0.99 * BEHIND_SHOCK, 1.01 * BEHIND_SHOCK, TUBE)]
+        checks += [
+            Check(f"{name}: mean density error, 400 cells", errors[2], 0, 0.004, TUBE),
+            Check(
+                f"{name}: order of the error from 100 to 400 cells", order, 0.7, 1.3,
+                "first order at shocks, two thirds and more at contacts, whatever the scheme (Harten 1989)"),
+            Check(f"{name}: density behind the shock", float(np.median(density[(x > 0.24) & (x < 0.31)])),
+                  0.99 * BEHIND_SHOCK, 1.01 * BEHIND_SHOCK, TUBE)
+        ]
         curves.append((f"computed, {name}", x, density, "computed"))
     curves.append(("exact", x[::4], sod_density(x[::4], UNTIL), "reference"))
-    return Case("nozzle-tube", "Shock tube, followed in time", "100, 200 and 400 cells", checks, 0.0, curves, ("x", "density"))
+    return Case("nozzle-tube", "Shock tube, followed in time", "100, 200 and 400 cells", checks, 0.0, curves,
+                ("x", "density"))
 
 
 def forward_step(per_unit=40):
@@ -119,23 +134,38 @@ def forward_step(per_unit=40):
     shock = float(middles[np.argmax(jump > 0.5 * (1.4 + 5.4))])
     stem = float(middles[np.argmax(density[roof] > 3.4)])
     # The Mach stem is the part of the front below the roof that stands upright.
-    front = np.array([middles[np.argmax(density[lookup[:, k]] > 3.4)] if (lookup[:, k] >= 0).all() else np.nan for k in range(per_unit)])
+    front = np.array([
+        middles[np.argmax(density[lookup[:, k]] > 3.4)] if (lookup[:, k] >= 0).all() else np.nan
+        for k in range(per_unit)
+    ])
     upright = int((np.abs(front - stem) < 1.5 / per_unit).sum())
-    pitot = ((GAMMA + 1) / 2 * 9) ** (GAMMA / (GAMMA - 1)) * ((2 * GAMMA * 9 - (GAMMA - 1)) / (GAMMA + 1)) ** (-1 / (GAMMA - 1))
-    checks = [Check("pressure at the foot of the step over the stream's", float(pressure[floor[-1]]), 0.97 * pitot, 1.03 * pitot, "total pressure behind a normal shock at Mach 3, exact"),
-              Check("density behind the front on the floor", float(jump[(middles[:len(jump)] > shock + 0.06)][0]), 0.97 * 5.4, 1.06 * 5.4, "normal shock: 1.4 times 3.857; a little more where the air is already slowed"),
-              Check("front on the floor at x", shock, 0.0, 0.6, "detached ahead of the step"),
-              Check("height of the upright stem at the roof", upright / per_unit, 0.05, 0.4, "a Mach reflection, as every published solution of this flow shows (Woodward, Colella, J. Comput. Phys. 54, 1984)")]
+    pitot = ((GAMMA + 1) / 2 * 9)**(GAMMA / (GAMMA - 1)) * ((2 * GAMMA * 9 - (GAMMA - 1)) /
+                                                            (GAMMA + 1))**(-1 / (GAMMA - 1))
+    checks = [
+        Check("pressure at the foot of the step over the stream's", float(pressure[floor[-1]]), 0.97 * pitot,
+              1.03 * pitot, "total pressure behind a normal shock at Mach 3, exact"),
+        Check("density behind the front on the floor", float(jump[(middles[:len(jump)]
+                                                                   > shock + 0.06)][0]), 0.97 * 5.4,
+              1.06 * 5.4, "normal shock: 1.4 times 3.857; a little more where the air is already slowed"),
+        Check("front on the floor at x", shock, 0.0, 0.6, "detached ahead of the step"),
+        Check(
+            "height of the upright stem at the roof", upright / per_unit, 0.05, 0.4,
+            "a Mach reflection, as every published solution of this flow shows (Woodward, Colella, J. "
+            "Comput. Phys. 54, 1984)")
+    ]
 
     def draw(axes):
         from matplotlib.tri import Triangulation
         nodes = mesh.point_values(density[:, None])[:, 0]
         c = mesh.cell_nodes
-        axes.tricontour(Triangulation(*mesh.points.T, np.concatenate([c[:, [0, 1, 2]], c[:, [0, 2, 3]]])), nodes, levels=30, colors="#0E4B45", linewidths=0.6)
+        axes.tricontour(Triangulation(*mesh.points.T, np.concatenate([c[:, [0, 1, 2]], c[:, [0, 2, 3]]])),
+                        nodes, levels=30, colors="#0E4B45", linewidths=0.6)
         axes.set_aspect("equal")
         axes.set_xlabel("x")
         axes.set_ylabel("y")
-    return Case("nozzle-step", "Forward step, M 3, followed to t = 4", f"{mesh.n_cells} cells, {per_unit} per unit; lines of equal density", checks, 0.0, draw=draw)
+
+    return Case("nozzle-step", "Forward step, M 3, followed to t = 4",
+                f"{mesh.n_cells} cells, {per_unit} per unit; lines of equal density", checks, 0.0, draw=draw)
 
 
 CASES = {"nozzle-tube": shock_tube, "nozzle-step": forward_step}

@@ -22,13 +22,20 @@ from ..store.surfaces import serve_library
 from ..store.database import StoreError, Unreachable, explain, open_database, remember, setting
 from ..store.deletions import last_deletion
 from ..store.runs import StateError
-from . import body_looks, body_sheets, campaigns, compare, curves, flow, looks, maps, noise, presentation, runs, searches, sheets, study
+from . import (
+    body_looks, body_sheets, campaigns, compare, curves, flow, looks, maps, noise, presentation, runs,
+    searches, sheets, study
+)
 
 LARGEST_UPLOAD = 210_000_000
-POLICY = ("default-src 'self'; script-src 'self'; style-src 'self'; img-src 'self' data: blob:; font-src 'self'; connect-src 'self'; "
-          "object-src 'none'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'")
-TITLES = {400: "That did not work", 403: "Not allowed", 404: "Nothing here", 405: "Not allowed here", 409: "Changed in the meantime",
-          413: "Too large", 429: "Wait a moment", 500: "The program made a mistake", 503: "The laboratory cannot be reached", 507: "Nothing was stored"}
+POLICY = (
+    "default-src 'self'; script-src 'self'; style-src 'self'; img-src 'self' data: blob:; font-src 'self'; "
+    "connect-src 'self'; object-src 'none'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'")
+TITLES = {
+    400: "That did not work", 403: "Not allowed", 404: "Nothing here", 405: "Not allowed here",
+    409: "Changed in the meantime", 413: "Too large", 429: "Wait a moment", 500: "The program made a mistake",
+    503: "The laboratory cannot be reached", 507: "Nothing was stored"
+}
 # Wrong passwords from one address before it has to wait, and for how long, s; doubled by every further one.
 FREE_TRIES, FIRST_WAIT, LONGEST_WAIT = 5, 2.0, 900.0
 
@@ -54,14 +61,17 @@ def create_app(folder, password=None, local=True):
     serve_library(folder)
     # Two servers on one machine keep their cookies apart: browsers do not tell ports.
     cookie = "ventaris_" + hashlib.sha256(str(Path(folder).resolve()).encode()).hexdigest()[:10]
-    app.config.update(SECRET_KEY=key, SESSION_COOKIE_NAME=cookie, MAX_CONTENT_LENGTH=LARGEST_UPLOAD, MAX_FORM_MEMORY_SIZE=4_000_000, FOLDER=Path(folder),
-                      WTF_CSRF_TIME_LIMIT=None, SESSION_COOKIE_SAMESITE="Strict", SESSION_COOKIE_HTTPONLY=True,
-                      SEND_FILE_MAX_AGE_DEFAULT=3600, TEMPLATES_AUTO_RELOAD=bool(os.environ.get("VENTARIS_RELOAD")))
+    app.config.update(SECRET_KEY=key, SESSION_COOKIE_NAME=cookie, MAX_CONTENT_LENGTH=LARGEST_UPLOAD,
+                      MAX_FORM_MEMORY_SIZE=4_000_000, FOLDER=Path(folder), WTF_CSRF_TIME_LIMIT=None,
+                      SESSION_COOKIE_SAMESITE="Strict", SESSION_COOKIE_HTTPONLY=True,
+                      SEND_FILE_MAX_AGE_DEFAULT=3600,
+                      TEMPLATES_AUTO_RELOAD=bool(os.environ.get("VENTARIS_RELOAD")))
     app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True
     CSRFProtect(app)
     presentation.register(app)
     use_face(str(Path(__file__).parent / "static/vendor/fonts/ibm-plex-sans-400.ttf"))
-    for room in (campaigns, sheets, study, runs, flow, looks, curves, compare, maps, body_looks, body_sheets, searches, noise):
+    for room in (campaigns, sheets, study, runs, flow, looks, curves, compare, maps, body_looks, body_sheets,
+                 searches, noise):
         app.register_blueprint(room.pages)
     _security(app, password, local)
     _errors(app)
@@ -83,12 +93,14 @@ def create_app(folder, password=None, local=True):
         except sqlite3.Error:
             undoable = None
         return {"undoable": undoable, "version": presentation.asset_version()}
+
     return app
 
 
 def is_loopback(host):
     """Whether a host, with or without port and brackets, is this machine's own address."""
-    name = host[1:host.index("]")] if host.startswith("[") and "]" in host else host.rsplit(":", 1)[0] if host.count(":") == 1 else host
+    name = host[1:host.index("]")] if host.startswith("[") and "]" in host else host.rsplit(
+        ":", 1)[0] if host.count(":") == 1 else host
     if name == "localhost":
         return True
     try:
@@ -99,7 +111,6 @@ def is_loopback(host):
 
 class PasswordBrake:
     """Makes an address that gives wrong passwords wait, longer each time."""
-
     def __init__(self, clock=time.monotonic):
         self._clock, self._lock, self._wrong = clock, threading.Lock(), {}
 
@@ -115,7 +126,7 @@ class PasswordBrake:
             if len(self._wrong) > 10_000:
                 self._wrong.clear()
             count = self._wrong.get(address, (0, 0.0))[0] + 1
-            wait = min(FIRST_WAIT * 2.0 ** (count - FREE_TRIES), LONGEST_WAIT) if count >= FREE_TRIES else 0.0
+            wait = min(FIRST_WAIT * 2.0**(count - FREE_TRIES), LONGEST_WAIT) if count >= FREE_TRIES else 0.0
             self._wrong[address] = count, self._clock() + wait
 
     def passed(self, address):
@@ -148,7 +159,8 @@ def _ask_password(brake, password):
     address = request.remote_addr or ""
     wait = brake.wait(address)
     if wait > 0:
-        return Response(f"Too many wrong passwords. Wait {wait:.0f} s, then try again.", 429, {"Retry-After": str(int(wait) + 1)})
+        return Response(f"Too many wrong passwords. Wait {wait:.0f} s, then try again.", 429,
+                        {"Retry-After": str(int(wait) + 1)})
     given = request.authorization.password if request.authorization else None
     if given is not None and hmac.compare_digest(given.encode("utf-8", "surrogatepass"), password.encode()):
         brake.passed(address)
@@ -164,15 +176,19 @@ NOTHING_HERE = "There is nothing at this address. It may have been deleted, or t
 def _errors(app):
     def page(status, message, problems=()):
         if request.headers.get("HX-Request"):
-            return render_template("partials/notice.html", message=message, problems=problems, grade="bad"), status
-        return render_template("error.html", title=TITLES.get(status, "Error"), message=message, problems=problems), status
+            return render_template("partials/notice.html", message=message, problems=problems,
+                                   grade="bad"), status
+        return render_template("error.html", title=TITLES.get(status, "Error"), message=message,
+                               problems=problems), status
 
     @app.errorhandler(HTTPException)
     def http(error):
         message = error.description
         if error.code == 413:
-            message = (f"The upload is larger than {LARGEST_UPLOAD // 1_000_000} MB. Section coordinates need a few kilobytes, surfaces rarely more than 100 MB: "
-                       "check that you chose the right file, or simplify it.")
+            message = (
+                f"The upload is larger than {LARGEST_UPLOAD // 1_000_000} MB. Section coordinates need a few "
+                "kilobytes, surfaces rarely more than 100 MB: "
+                "check that you chose the right file, or simplify it.")
         elif error.code == 404 and error.description == NotFound.description:
             message = NOTHING_HERE
         return page(error.code, message)
@@ -184,7 +200,10 @@ def _errors(app):
 
     @app.errorhandler(CSRFError)
     def forged(error):
-        return page(400, "This page is too old to change anything. Reload it and try again; what you typed is still in the fields of this tab.")
+        return page(
+            400,
+            "This page is too old to change anything. Reload it and try again; what you typed is still in "
+            "the fields of this tab.")
 
     @app.errorhandler(SheetError)
     def sheet(error):
@@ -211,7 +230,9 @@ def _errors(app):
     @app.errorhandler(Exception)
     def mistake(error):
         app.logger.exception("unexpected")
-        return page(500, f"{type(error).__name__}: {error}. Your inputs are kept as they were before; please report this.")
+        return page(
+            500,
+            f"{type(error).__name__}: {error}. Your inputs are kept as they were before; please report this.")
 
 
 def basic_header(password):

@@ -18,12 +18,16 @@ def draw_body(section, setup):
     svg : Markup
     caption : str
     """
-    return {"shape": _shape, "air": _air, "domain": _domain, "grid": _grid, "instruments": _instruments, "flow": _air, "run": _domain}[section](setup)
+    return {
+        "shape": _shape, "air": _air, "domain": _domain, "grid": _grid, "instruments": _instruments,
+        "flow": _air, "run": _domain
+    }[section](setup)
 
 
 def _frame(inner, box, css="drawing"):
     left, right, bottom, top = box
-    return Markup(f'<svg class="{css}" viewBox="{left:.5f} {-top:.5f} {right - left:.5f} {top - bottom:.5f}" role="img">{inner}</svg>')
+    return Markup(f'<svg class="{css}" viewBox="{left:.5f} {-top:.5f} {right - left:.5f} {top - bottom:.5f}" '
+                  f'role="img">{inner}</svg>')
 
 
 def _path(loops, css):
@@ -70,36 +74,46 @@ def _shape(setup):
     across = shift + front_box[1]
     low = top_box[2] + down
     pad = 0.05 * (across - box[0]) + letters
-    rows.append(_text(box[0], box[3] + 0.4 * letters, f"{show(float(size[0]), 'm', 4)} long", letters, "pale"))
+    rows.append(_text(box[0], box[3] + 0.4 * letters, f"{show(float(size[0]), 'm', 4)} long", letters,
+                      "pale"))
     words = f"{show(float(size[1]), 'm', 4)} × {show(float(size[2]), 'm', 4)}"
     rows.append(_text(across - (front_box[1] - front_box[0]), box[3] + 0.4 * letters, words, letters, "pale"))
     # A slender body's end view is narrower than what is written over it.
     across = max(across, shift + front_box[0] + LETTER * len(words) * letters)
     m = setup.measures()
-    caption = (f"{len(surface.triangles):,} triangles".replace(",", " ") + f" in {len(surface.parts)} part{'s' if len(surface.parts) != 1 else ''}; frontal area {m['frontal_area']:.5g} m² "
-               f"(measured along lines {show(m['frontal_resolution'], 'm', 2)} apart, good to {max(100 * m['frontal_uncertainty'] / max(m['frontal_area'], 1e-12), 0.001):.2g} %), "
+    caption = (f"{len(surface.triangles):,} triangles".replace(",", " ") +
+               f" in {len(surface.parts)} part{'s' if len(surface.parts) != 1 else ''}; frontal area "
+               f"{m['frontal_area']:.5g} m² "
+               f"(measured along lines {show(m['frontal_resolution'], 'm', 2)} apart, good to "
+               f"{max(100 * m['frontal_uncertainty'] / max(m['frontal_area'], 1e-12), 0.001):.2g} %), "
                f"reference area {setup.area:.5g} m² and length {setup.length:.4g} m, of the whole body.")
     return _frame("".join(rows), (box[0] - pad, across + pad, low - pad, box[3] + pad)), caption
 
 
 def _openings(setup, size):
-    """Arrows at what passes air, seen from the side: into the surface or out of it, with a word beside each."""
+    """Arrows at what passes air, seen from the side: into the surface or out of it, with a word beside
+    each."""
     surface, out = setup.body.surface, []
     for name, action in setup.openings.items():
         if name in SIDES or not action.is_open:
             continue
         own = surface.patch == surface.patches.index(name.removeprefix("body: "))
         share = surface.areas[own, None] / surface.areas[own].sum()
-        middle, normal = ((share * values[own]).sum(axis=0)[[0, 2]] for values in (surface.corners.mean(axis=1), surface.normals))
+        middle, normal = ((share * values[own]).sum(axis=0)[[0, 2]]
+                          for values in (surface.corners.mean(axis=1), surface.normals))
         length = np.linalg.norm(normal)
         if length < 0.3:
             continue
         way = 0.12 * size * normal / length
-        inwards = action.action == "takes in" or action.action == "blows" and action.speed < 0 or action.action == "blows mass" and action.mass_flow < 0
+        inwards = (action.action == "takes in" or action.action == "blows" and action.speed < 0
+                   or action.action == "blows mass" and action.mass_flow < 0)
         start, tip = (middle + way, middle) if inwards else (middle, middle + way)
         along, across = 0.3 * (tip - start), 0.15 * (tip - start)[[1, 0]] * [1, -1]
-        out += [_lines([(start, tip), (tip, tip - along + across), (tip, tip - along - across)], "stream"),
-                _text(middle[0] + way[0] + 0.02 * size, middle[1] + way[1] + 0.05 * size, name, 0.04 * size, "pale")]
+        out += [
+            _lines([(start, tip), (tip, tip - along + across), (tip, tip - along - across)], "stream"),
+            _text(middle[0] + way[0] + 0.02 * size, middle[1] + way[1] + 0.05 * size, name, 0.04 * size,
+                  "pale")
+        ]
     return out
 
 
@@ -114,14 +128,21 @@ def _air(setup):
         y = box[2] + (box[3] - box[2]) * (0.2 + 0.3 * k)
         x0, x1 = box[0] - 0.45 * size, box[0] - 0.1 * size
         rise = np.tan(a) * (x1 - x0)
-        parts.append(_lines([((x0, y - rise), (x1, y)), ((x1, y), (x1 - 0.05 * size, y + 0.025 * size - 0.05 * size * np.tan(a))), ((x1, y), (x1 - 0.05 * size, y - 0.025 * size - 0.05 * size * np.tan(a)))], "stream"))
+        parts.append(
+            _lines([((x0, y - rise), (x1, y)),
+                    ((x1, y), (x1 - 0.05 * size, y + 0.025 * size - 0.05 * size * np.tan(a))),
+                    ((x1, y), (x1 - 0.05 * size, y - 0.025 * size - 0.05 * size * np.tan(a)))], "stream"))
     parts += _openings(setup, size)
     air = setup.air
     yaw = f", yaw {setup.sheet.air.yaw:g}°" if setup.sheet.air.yaw else ""
-    parts.append(_text(box[0] - 0.45 * size, box[3] + 0.06 * size, f"{show(air.speed, 'm/s', 4)}{yaw}", letters))
-    caption = f"Mach {air.mach:.3g}, Reynolds number {large(setup.reynolds, 3)} on {setup.length:.4g} m; {show(air.dynamic_pressure, 'Pa', 4)} of dynamic pressure."
+    parts.append(
+        _text(box[0] - 0.45 * size, box[3] + 0.06 * size, f"{show(air.speed, 'm/s', 4)}{yaw}", letters))
+    caption = (f"Mach {air.mach:.3g}, Reynolds number {large(setup.reynolds, 3)} on {setup.length:.4g} m; "
+               f"{show(air.dynamic_pressure, 'Pa', 4)} of dynamic pressure.")
     room = 0.3 if setup.openings else 0.1
-    return _frame("".join(parts), (box[0] - 0.5 * size, box[1] + room * size, box[2] - 0.2 * size, box[3] + 0.2 * size)), caption
+    return _frame(
+        "".join(parts),
+        (box[0] - 0.5 * size, box[1] + room * size, box[2] - 0.2 * size, box[3] + 0.2 * size)), caption
 
 
 def _domain(setup):
@@ -134,26 +155,37 @@ def _domain(setup):
     letters = 0.022 * (high[0] - low[0])
 
     def frame(a, b, css):
-        return f'<rect class="{css}" x="{a[0]:.5f}" y="{-b[1]:.5f}" width="{b[0] - a[0]:.5f}" height="{b[1] - a[1]:.5f}"/>'
-    parts = [frame(low[[0, 2]], high[[0, 2]], "far"), side, f'<g transform="translate(0 {-down:.5f})">', frame(low[[0, 1]], high[[0, 1]], "far"), top]
+        return (f'<rect class="{css}" x="{a[0]:.5f}" y="{-b[1]:.5f}" width="{b[0] - a[0]:.5f}" '
+                f'height="{b[1] - a[1]:.5f}"/>')
+
+    parts = [
+        frame(low[[0, 2]], high[[0, 2]], "far"), side, f'<g transform="translate(0 {-down:.5f})">',
+        frame(low[[0, 1]], high[[0, 1]], "far"), top
+    ]
     if setup.half:
         parts.append(_lines([((low[0], 0.0), (high[0], 0.0))], "stream"))
     parts.append("</g>")
     if domain.kind == "ground":
         parts.append(_lines([((low[0], low[2]), (high[0], low[2]))], "side"))
-        parts.append(_text(low[0] + letters, low[2] + 0.6 * letters, f"ground, {setup.sheet.domain.ground}", letters))
-    parts.append(_text(low[0] + letters, high[2] - 1.4 * letters, "from the left", letters, "pale") + _text(low[0] + letters, high[1] + down - 1.4 * letters, "from above", letters, "pale"))
+        parts.append(
+            _text(low[0] + letters, low[2] + 0.6 * letters, f"ground, {setup.sheet.domain.ground}", letters))
+    parts.append(
+        _text(low[0] + letters, high[2] - 1.4 * letters, "from the left", letters, "pale") +
+        _text(low[0] + letters, high[1] + down - 1.4 * letters, "from above", letters, "pale"))
     shadow = setup.body.shadow.area * (0.5 if setup.half else 1.0)
     section = (high[1] - low[1]) * (high[2] - low[2])
     size = high - low
-    caption = f"{size[0]:.4g} × {size[1]:.4g} × {size[2]:.4g} m of air; blockage {100 * shadow / section:.2g} %; " + ("half body against a symmetry plane; " if setup.half else "") + \
-        f"sides and ceiling: {'slip walls' if domain.walls == 'slip' else 'far field'}."
+    half = "half body against a symmetry plane; " if setup.half else ""
+    sides = "slip walls" if domain.walls == "slip" else "far field"
+    caption = (f"{size[0]:.4g} × {size[1]:.4g} × {size[2]:.4g} m of air; "
+               f"blockage {100 * shadow / section:.2g} %; {half}sides and ceiling: {sides}.")
     pad = 0.03 * size[0]
     return _frame("".join(parts), (low[0] - pad, high[0] + pad, low[1] + down - pad, high[2] + pad)), caption
 
 
 def _grid(setup):
-    """Leaves of the medium octree (the coarse one where only that is run) cut by the plane through the body's middle."""
+    """Leaves of the medium octree (the coarse one where only that is run) cut by the plane through the body's
+    middle."""
     level = "coarse" if len(setup.levels) == 1 else "medium"
     tree, s = setup.grids().tree(level), setup.scale
     box = setup.body.surface.box
@@ -166,15 +198,19 @@ def _grid(setup):
     if setup.sheet.domain.kind == "ground":
         window = (*window[:2], max(window[2], setup.plan.low[2] * s - 0.02 * size.max()), window[3])
     corner, edge = low[inside] * s, tree.size[inside] * s
-    near = (corner[:, 0] < window[1]) & (corner[:, 0] + edge > window[0]) & (corner[:, 2] < window[3]) & (corner[:, 2] + edge > window[2])
+    near = (corner[:, 0] < window[1]) & (corner[:, 0] + edge > window[0]) & (corner[:, 2] < window[3]) & (
+        corner[:, 2] + edge > window[2])
     corner, edge = corner[near][:MOST_SQUARES], edge[near][:MOST_SQUARES]
     steps = "".join(f"M{x:.5f},{-z - e:.5f}h{e:.5f}v{e:.5f}" for (x, _, z), e in zip(corner, edge))
     middle = setup.body.surface
     inner = f'<path class="mesh" d="{steps}"/>' + _path(silhouette(middle.corners, "side"), "body")
     sizes = setup.plan.size * s
     cells = setup.cells(setup.levels[-1])
-    caption = (f"The {level} level on the plane y = {y * s:.3g} m. Cells on the body: {show(sizes * 4, 'm', 3)}, {show(sizes * 2, 'm', 3)}, {show(sizes, 'm', 3)} "
-               f"on coarse, medium and fine; about {cells:,} cubes on the {setup.levels[-1]} level, those inside the body included.".replace(",000", " 000"))
+    caption = (
+        f"The {level} level on the plane y = {y * s:.3g} m. Cells on the body: {show(sizes * 4, 'm', 3)}, "
+        f"{show(sizes * 2, 'm', 3)}, {show(sizes, 'm', 3)} "
+        f"on coarse, medium and fine; about {cells:,} cubes on the {setup.levels[-1]} level, those inside "
+        "the body included.".replace(",000", " 000"))
     return _frame(inner, window, "drawing grid"), caption
 
 
@@ -186,17 +222,23 @@ def _instruments(setup):
     parts = [inner]
 
     def mark(x, y, words):
-        return f'<circle class="probe" cx="{x:.5f}" cy="{-y:.5f}" r="{r:.5f}"/>' + _text(x + 1.5 * r, y + 1.5 * r, words, letters)
+        return f'<circle class="probe" cx="{x:.5f}" cy="{-y:.5f}" r="{r:.5f}"/>' + _text(
+            x + 1.5 * r, y + 1.5 * r, words, letters)
+
     parts.append(mark(i.moment_x, i.moment_z, "moments"))
     for p in i.probes:
         parts.append(mark(p.x, p.z, p.name))
     for m in i.meters:
-        parts.append(_lines([((m.x, m.z - 0.5 * m.height), (m.x, m.z + 0.5 * m.height))], "stream") + _text(m.x + r, m.z + 0.5 * m.height, m.name, letters))
+        parts.append(
+            _lines([((m.x, m.z - 0.5 * m.height), (m.x, m.z + 0.5 * m.height))], "stream") +
+            _text(m.x + r, m.z + 0.5 * m.height, m.name, letters))
     for x, words in ((i.front_axle, "front axle"), (i.rear_axle, "rear axle")):
         if x is not None:
             parts.append(mark(x, box[2], words))
     caption = f"Coefficients on {setup.area:.5g} m² and {setup.length:.4g} m; forces in {i.force_unit}."
     xs = [box[0], box[1], i.moment_x] + [p.x for p in i.probes] + [m.x for m in i.meters]
-    ys = [box[2], box[3], i.moment_z] + [p.z for p in i.probes] + [m.z - 0.5 * m.height for m in i.meters] + [m.z + 0.5 * m.height for m in i.meters]
+    ys = [box[2], box[3], i.moment_z] + [p.z
+                                         for p in i.probes] + [m.z - 0.5 * m.height for m in i.meters
+                                                               ] + [m.z + 0.5 * m.height for m in i.meters]
     pad = 0.12 * size
     return _frame("".join(parts), (min(xs) - pad, max(xs) + pad, min(ys) - pad, max(ys) + pad)), caption

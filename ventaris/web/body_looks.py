@@ -50,14 +50,19 @@ def body_of(run_id):
 def answered(head, arrays):
     """The answer that holds named arrays, as float32 or uint32."""
     kinds = {name: "u4" if values.dtype.kind in "iu" else "f4" for name, values in arrays.items()}
-    head["arrays"] = [{"name": name, "kind": kinds[name], "count": int(values.size)} for name, values in arrays.items()]
-    response = Response(packed(head, [np.ascontiguousarray(values.astype(f"<{kinds[name]}")) for name, values in arrays.items()]), mimetype="application/octet-stream")
+    head["arrays"] = [{"name": name, "kind": kinds[name], "count": int(values.size)}
+                      for name, values in arrays.items()]
+    response = Response(
+        packed(head,
+               [np.ascontiguousarray(values.astype(f"<{kinds[name]}")) for name, values in arrays.items()]),
+        mimetype="application/octet-stream")
     response.headers["Cache-Control"] = "no-cache"
     return response
 
 
 def finite(text):
-    """A number of a query; ValueError, for which the default is taken, where it is none or too large to be one of a picture."""
+    """A number of a query; ValueError, for which the default is taken, where it is none or too large to be
+    one of a picture."""
     value = float(text)
     if not abs(value) <= LARGEST:
         raise ValueError(text)
@@ -74,7 +79,11 @@ def _numbers(name, default):
     except ValueError as error:
         abort(400, str(error))
     if len(found) != len(default) or not (np.abs(found) <= LARGEST).all():
-        abort(400, f"{name} = {text[:40]}: give {len(default)} numbers of at most {LARGEST:g} with commas between them.")
+        abort(
+            400,
+            f"{name} = {text[:40]}: give {len(default)} numbers of at most {LARGEST:g} with commas between "
+            "them."
+        )
     return found
 
 
@@ -84,31 +93,45 @@ def _described(q, values):
     if not len(good):
         span = (0.0, 1.0)
     elif q.diverging:
-        most = float(np.clip(np.percentile(np.abs(good - q.centre), 98), 1e-3, 3.0 if q.key == "cp" else np.inf))
+        most = float(
+            np.clip(np.percentile(np.abs(good - q.centre), 98), 1e-3, 3.0 if q.key == "cp" else np.inf))
         span = (q.centre - most, q.centre + most)
     else:
         span = tuple(float(v) for v in np.percentile(good, (1, 99)))
         span = span if span[1] > span[0] else (span[0], span[0] + 1e-6)
-    return {"key": q.key, "label": q.label, "unit": q.unit, "map": map_for(q), "diverging": q.diverging, "range": span}
+    return {
+        "key": q.key, "label": q.label, "unit": q.unit, "map": map_for(q), "diverging": q.diverging,
+        "range": span
+    }
 
 
 @pages.get("/runs/<int:run_id>/surface.bin")
 def surface(run_id):
-    """The body with its readings; with ``minus`` the difference from another run's readings at the same places."""
+    """The body with its readings; with ``minus`` the difference from another run's readings at the same
+    places."""
     field, drawn = body_of(run_id)
     values = field.readings(drawn.points, drawn.normals)
     if "minus" in request.args:
         other, _ = body_of(request.args.get("minus", 0, type=int))
         there = other.readings(drawn.points * field.scale / other.scale, drawn.normals)
         values = {name: value - there[name] for name, value in values.items()}
-    described = [_described(q, values[key]) for key, q in SURFACE_QUANTITIES.items() if key == "cp" or np.ptp(values[key]) > 0]
+    described = [
+        _described(q, values[key]) for key, q in SURFACE_QUANTITIES.items()
+        if key == "cp" or np.ptp(values[key]) > 0
+    ]
     if "minus" in request.args:
         for q in described:
             most = float(np.percentile(np.abs(values[q["key"]]), 98)) or 1e-6
-            q.update(label=f"Difference of {q['label'][0].lower()}{q['label'][1:]}", range=(-most, most), map="vik", diverging=True)
+            q.update(label=f"Difference of {q['label'][0].lower()}{q['label'][1:]}", range=(-most, most),
+                     map="vik", diverging=True)
     low, high = drawn.points.min(axis=0) * field.scale, drawn.points.max(axis=0) * field.scale
-    head = {"level": field.level, "groups": drawn.groups(), "quantities": described, "box": [low.tolist(), high.tolist()]}
-    return answered(head, {"points": drawn.points * field.scale, "normals": drawn.normals, "triangles": drawn.triangles, **values})
+    head = {
+        "level": field.level, "groups": drawn.groups(), "quantities": described,
+        "box": [low.tolist(), high.tolist()]
+    }
+    return answered(head, {
+        "points": drawn.points * field.scale, "normals": drawn.normals, "triangles": drawn.triangles, **values
+    })
 
 
 def _domain(field):
@@ -120,13 +143,14 @@ def _domain(field):
 
 @pages.get("/runs/<int:run_id>/plane.bin")
 def plane(run_id):
-    """A cut plane: ``normal`` (x, y or z), ``at`` metres along it, ``turn`` and ``tilt`` in degrees, clipped to a box of ``reach`` body lengths."""
+    """A cut plane: ``normal`` (x, y or z), ``at`` metres along it, ``turn`` and ``tilt`` in degrees, clipped
+    to a box of ``reach`` body lengths."""
     field, drawn = body_of(run_id)
     key = request.args.get("q", "speed")
     if key not in field.quantities:
         abort(404, "This run has no such field.")
     normal = np.array(AXES.get(request.args.get("normal", "y")) or abort(400, "normal: x, y or z."))
-    at = _numbers("at", (0.0,))[0] / field.scale
+    at = _numbers("at", (0.0, ))[0] / field.scale
     turn, tilt = (np.radians(request.args.get(name, 0.0, type=finite) or 0.0) for name in ("turn", "tilt"))
     low, high = _window(field, drawn)
     middle = 0.5 * (drawn.points.min(axis=0) + drawn.points.max(axis=0))
@@ -135,23 +159,28 @@ def plane(run_id):
     normal = np.array([[cos, -sin, 0], [sin, cos, 0], [0, 0, 1]]) @ normal
     cos, sin = np.cos(tilt), np.sin(tilt)
     normal = np.array([[cos, 0, sin], [0, 1, 0], [-sin, 0, cos]]) @ normal
-    points, triangles, values = cut_plane(field, point, normal, (key, "vx", "vy", "vz"), low, high, min(max(request.args.get("columns", 280, type=int), 20), 600))
+    points, triangles, values = cut_plane(field, point, normal, (key, "vx", "vy", "vz"), low, high,
+                                          min(max(request.args.get("columns", 280, type=int), 20), 600))
     q = _described(field.quantities[key], values[np.unique(triangles), 0] if len(triangles) else np.zeros(1))
     if key in ("speed", "mach", "vx"):
         q["range"] = (min(q["range"][0], 0.0), q["range"][1])
     elif key == "loss":
         q["range"] = (0.0, 1.0)
-    return answered({"quantity": q, "level": field.level, "normal": normal.tolist()},
-                    {"points": points * field.scale, "triangles": triangles, "values": values[:, 0], "velocity": values[:, 1:]})
+    return answered({"quantity": q, "level": field.level, "normal": normal.tolist()}, {
+        "points": points * field.scale, "triangles": triangles, "values": values[:, 0], "velocity": values[:,
+                                                                                                           1:]
+    })
 
 
 def _window(field, drawn):
-    """The box in which planes and iso-surfaces are drawn: round the body, longer behind; or as far as ``reach`` body lengths."""
+    """The box in which planes and iso-surfaces are drawn: round the body, longer behind; or as far as
+    ``reach`` body lengths."""
     low, high = drawn.points.min(axis=0), drawn.points.max(axis=0)
     reach = float(np.clip(request.args.get("reach", 0.6, type=finite) or 0.6, 0.05, 50.0))
     size = float((high - low).max())
     box = _domain(field)
-    return np.maximum(low - reach * size, box[0]), np.minimum(high + reach * size * np.array([2.5, 1.0, 1.0]), box[1])
+    return np.maximum(low - reach * size, box[0]), np.minimum(high + reach * size * np.array([2.5, 1.0, 1.0]),
+                                                              box[1])
 
 
 @pages.get("/runs/<int:run_id>/streams.bin")
@@ -164,20 +193,27 @@ def streams(run_id):
     if kind not in ("line", "upright", "disc", "grid", "inflow"):
         abort(400, "kind: line, upright, disc, grid or inflow.")
     centre = _numbers("centre", (low[0] - 0.3 * size.max(), middle[1], middle[2]))
-    width = _numbers("size", (1.2 * max(size[1], size[2]),))[0]
+    width = _numbers("size", (1.2 * max(size[1], size[2]), ))[0]
     count = min(max(request.args.get("count", 60, type=int), 1), MOST_LINES)
     if kind == "inflow":
         box = _domain(field) * field.scale
-        centre, width, kind = [box[0, 0] + 1e-3 * size.max(), 0.5 * (box[0, 1] + box[1, 1]), 0.5 * (box[0, 2] + box[1, 2])], 0.98 * min(box[1, 1] - box[0, 1], box[1, 2] - box[0, 2]), "grid"
+        centre, width, kind = [
+            box[0, 0] + 1e-3 * size.max(), 0.5 * (box[0, 1] + box[1, 1]), 0.5 * (box[0, 2] + box[1, 2])
+        ], 0.98 * min(box[1, 1] - box[0, 1], box[1, 2] - box[0, 2]), "grid"
     lines = streamlines(field, rake(kind, np.array(centre) / field.scale, width / field.scale, count))
-    return _lines(field, [line for line, _ in lines], [speed for _, speed in lines], {"rake": {"kind": kind, "centre": [float(c) for c in centre], "size": float(width)}})
+    return _lines(field, [line for line, _ in lines], [speed for _, speed in lines],
+                  {"rake": {"kind": kind, "centre": [float(c) for c in centre], "size": float(width)}})
 
 
 def _lines(field, lines, speeds, head):
     keep = [k for k, line in enumerate(lines) if len(line) > 1]
     points = np.concatenate([lines[k] for k in keep]) if keep else np.zeros((0, 3))
     speed = np.concatenate([speeds[k] for k in keep]) if keep else np.zeros(0)
-    return answered(head, {"points": points * field.scale, "speed": speed, "lengths": np.array([len(lines[k]) for k in keep], dtype=np.int64)})
+    return answered(
+        head, {
+            "points": points * field.scale, "speed": speed, "lengths": np.array([len(lines[k]) for k in keep],
+                                                                                dtype=np.int64)
+        })
 
 
 @pages.get("/runs/<int:run_id>/oil.bin")
@@ -202,5 +238,8 @@ def iso(run_id):
     found = iso_surface(field, key, value if value is not None else 0.5, low, high)
     if found is None:
         return answered({"empty": True}, {"points": np.zeros(0)})
-    speed = field.sample(found.points, ("speed",))[:, 0]
-    return answered({"empty": False}, {"points": found.points * field.scale, "normals": found.normals, "triangles": found.triangles, "speed": np.nan_to_num(speed)})
+    speed = field.sample(found.points, ("speed", ))[:, 0]
+    return answered({"empty": False}, {
+        "points": found.points * field.scale, "normals": found.normals, "triangles": found.triangles,
+        "speed": np.nan_to_num(speed)
+    })

@@ -1,4 +1,5 @@
-"""What the run sheet of a body needs beyond the form: its picture in space, and surfaces brought in as parts."""
+"""What the run sheet of a body needs beyond the form: its picture in space, and surfaces brought in as
+parts."""
 from dataclasses import replace
 
 import numpy as np
@@ -37,8 +38,11 @@ def preview(variant_id, point_id):
     named = {region.name for region in shape.regions}
     low, high = body.surface.box
     ground = float(low[2] - domain.clearance) if domain.kind == "ground" else None
-    return answered({"groups": drawn.groups(), "named": [name for name in surface.parts if name in named], "box": [low.tolist(), high.tolist()], "ground": ground, "moving": domain.ground == "moving"},
-                    {"points": drawn.points, "normals": drawn.normals, "triangles": drawn.triangles})
+    return answered(
+        {
+            "groups": drawn.groups(), "named": [name for name in surface.parts if name in named],
+            "box": [low.tolist(), high.tolist()], "ground": ground, "moving": domain.ground == "moving"
+        }, {"points": drawn.points, "normals": drawn.normals, "triangles": drawn.triangles})
 
 
 @pages.post("/sheet/<int:variant_id>/<int:point_id>/import")
@@ -65,4 +69,5 @@ def surface_file(variant_id, kind):
     if variant is None or kind not in ("stl", "obj", "ply", "glb"):
         return Response(status=404)
     body = assemble(read_section("shape", variant["shape"], "body"))
-    return download(write_surface(body.surface, kind), f"{plain_name(variant['name'])}.{kind}", "application/octet-stream")
+    return download(write_surface(body.surface, kind), f"{plain_name(variant['name'])}.{kind}",
+                    "application/octet-stream")

@@ -11,17 +11,26 @@ from ..core.shapes.library import LARGEST_FILE
 from ..store import archive, campaigns as store, deletions, runs, surfaces
 from ..worker.loop import is_worker_running
 from .outlines import outline, shape_words
-from .presentation import difference, fair_quantity, offered_quantities, paired_error, quantity_of, references_differ
+from .presentation import (
+    difference, fair_quantity, offered_quantities, paired_error, quantity_of, references_differ
+)
 from .uploads import check_archive, parse_surface, parse_upload
 
 pages = Blueprint("campaigns", __name__)
 LARGEST_COORDINATES = 8_000_000
 # What a body can be made from, and the values it starts with.
-BUILDERS = {"vehicle": "A vehicle or railcar body from parameters", "box": "A box or plate", "ellipsoid": "An ellipsoid or sphere", "frustum": "A cylinder, cone or ring",
-            "revolution": "A body of revolution, with fins if wanted",
-            "wing": "A wing, with flap if wanted"}
-START = {"vehicle": {}, "box": {"length": 1.0, "width": 1.0, "height": 1.0}, "ellipsoid": {"length": 1.0, "width": 1.0, "height": 1.0},
-         "frustum": {"length": 1.0}, "revolution": {"length": 3.0, "diameter": 0.3, "nose_length": 0.9, "rear_diameter": 0.25, "fins": 4, "fin_chord": 0.4, "fin_span": 0.25}, "wing": {}}
+BUILDERS = {
+    "vehicle": "A vehicle or railcar body from parameters", "box": "A box or plate",
+    "ellipsoid": "An ellipsoid or sphere", "frustum": "A cylinder, cone or ring",
+    "revolution": "A body of revolution, with fins if wanted", "wing": "A wing, with flap if wanted"
+}
+START = {
+    "vehicle": {}, "box": {"length": 1.0, "width": 1.0, "height": 1.0},
+    "ellipsoid": {"length": 1.0, "width": 1.0, "height": 1.0}, "frustum": {"length": 1.0}, "revolution": {
+        "length": 3.0, "diameter": 0.3, "nose_length": 0.9, "rear_diameter": 0.25, "fins": 4,
+        "fin_chord": 0.4, "fin_span": 0.25
+    }, "wing": {}
+}
 
 
 def campaign_or_404(campaign_id):
@@ -29,15 +38,18 @@ def campaign_or_404(campaign_id):
     return found or abort(404)
 
 
-OTHER_LOOKS = {"section": "This run is about sections in a plane: its flow view has its own looks.", "body": "This run is about a body in space: its flow view has its own looks.",
-               "nozzle": "This run is about a nozzle: its flow view has its own looks."}
+OTHER_LOOKS = {
+    "section": "This run is about sections in a plane: its flow view has its own looks.",
+    "body": "This run is about a body in space: its flow view has its own looks.",
+    "nozzle": "This run is about a nozzle: its flow view has its own looks."
+}
 
 
 def only_about(spaces, run_id):
     """404 when a run is of another kind: a plane picture of a body, or the reverse."""
     run = runs.run(g.database, run_id) or abort(404)
     space = store.space_of(g.database, run["campaign_id"])
-    if space not in (spaces if isinstance(spaces, tuple) else (spaces,)):
+    if space not in (spaces if isinstance(spaces, tuple) else (spaces, )):
         abort(404, OTHER_LOOKS[space])
 
 
@@ -46,7 +58,8 @@ def index():
     stamps, folder = runs.stamps(g.database), str(current_app.config["FOLDER"])
     cards = []
     for campaign in store.all_campaigns(g.database):
-        key = folder, campaign["id"], campaign["revision"], campaign["name"], campaign["question"], stamps.get(campaign["id"])
+        key = folder, campaign["id"], campaign["revision"], campaign["name"], campaign[
+            "question"], stamps.get(campaign["id"])
         if key not in _cards:
             if len(_cards) > 2000:
                 _cards.clear()
@@ -67,32 +80,43 @@ def _card(campaign):
     done = [run for (v, p), run in latest.items() if run["state"] == "settled" and v in names and p in points]
     best = _best_of(campaign, done, names, points) if done else None
     base = variants[0] if variants else None
-    return {"campaign": campaign, "outline": outline(base["shape"], campaign["space"]) if base else None, "variants": len(variants), "points": len(points),
-            "settled": len(done), "active": sum(r["state"] in runs.ACTIVE for r in latest.values()), "best": best,
-            "picture": next((r["id"] for (v, p), r in sorted(latest.items(), reverse=True) if base and v == base["id"] and r["state"] == "settled"), None)}
+    return {
+        "campaign": campaign, "outline": outline(base["shape"], campaign["space"]) if base else None,
+        "variants": len(variants), "points": len(points), "settled": len(done),
+        "active": sum(r["state"] in runs.ACTIVE for r in latest.values()), "best": best, "picture": next(
+            (r["id"] for (v, p), r in sorted(latest.items(), reverse=True)
+             if base and v == base["id"] and r["state"] == "settled"), None)
+    }
 
 
 def _best_of(campaign, done, names, points):
-    """The best of the settled runs at the point at which most variants have been run, by what is fair between them; None where nothing can be ranked."""
+    """The best of the settled runs at the point at which most variants have been run, by what is fair between
+    them; None where nothing can be ranked."""
     counts = {}
     for run in done:
         counts[run["point_id"]] = counts.get(run["point_id"], 0) + 1
     top = max(counts, key=lambda p: (counts[p], p))
     there = [run for run in done if run["point_id"] == top]
     results = [run["result"] for run in there]
-    key, sign = ("thrust", -1.0) if campaign["space"] == "nozzle" else (fair_quantity(campaign["space"], results), 1.0)
-    ranked = [(sign * value, run["id"], run) for run in there if (value := quantity_of(run["result"], key)[0]) is not None]
+    key, sign = ("thrust",
+                 -1.0) if campaign["space"] == "nozzle" else (fair_quantity(campaign["space"], results), 1.0)
+    ranked = [(sign * value, run["id"], run) for run in there
+              if (value := quantity_of(run["result"], key)[0]) is not None]
     if not ranked:
         return None
     run = min(ranked)[2]
     value, error = quantity_of(run["result"], key)
     label, _, decimals = offered_quantities(campaign["space"], results)[key]
-    return {"variant": names[run["variant_id"]]["name"], "point": points[top]["name"], "run": run, "by": key, "label": label, "value": value, "error": error, "decimals": decimals}
+    return {
+        "variant": names[run["variant_id"]]["name"], "point": points[top]["name"], "run": run, "by": key,
+        "label": label, "value": value, "error": error, "decimals": decimals
+    }
 
 
 @pages.post("/campaigns")
 def create():
-    campaign_id = store.add_campaign(g.database, request.form.get("name", ""), request.form.get("question", ""),
+    campaign_id = store.add_campaign(g.database, request.form.get("name",
+                                                                  ""), request.form.get("question", ""),
                                      space=request.form.get("space", "section"))
     return redirect(url_for(".new_variant", campaign_id=campaign_id))
 
@@ -149,16 +173,26 @@ def _matrix(campaign):
     results = [run["result"] for cell, run in latest.items() if cell in shown and run["result"]]
     offered, key = offered_quantities(campaign["space"], results), request.args.get("show", "")
     if key not in offered:
-        key = "tone" if campaign["setup"].get("flow", {}).get("model") == "noise" else "thrust" if campaign["space"] == "nozzle" else fair_quantity(campaign["space"], results)
+        key = "tone" if campaign["setup"].get(
+            "flow",
+            {}).get("model") == "noise" else "thrust" if campaign["space"] == "nozzle" else fair_quantity(
+                campaign["space"], results)
     rows = []
     heads = [_point_head(campaign, variants, point) for point in points]
     for variant in variants:
         cells = [_cell(campaign, variants, variant, point, latest, key) for point in points]
-        rows.append({"variant": variant, "outline": outline(variant["shape"], campaign["space"]), "words": shape_words(variant["shape"], campaign["space"]), "cells": cells})
+        rows.append({
+            "variant": variant, "outline": outline(variant["shape"], campaign["space"]),
+            "words": shape_words(variant["shape"], campaign["space"]), "cells": cells
+        })
     states = [cell["run"]["state"] for row in rows for cell in row["cells"] if cell["run"]]
     missing = sum(cell["run"] is None or cell["stale"] for row in rows for cell in row["cells"])
-    return {"rows": rows, "heads": heads, "show": key, "references": references_differ(results), "offered": offered, "missing": missing, "active": any(s in runs.ACTIVE for s in states),
-            "worker": is_worker_running(current_app.config["FOLDER"]) if any(s in runs.ACTIVE for s in states) else True}
+    return {
+        "rows": rows, "heads": heads, "show": key, "references": references_differ(results),
+        "offered": offered, "missing": missing, "active": any(s in runs.ACTIVE for s in states),
+        "worker": is_worker_running(current_app.config["FOLDER"]) if any(s in runs.ACTIVE
+                                                                         for s in states) else True
+    }
 
 
 def _point_head(campaign, variants, point):
@@ -169,7 +203,11 @@ def _point_head(campaign, variants, point):
         except SheetError:
             setup = None
     if campaign["space"] == "nozzle":
-        return {"point": point, "words": f"total {setup.air.supply_pressure / 1e3:.4g} kPa, {1 / setup.back:.3g} × behind" if setup else ""}
+        return {
+            "point": point,
+            "words": f"total {setup.air.supply_pressure / 1e3:.4g} kPa, {1 / setup.back:.3g} × behind"
+            if setup else ""
+        }
     incidence, yaw = point["air"].get("incidence", 0), point["air"].get("yaw", 0)
     turned = f"α {incidence:g}°" + (f" · yaw {yaw:g}°" if yaw else "")
     state = f"M {setup.air.mach:.3g} · Re {setup.reynolds:.2g} · ".replace("e+0", "e") if setup else ""
@@ -182,9 +220,12 @@ def _cell(campaign, variants, variant, point, latest, key):
     result, base = (r["result"] if r else None for r in (run, base_run))
     value, error = quantity_of(result, key)
     base_value, base_error = quantity_of(base, key)
-    return {"run": run, "point": point, "value": value, "error": error,
-            "difference": None if variant["baseline"] else difference(value, base_value, error, base_error, paired_error(result, base, key)),
-            "stale": bool(run) and run["state"] in runs.ENDED and _is_stale(campaign, variant, point, run)}
+    return {
+        "run": run, "point": point, "value": value,
+        "error": error, "difference": None if variant["baseline"] else difference(
+            value, base_value, error, base_error, paired_error(result, base, key)), "stale": bool(run)
+        and run["state"] in runs.ENDED and _is_stale(campaign, variant, point, run)
+    }
 
 
 def _is_stale(campaign, variant, point, run):
@@ -197,7 +238,8 @@ def _is_stale(campaign, variant, point, run):
         if len(_staleness) > MOST_KEPT:
             _staleness.clear()
         try:
-            _staleness[key] = bool(differing_inputs(read_toml(run["sheet"]), store.compose_sheet(campaign, variant, point)))
+            _staleness[key] = bool(
+                differing_inputs(read_toml(run["sheet"]), store.compose_sheet(campaign, variant, point)))
         except SheetError:
             _staleness[key] = True
     return _staleness[key]
@@ -220,15 +262,17 @@ def run_cells(campaign_id):
             run = latest.get((variant["id"], point["id"]))
             if wanted is not None and wanted != f"{variant['id']}-{point['id']}":
                 continue
-            if wanted is None and run and not (run["state"] in runs.ENDED and _is_stale(campaign, variant, point, run)):
+            if wanted is None and run and not (run["state"] in runs.ENDED
+                                               and _is_stale(campaign, variant, point, run)):
                 continue
-            if run and run["state"] in runs.ACTIVE + ("paused",):
+            if run and run["state"] in runs.ACTIVE + ("paused", ):
                 started.append(run["id"])
                 continue
             try:
                 started.append(start_run(campaign, variant, point))
             except SheetError as error:
-                problems += [(path, f"{variant['name']} at {point['name']}: {message}") for path, message in error.problems]
+                problems += [(path, f"{variant['name']} at {point['name']}: {message}")
+                             for path, message in error.problems]
     if problems:
         raise SheetError(problems)
     if request.headers.get("HX-Request"):
@@ -246,14 +290,16 @@ def start_run(campaign, variant, point):
     if stops or setup is None:
         raise SheetError(stops)
     return runs.add_run(g.database, campaign["id"], variant["id"], point["id"], write_toml(sheet),
-                        estimate=runs.expected_seconds(g.database, setup), made_from=runs.revisions(campaign, variant, point))
+                        estimate=runs.expected_seconds(g.database, setup),
+                        made_from=runs.revisions(campaign, variant, point))
 
 
 @pages.route("/campaigns/<int:campaign_id>/edit", methods=["GET", "POST"])
 def edit(campaign_id):
     campaign = campaign_or_404(campaign_id)
     if request.method == "POST":
-        store.describe_campaign(g.database, campaign_id, request.form.get("name", ""), request.form.get("question", ""))
+        store.describe_campaign(g.database, campaign_id, request.form.get("name", ""),
+                                request.form.get("question", ""))
         return redirect(url_for(".matrix", campaign_id=campaign_id))
     return render_template("campaign_edit.html", campaign=campaign)
 
@@ -263,13 +309,17 @@ def new_variant(campaign_id):
     campaign = campaign_or_404(campaign_id)
     variants = store.variants(g.database, campaign_id)
     if request.method == "GET":
-        copied = next((v for v in variants if str(v["id"]) == request.args.get("copy")), variants[0] if variants else None)
-        return render_template("variant_new.html", campaign=campaign, variants=variants, copied=copied, problems=(), form={}, kinds=BUILDERS)
+        copied = next((v for v in variants if str(v["id"]) == request.args.get("copy")),
+                      variants[0] if variants else None)
+        return render_template("variant_new.html", campaign=campaign, variants=variants, copied=copied,
+                               problems=(), form={}, kinds=BUILDERS)
     try:
         name = store.checked_name(request.form.get("name", ""), "variant")
-        variant_id = store.add_variant(g.database, campaign_id, name, NEW_SHAPES[campaign["space"]](variants, name))
+        variant_id = store.add_variant(g.database, campaign_id, name, NEW_SHAPES[campaign["space"]](variants,
+                                                                                                    name))
     except SheetError as error:
-        return render_template("variant_new.html", campaign=campaign, variants=variants, copied=None, form=request.form, kinds=BUILDERS,
+        return render_template("variant_new.html", campaign=campaign, variants=variants, copied=None,
+                               form=request.form, kinds=BUILDERS,
                                problems=[m for _, m in error.problems]), 400
     points = store.points(g.database, campaign_id)
     if not points:
@@ -286,8 +336,12 @@ def _new_shape(variants, name=""):
         return json.loads(json.dumps(chosen["shape"]))
     if source == "coordinates":
         return _imported_shape()
-    return {"kind": source, "chord": request.form.get("chord") or 1.0,
-            **{"four-digit": {}, "ellipse": {"thickness": 1.0}, "double wedge": {"thickness": 0.1}, "revolution": {"thickness": 0.1}}.get(source, {})}
+    return {
+        "kind": source, "chord": request.form.get("chord") or 1.0, **{
+            "four-digit": {}, "ellipse": {"thickness": 1.0}, "double wedge": {"thickness": 0.1},
+            "revolution": {"thickness": 0.1}
+        }.get(source, {})
+    }
 
 
 def _new_body(variants, name):
@@ -327,7 +381,11 @@ def import_part(upload, form):
     kind = upload.filename.rsplit(".", 1)[-1].lower()
     data = upload.read(LARGEST_FILE + 1)
     if len(data) > LARGEST_FILE:
-        raise SheetError([("file", f"“{upload.filename}” is larger than {LARGEST_FILE // 1_000_000} MB. Simplify the surface to fewer triangles first.")])
+        raise SheetError([
+            ("file",
+             f"“{upload.filename}” is larger than {LARGEST_FILE // 1_000_000} MB. Simplify the surface to "
+             "fewer triangles first.")
+        ])
     packed = parse_surface(kind, data)
     stem = upload.filename.rsplit("/", 1)[-1].rsplit(".", 1)[0][:36] or "surface"
     source = surfaces.keep_surface(g.database, upload.filename.rsplit("/", 1)[-1], packed)
@@ -340,7 +398,11 @@ def _coordinates_given():
     upload, text = request.files.get("file"), request.form.get("text", "")
     data = upload.read(LARGEST_COORDINATES + 1) if upload and upload.filename else text.encode()
     if len(data) > LARGEST_COORDINATES:
-        raise SheetError([("file", f"The file is larger than {LARGEST_COORDINATES // 1_000_000} MB. Section coordinates need a few kilobytes.")])
+        raise SheetError([
+            ("file",
+             f"The file is larger than {LARGEST_COORDINATES // 1_000_000} MB. Section coordinates need a few "
+             "kilobytes.")
+        ])
     if not data.strip():
         raise SheetError([("file", "Choose a file with coordinates, or paste them into the field.")])
     return data
@@ -348,12 +410,16 @@ def _coordinates_given():
 
 def _imported_shape():
     upload, parsed = request.files.get("file"), parse_upload("coordinates", _coordinates_given())
-    shape = {"kind": "coordinates", "title": (parsed["title"] or (upload.filename if upload else ""))[:120], "points": parsed["points"]}
+    shape = {
+        "kind": "coordinates", "title": (parsed["title"] or (upload.filename if upload else ""))[:120],
+        "points": parsed["points"]
+    }
     chord = request.form.get("chord", "").strip()
     if chord:
         shape["chord"] = chord
     else:
-        unit = {"chords": 1.0, "m": 1.0, "mm": 1e-3, "cm": 1e-2, "in": 0.0254, "ft": 0.3048}.get(request.form.get("unit", "chords"), 1.0)
+        unit = {"chords": 1.0, "m": 1.0, "mm": 1e-3, "cm": 1e-2, "in": 0.0254,
+                "ft": 0.3048}.get(request.form.get("unit", "chords"), 1.0)
         shape["chord"] = parsed["chord"] * unit
     return shape
 
@@ -363,7 +429,8 @@ def new_point(campaign_id):
     campaign = campaign_or_404(campaign_id)
     points, variants = store.points(g.database, campaign_id), store.variants(g.database, campaign_id)
     if request.method == "GET":
-        return render_template("point_new.html", campaign=campaign, points=points, problems=(), form={}, first=not points)
+        return render_template("point_new.html", campaign=campaign, points=points, problems=(), form={},
+                               first=not points)
     form = request.form
     try:
         chosen = next((p for p in points if str(p["id"]) == form.get("copy")), None)
@@ -379,11 +446,15 @@ def new_point(campaign_id):
         if campaign["space"] == "body" and form.get("yaw", "").strip():
             air.update(yaw=form["yaw"])
         if campaign["space"] == "nozzle":
-            air.update({name: form[name] for name in ("given_as", "total_pressure", "total_temperature", "back_pressure") if form.get(name, "").strip()})
+            air.update({
+                name: form[name]
+                for name in ("given_as", "total_pressure", "total_temperature", "back_pressure")
+                if form.get(name, "").strip()
+            })
         point_id = store.add_point(g.database, campaign_id, form.get("name", ""), air)
     except SheetError as error:
-        return render_template("point_new.html", campaign=campaign, points=points, form=form, first=not points,
-                               problems=[m for _, m in error.problems]), 400
+        return render_template("point_new.html", campaign=campaign, points=points, form=form,
+                               first=not points, problems=[m for _, m in error.problems]), 400
     if not variants:
         return redirect(url_for(".new_variant", campaign_id=campaign_id))
     return redirect(url_for("sheets.show", variant_id=variants[0]["id"], point_id=point_id))
@@ -422,6 +493,7 @@ def undo():
 def _own_page(address):
     """The path of an address that is this server's own, or None."""
     parts = urlsplit(address or "")
-    if not address or parts.netloc != request.host or not parts.path.startswith("/") or parts.path.startswith("//") or "\\" in parts.path:
+    if not address or parts.netloc != request.host or not parts.path.startswith("/") or parts.path.startswith(
+            "//") or "\\" in parts.path:
         return None
     return parts.path + (f"?{parts.query}" if parts.query else "")

@@ -8,7 +8,9 @@ from ..core.sheet import differing_inputs, read_toml
 from ..store import runs, surfaces
 from .campaigns import campaign_or_404
 from .curves import named_runs
-from .presentation import difference, fair_quantity, offered_quantities, paired_error, quantity_of, references_differ
+from .presentation import (
+    difference, fair_quantity, offered_quantities, paired_error, quantity_of, references_differ
+)
 
 pages = Blueprint("compare", __name__)
 SHOWN = {key: q for key, q in QUANTITIES.items() if key not in TURBULENT_ONLY}
@@ -22,12 +24,18 @@ def show(campaign_id):
     wanted = request.args.getlist("run", type=int)[:MOST]
     chosen = [r for r in (runs.run(g.database, i) for i in wanted) if r and r["campaign_id"] == campaign_id]
     if len(chosen) < 2:
-        return render_template("compare.html", campaign=campaign, available=available, chosen=chosen, rows=[], inputs=[], quantities=SHOWN, maps=OFFERED)
+        return render_template("compare.html", campaign=campaign, available=available, chosen=chosen, rows=[],
+                               inputs=[], quantities=SHOWN, maps=OFFERED)
     base = chosen[0]
     names = {str(r["id"]): f"{r['variant_name']} at {r['point_name']}" for r in chosen}
     body = campaign["space"] == "body"
-    return render_template("compare.html", campaign=campaign, available=available, chosen=chosen, names=names, surfaces=_surfaces(chosen) if body else [], rows=_rows(base, chosen, campaign["space"]), references=references_differ([r["result"] for r in chosen]), inputs=_inputs(base, chosen),
-                           quantities=SURFACE_QUANTITIES if body else {k: q for k, q in SHOWN.items() if k != "cp" or campaign["space"] != "nozzle"}, maps=OFFERED)
+    return render_template(
+        "compare.html", campaign=campaign, available=available, chosen=chosen, names=names,
+        surfaces=_surfaces(chosen) if body else [], rows=_rows(base, chosen, campaign["space"]),
+        references=references_differ([r["result"] for r in chosen]), inputs=_inputs(base, chosen),
+        quantities=SURFACE_QUANTITIES
+        if body else {k: q
+                      for k, q in SHOWN.items() if k != "cp" or campaign["space"] != "nozzle"}, maps=OFFERED)
 
 
 def _rows(base, chosen, space):
@@ -43,7 +51,10 @@ def _rows(base, chosen, space):
         cells = []
         for run in chosen:
             value, error = quantity_of(run["result"], key)
-            cells.append({"value": value, "error": error, "difference": None if run is base else difference(value, base_value, error, base_error, paired_error(run["result"], base["result"], key))})
+            cells.append({
+                "value": value, "error": error, "difference": None if run is base else difference(
+                    value, base_value, error, base_error, paired_error(run["result"], base["result"], key))
+            })
         if any(abs(cell["value"] or 0.0) > 1e-9 for cell in cells):
             rows.append({"label": label, "decimals": decimals, "cells": cells})
     return rows
@@ -53,7 +64,8 @@ def _surfaces(chosen):
     """Drag of every named surface in each run; None where a run has no such surface."""
     found = [(run["result"] or {}).get("surfaces", {}) for run in chosen]
     names = dict.fromkeys(name for surfaces in found for name in surfaces)
-    return [{"name": name, "values": [s[name]["drag"] if name in s else None for s in found]} for name in names] if len(names) > 1 else []
+    return [{"name": name, "values": [s[name]["drag"] if name in s else None for s in found]}
+            for name in names] if len(names) > 1 else []
 
 
 def _inputs(base, chosen):

@@ -14,17 +14,28 @@ from .runs import run_or_404
 from .uploads import parse_upload
 
 pages = Blueprint("curves", __name__)
-TAP_CURVES = {"cp": "Pressure coefficient Cp", "mach": "Mach number at the wall", "cf": "Skin-friction coefficient Cf",
-              "y_plus": "y+ of the first cell", "thickness": "Boundary-layer thickness, c", "shape": "Shape factor"}
-HISTORY_CURVES = {"lift": "Lift coefficient CL", "drag": "Drag coefficient CD", "moment": "Moment coefficient CM", "residual": "Residual"}
+TAP_CURVES = {
+    "cp": "Pressure coefficient Cp", "mach": "Mach number at the wall", "cf": "Skin-friction coefficient Cf",
+    "y_plus": "y+ of the first cell", "thickness": "Boundary-layer thickness, c", "shape": "Shape factor"
+}
+HISTORY_CURVES = {
+    "lift": "Lift coefficient CL", "drag": "Drag coefficient CD", "moment": "Moment coefficient CM",
+    "residual": "Residual"
+}
 LARGEST_TABLE = 2_000_000
 # Along a nozzle's lines: row, column, label, unit.
-NOZZLE_CURVES = {"axis:mach": "Mach number on the axis", "wall:mach": "Mach number at the wall", "axis:pressure": "Pressure on the axis, Pa", "wall:pressure": "Pressure at the wall, Pa",
-                 "axis:speed": "Speed on the axis, m/s", "axis:temperature": "Temperature on the axis, K", "wall:shear": "Wall shear, Pa", "wall:y_plus": "y+ of the first cell",
-                 "plate:pressure": "Pressure on the plate, Pa", "plate:shear": "Shear on the plate, Pa"}
+NOZZLE_CURVES = {
+    "axis:mach": "Mach number on the axis", "wall:mach": "Mach number at the wall",
+    "axis:pressure": "Pressure on the axis, Pa", "wall:pressure": "Pressure at the wall, Pa",
+    "axis:speed": "Speed on the axis, m/s", "axis:temperature": "Temperature on the axis, K",
+    "wall:shear": "Wall shear, Pa", "wall:y_plus": "y+ of the first cell",
+    "plate:pressure": "Pressure on the plate, Pa", "plate:shear": "Shear on the plate, Pa"
+}
 NOZZLE_HISTORIES = {"mass_flow": "Mass flow, kg/s", "thrust": "Thrust, N", "residual": "Residual"}
 # Along a body: what has been gathered from the nose to each station.
-BODY_CURVES = {"build_drag": "Drag gathered along the body, CD", "build_lift": "Lift gathered along the body, CL"}
+BODY_CURVES = {
+    "build_drag": "Drag gathered along the body, CD", "build_lift": "Lift gathered along the body, CL"
+}
 
 
 @pages.get("/campaigns/<int:campaign_id>/curves")
@@ -33,9 +44,12 @@ def show(campaign_id):
     chosen = chosen_runs(campaign_id)
     space = campaign["space"]
     histories = NOZZLE_HISTORIES if space == "nozzle" else HISTORY_CURVES
-    return render_template("curves.html", campaign=campaign, runs=named_runs(campaign_id), chosen=[r["id"] for r in chosen], taps=LINES_OF[space], heading=HEADINGS[space],
-                           histories={**histories, **_other_channels(chosen, histories)}, measured=tables.measured_of(g.database, campaign_id),
-                           spectra=_spectra_of(chosen), what=request.args.get("what", next(iter(LINES_OF[space]))), shown_tables=request.args.getlist("table", type=int))
+    return render_template("curves.html", campaign=campaign, runs=named_runs(campaign_id),
+                           chosen=[r["id"] for r in chosen], taps=LINES_OF[space], heading=HEADINGS[space],
+                           histories={**histories, **_other_channels(chosen, histories)},
+                           measured=tables.measured_of(g.database, campaign_id), spectra=_spectra_of(chosen),
+                           what=request.args.get("what", next(iter(LINES_OF[space]))),
+                           shown_tables=request.args.getlist("table", type=int))
 
 
 def _other_channels(chosen, known):
@@ -52,7 +66,10 @@ def named_runs(campaign_id):
         for point in store.points(g.database, campaign_id):
             run = latest.get((variant["id"], point["id"]))
             if run and runs.array_version(g.database, run["id"], "field"):
-                out.append({**run, "variant_name": variant["name"], "point_name": point["name"], "baseline": variant["baseline"]})
+                out.append({
+                    **run, "variant_name": variant["name"], "point_name": point["name"],
+                    "baseline": variant["baseline"]
+                })
     return out
 
 
@@ -80,14 +97,18 @@ def data(campaign_id):
         if what in BODY_CURVES:
             built = (run["result"] or {}).get("build_up")
             if built:
-                traces.append({"name": name, "group": number, "x": built["x"], "y": built[what.removeprefix("build_")]})
+                traces.append(
+                    {"name": name, "group": number, "x": built["x"], "y": built[what.removeprefix("build_")]})
         elif what.startswith("spectrum:"):
             traces += _spectrum(run, what.removeprefix("spectrum:"), name, number)
         elif nozzle and what in NOZZLE_CURVES:
             traces += _nozzle_traces(run, what, name, number)
         elif nozzle or what not in TAP_CURVES:
             history = runs.history(g.database, run["id"])
-            traces.append({"name": name, "group": number, "x": [h["step"] for h in history], "y": [h.get(what) for h in history]})
+            traces.append({
+                "name": name, "group": number, "x": [h["step"] for h in history],
+                "y": [h.get(what) for h in history]
+            })
         else:
             traces += _tap_traces(run, what, name, number)
             if what == "cp" and run["result"]:
@@ -96,29 +117,46 @@ def data(campaign_id):
         if table["id"] in request.args.getlist("table", type=int):
             columns = list(table["columns"].items())
             for label, values in columns[1:]:
-                traces.append({"name": f"{table['name']}: {label}", "x": columns[0][1], "y": values, "measured": True})
+                traces.append(
+                    {"name": f"{table['name']}: {label}", "x": columns[0][1], "y": values, "measured": True})
     unique = {line["name"]: line for line in lines}
     known = {**HISTORY_CURVES, **BODY_CURVES, **(NOZZLE_HISTORIES | NOZZLE_CURVES if nozzle else TAP_CURVES)}
-    stations = "r in m" if nozzle and what.startswith("plate:") else "x in m" if what in BODY_CURVES or nozzle and what in NOZZLE_CURVES else "x/c" if what in TAP_CURVES and not nozzle else "Step"
+    stations = "Step"
+    if what in BODY_CURVES or nozzle and what in NOZZLE_CURVES:
+        stations = "r in m" if what.startswith("plate:") else "x in m"
+    elif what in TAP_CURVES and not nozzle:
+        stations = "x/c"
     if what.startswith("spectrum:"):
         channel = what.removeprefix("spectrum:")
-        return jsonify(traces=traces, lines=[], label=f"Power spectral density of {known.get(channel, channel)}", x="Strouhal number f c / U", reverse=False, log=True)
-    return jsonify(traces=traces, lines=list(unique.values()), label=known.get(what, what), x=stations, reverse=what == "cp",
-                   log=what == "residual")
+        return jsonify(traces=traces, lines=[],
+                       label=f"Power spectral density of {known.get(channel, channel)}",
+                       x="Strouhal number f c / U", reverse=False, log=True)
+    return jsonify(traces=traces, lines=list(unique.values()), label=known.get(what, what), x=stations,
+                   reverse=what == "cp", log=what == "residual")
 
 
 def _spectra_of(chosen):
     """{key: label} of the spectra that the chosen runs have: of every channel of a run followed in time."""
-    names = [name for run in chosen if run["result"] and run["result"].get("unsteady") for name in run["result"]["unsteady"]["channels"]]
-    return {f"spectrum:{name}": HISTORY_CURVES.get(name, name) for name in dict.fromkeys(names) if name not in ("residual", "courant")}
+    names = [
+        name for run in chosen if run["result"] and run["result"].get("unsteady")
+        for name in run["result"]["unsteady"]["channels"]
+    ]
+    return {
+        f"spectrum:{name}": HISTORY_CURVES.get(name, name)
+        for name in dict.fromkeys(names) if name not in ("residual", "courant")
+    }
 
 
 def _spectrum(run, channel, name, number):
-    """Power spectral density of a channel after the start-up, over the Strouhal number, with its strongest tone in the name."""
+    """Power spectral density of a channel after the start-up, over the Strouhal number, with its strongest
+    tone in the name."""
     unsteady = (run["result"] or {}).get("unsteady")
     if not unsteady:
         return []
-    record = [h[channel] for h in runs.history(g.database, run["id"]) if h.get("time", -1.0) >= unsteady["from"] and isinstance(h.get(channel), float)]
+    record = [
+        h[channel] for h in runs.history(g.database, run["id"])
+        if h.get("time", -1.0) >= unsteady["from"] and isinstance(h.get(channel), float)
+    ]
     try:
         found = spectrum(record, 1 / unsteady["step"], max(len(record) // 2, 16))
     except ValueError:
@@ -126,7 +164,10 @@ def _spectrum(run, channel, name, number):
     tones = find_tones(found)
     tail = f", tone at {tones[0].frequency:.4f} ({tones[0].prominence:.0f} dB out)" if tones else ""
     keep = found.density > 1e-12 * found.density.max()
-    return [{"name": f"{name}{tail}; {found.segments} segments", "group": number, "x": found.frequency[keep].tolist(), "y": found.density[keep].tolist()}]
+    return [{
+        "name": f"{name}{tail}; {found.segments} segments", "group": number,
+        "x": found.frequency[keep].tolist(), "y": found.density[keep].tolist()
+    }]
 
 
 def _nozzle_traces(run, what, name, number):
@@ -138,11 +179,16 @@ def _nozzle_traces(run, what, name, number):
     found = unpack_rows(stored).get(row, {})
     out = []
     if column in found:
-        out.append({"name": f"{name}, {row}", "group": number, "x": found["s"].tolist(), "y": found[column].tolist()})
+        out.append({
+            "name": f"{name}, {row}", "group": number, "x": found["s"].tolist(), "y": found[column].tolist()
+        })
     setup = prepare(read_toml(run["sheet"]))
     if setup.theory and row in ("axis", "wall") and column in ("mach", "pressure"):
         values = setup.theory.mach if column == "mach" else setup.theory.pressure * setup.air.supply_pressure
-        out.append({"name": f"{name}, one-dimensional", "group": number, "x": setup.stations.tolist(), "y": values.tolist(), "theory": True})
+        out.append({
+            "name": f"{name}, one-dimensional", "group": number, "x": setup.stations.tolist(),
+            "y": values.tolist(), "theory": True
+        })
     return out
 
 
@@ -167,10 +213,16 @@ def _tap_traces(run, what, name, number):
     for surface in taps.sides:
         k = taps.side(surface)
         side = "lower" if surface.endswith("lower") else "upper"
-        out.append({"name": f"{name}, {surface}", "group": number, "surface": side, "x": taps.x[k].tolist(), "y": [None if v != v else v for v in getattr(taps, what)[k].tolist()]})
+        out.append({
+            "name": f"{name}, {surface}", "group": number, "surface": side, "x": taps.x[k].tolist(),
+            "y": [None if v != v else v for v in getattr(taps, what)[k].tolist()]
+        })
     if what == "cp":
         for side, (theory, x, y) in surface_theory(prepare(read_toml(run["sheet"]))).items():
-            out.append({"name": f"{name}, {side} by {theory}", "group": number, "surface": side, "x": x.tolist(), "y": y.tolist(), "theory": True})
+            out.append({
+                "name": f"{name}, {side} by {theory}", "group": number, "surface": side, "x": x.tolist(),
+                "y": y.tolist(), "theory": True
+            })
     return out
 
 
@@ -185,13 +237,15 @@ def add_measured(campaign_id):
     parsed = parse_upload("measured", content)
     name = request.form.get("name", "").strip() or upload.filename.rsplit(".", 1)[0]
     table_id = tables.add_measured(g.database, campaign_id, name[:80], parsed["columns"])
-    return redirect(url_for(".show", campaign_id=campaign_id, run=request.form.getlist("run"), what=request.form.get("what", "cp"),
-                            table=request.form.getlist("table") + [table_id]))
+    return redirect(
+        url_for(".show", campaign_id=campaign_id, run=request.form.getlist("run"),
+                what=request.form.get("what", "cp"), table=request.form.getlist("table") + [table_id]))
 
 
 @pages.post("/measured/<int:table_id>/delete")
 def delete_measured(table_id):
-    row = next((t for c in store.all_campaigns(g.database) for t in tables.measured_of(g.database, c["id"]) if t["id"] == table_id), None)
+    row = next((t for c in store.all_campaigns(g.database)
+                for t in tables.measured_of(g.database, c["id"]) if t["id"] == table_id), None)
     if row is None:
         abort(404)
     deletions.delete(g.database, "measured data", table_id, row["name"])

@@ -71,14 +71,20 @@ def picture_of(run_id):
 @pages.get("/runs/<int:run_id>/flow")
 def show(run_id):
     run = run_or_404(run_id)
-    others = [r for r in runs.latest_runs(g.database, run["campaign_id"]).values() if r["id"] != run_id and runs.array_version(g.database, r["id"], "field")]
+    others = [
+        r for r in runs.latest_runs(g.database, run["campaign_id"]).values()
+        if r["id"] != run_id and runs.array_version(g.database, r["id"], "field")
+    ]
     named = [runs.run(g.database, r["id"]) for r in others]
     sheet = read_toml(run["sheet"])
     if sheet.space == "body":
         return _show_body(run, sheet, [r for r in named if r])
     frames = runs.kept_array(g.database, run_id, "frames")
     times, mean = frames_head(frames) if frames else ((), None)
-    return render_template("flow.html", run=run, times=[round(float(t), 4) for t in times], unit=_time_unit(sheet), nozzle=sheet.space == "nozzle", quantities=quantities_of(run, mean is not None), maps=OFFERED, others=[r for r in named if r],
+    return render_template("flow.html", run=run, times=[round(float(t), 4)
+                                                        for t in times], unit=_time_unit(sheet),
+                           nozzle=sheet.space == "nozzle", quantities=quantities_of(run, mean is not None),
+                           maps=OFFERED, others=[r for r in named if r],
                            has_field=runs.array_version(g.database, run_id, "field") > 0)
 
 
@@ -87,10 +93,17 @@ def _show_body(run, sheet, others):
     ground = None
     if has_field and sheet.domain.kind == "ground":
         ground = float(assemble(sheet.shape).surface.box[0, 2]) - sheet.domain.clearance
-    quantities = {k: q for k, q in SURFACE_QUANTITIES.items() if k == "cp" or sheet.flow.model != "inviscid" and (k != "y_plus" or sheet.flow.model == "turbulent")}
+    quantities = {
+        k: q
+        for k, q in SURFACE_QUANTITIES.items()
+        if k == "cp" or sheet.flow.model != "inviscid" and (k != "y_plus" or sheet.flow.model == "turbulent")
+    }
     planes = body_of(run["id"])[0].quantities if has_field else {}
-    return render_template("flow_body.html", run=run, file=plain_name(f"{run['variant_name']} {run['point_name']}"), others=others, has_field=has_field, ground=ground, moving=sheet.domain.ground == "moving",
-                           quantities=quantities, plane_quantities=planes, viscous=sheet.flow.model != "inviscid")
+    return render_template("flow_body.html", run=run,
+                           file=plain_name(f"{run['variant_name']} {run['point_name']}"), others=others,
+                           has_field=has_field, ground=ground, moving=sheet.domain.ground == "moving",
+                           quantities=quantities, plane_quantities=planes, viscous=sheet.flow.model
+                           != "inviscid")
 
 
 def _time_unit(sheet):
@@ -104,18 +117,26 @@ def _time_unit(sheet):
 def quantities_of(run, has_mean=False):
     """The quantities that a run's field has."""
     sheet = read_toml(run["sheet"])
-    left_out = (set() if has_mean else {"fluctuation"}) | (set() if sheet.flow.model == "turbulent" else TURBULENT_ONLY) | ({"cp"} if sheet.space == "nozzle" else set())
+    left_out = (set() if has_mean else {"fluctuation"}) | (set() if sheet.flow.model == "turbulent" else
+                                                           TURBULENT_ONLY) | ({"cp"} if sheet.space
+                                                                              == "nozzle" else set())
     return {key: q for key, q in QUANTITIES.items() if key not in left_out}
 
 
 def pack(picture, head, values):
     """Points, triangles, edges and values as one binary answer: header length, JSON header, arrays."""
     outline = np.concatenate(picture.wall)
-    head |= {"points": len(picture.points), "triangles": len(picture.triangles), "edges": len(picture.edges), "outline": len(outline),
-             "loops": [len(loop) for loop in picture.wall], "home": picture.home,
-             "values": list(values)}
-    return packed(head, [picture.points.astype("<f4"), picture.triangles.astype("<u4"), picture.edges.astype("<u4"), outline.astype("<f4"),
-                          *(np.asarray(v).astype("<f4") for v in values.values())])
+    head |= {
+        "points": len(picture.points), "triangles": len(picture.triangles), "edges": len(picture.edges),
+        "outline": len(outline), "loops": [len(loop) for loop in picture.wall], "home": picture.home,
+        "values": list(values)
+    }
+    return packed(head, [
+        picture.points.astype("<f4"),
+        picture.triangles.astype("<u4"),
+        picture.edges.astype("<u4"),
+        outline.astype("<f4"), *(np.asarray(v).astype("<f4") for v in values.values())
+    ])
 
 
 @pages.get("/runs/<int:run_id>/field.bin")
@@ -127,16 +148,20 @@ def field(run_id):
     tag = f"{run_id}-{version}"
     if request.if_none_match.contains(tag):
         return Response(status=304)
-    quantities = [{"key": q.key, "label": q.label, "unit": q.unit, "diverging": q.diverging, "map": map_for(q),
-                   "range": default_range(picture.values[q.key], q.key, picture.points, home=picture.home)} for q in QUANTITIES.values() if q.key in picture.values]
-    response = Response(pack(picture, {"level": level, "quantities": quantities}, picture.values), mimetype="application/octet-stream")
+    quantities = [{
+        "key": q.key, "label": q.label, "unit": q.unit, "diverging": q.diverging, "map": map_for(q),
+        "range": default_range(picture.values[q.key], q.key, picture.points, home=picture.home)
+    } for q in QUANTITIES.values() if q.key in picture.values]
+    response = Response(pack(picture, {"level": level, "quantities": quantities}, picture.values),
+                        mimetype="application/octet-stream")
     response.set_etag(tag)
     response.headers["Cache-Control"] = "no-cache"
     return response
 
 
 def _frame(run_id, number):
-    """Point values of one recorded moment: of the quantity asked for, and what the lines over it are made from."""
+    """Point values of one recorded moment: of the quantity asked for, and what the lines over it are made
+    from."""
     version = runs.array_version(g.database, run_id, "frames")
     if not version or not runs.array_version(g.database, run_id, "field"):
         abort(404, "This run kept no frames.")
@@ -146,9 +171,14 @@ def _frame(run_id, number):
     key = request.args.get("q", "mach")
     if key not in QUANTITIES:
         abort(404, f"“{key}” is no field.")
-    values = moment(setup, mesh, frames[number].astype(float) * setup.stream.column_scale[:4], mean, {key, "mach", "u", "v"})
-    head = {"bare": True, "time": float(times[number]), "quantities": [], "points": len(values["u"]), "triangles": 0, "edges": 0, "outline": 0, "loops": [], "values": list(values)}
-    response = Response(packed(head, [np.asarray(v).astype("<f4") for v in values.values()]), mimetype="application/octet-stream")
+    values = moment(setup, mesh, frames[number].astype(float) * setup.stream.column_scale[:4], mean,
+                    {key, "mach", "u", "v"})
+    head = {
+        "bare": True, "time": float(times[number]), "quantities": [], "points": len(values["u"]),
+        "triangles": 0, "edges": 0, "outline": 0, "loops": [], "values": list(values)
+    }
+    response = Response(packed(head, [np.asarray(v).astype("<f4") for v in values.values()]),
+                        mimetype="application/octet-stream")
     response.headers["Cache-Control"] = "private, max-age=3600"
     return response
 
@@ -166,8 +196,12 @@ def difference(run_id, other_id):
         x, y = picture.points.T
         near = np.abs(values[q.key][(x > left) & (x < right) & (y > bottom) & (y < top)])
         reach = max(float(np.percentile(near, 98.5)) if len(near) else 1.0, 1e-9)
-        quantities.append({"key": q.key, "label": f"Difference of {q.label}", "unit": q.unit, "diverging": True, "map": "vik", "range": [-reach, reach]})
-    return Response(pack(picture, {"level": level, "quantities": quantities}, values), mimetype="application/octet-stream")
+        quantities.append({
+            "key": q.key, "label": f"Difference of {q.label}", "unit": q.unit, "diverging": True,
+            "map": "vik", "range": [-reach, reach]
+        })
+    return Response(pack(picture, {"level": level, "quantities": quantities}, values),
+                    mimetype="application/octet-stream")
 
 
 def differences(picture, other):
@@ -182,7 +216,8 @@ def differences(picture, other):
 
 
 def _box(picture):
-    """The window of the query, kept to where there is a flow and to a shape that can be drawn; the picture's own by default."""
+    """The window of the query, kept to where there is a flow and to a shape that can be drawn; the picture's
+    own by default."""
     default = picture.home or (-0.5, 1.6, -0.7, 0.7)
     try:
         box = np.array([finite(v) for v in request.args.get("box", "")[:200].split(",")])
@@ -198,7 +233,10 @@ def _box(picture):
         return default
     # Windows are seldom longer than five times their width; what is, is widened.
     grow = max(width / MOST_ASPECT - height, 0.0), max(height / MOST_ASPECT - width, 0.0)
-    return float(box[0] - 0.5 * grow[1]), float(box[1] + 0.5 * grow[1]), float(box[2] - 0.5 * grow[0]), float(box[3] + 0.5 * grow[0])
+    return float(box[0] - 0.5 * grow[1]), float(box[1] +
+                                                0.5 * grow[1]), float(box[2] -
+                                                                      0.5 * grow[0]), float(box[3] +
+                                                                                            0.5 * grow[0])
 
 
 def _count(name, default, low, high):
@@ -215,10 +253,13 @@ def lines(run_id):
     if request.args.get("kind") == "vectors":
         start, velocity = vectors(sampler, _count("columns", 34, 5, 80))
         speed = np.linalg.norm(velocity, axis=1).max() if len(start) else 1.0
-        return jsonify(start=start.round(5).tolist(), velocity=(velocity / max(speed, 1e-9)).round(4).tolist(), fastest=float(speed))
+        return jsonify(start=start.round(5).tolist(),
+                       velocity=(velocity / max(speed, 1e-9)).round(4).tolist(), fastest=float(speed))
     count = _count("count", 24, 1, MOST_LINES)
     # By default at the left edge of the window, or where the air begins.
-    x = request.args.get("x", max(box[0], float(picture.points[:, 0].min())) + 0.01 * (box[1] - box[0]), type=finite)
+    x = request.args.get("x",
+                         max(box[0], float(picture.points[:, 0].min())) + 0.01 * (box[1] - box[0]),
+                         type=finite)
     low, high = request.args.get("low", box[2], type=finite), request.args.get("high", box[3], type=finite)
     step = (box[1] - box[0]) / 220
     traced = streamlines(sampler, rake(x, low, high, count), step, 500)
@@ -241,14 +282,18 @@ def picture(run_id, form):
     span = None
     if "low" in request.args and "high" in request.args:
         low, high = request.args.get("low", type=finite), request.args.get("high", type=finite)
-        span = (low, high) if low is not None and high is not None and high - low > 1e-9 * max(abs(low), abs(high)) else None
+        span = (
+            low, high
+        ) if low is not None and high is not None and high - low > 1e-9 * max(abs(low), abs(high)) else None
     name = request.args.get("map")
     title = f"{run['campaign_name']}: {run['variant_name']} at {run['point_name']}, {level} grid"
-    data = field_picture(drawn, key, form, _box(drawn), span, name if name in OFFERED else None, flag("bands"), flag("iso"), flag("sonic"),
+    data = field_picture(drawn, key, form, _box(drawn), span, name if name in OFFERED else None,
+                         flag("bands"), flag("iso"), flag("sonic"),
                          _count("count", 24, 1, MOST_LINES) if flag("stream") else 0, title=title)
     if "inline" in request.args:
         return Response(data, mimetype="image/svg+xml" if form == "svg" else "image/png")
-    return download(data, f"{plain_name(run['variant_name'] + ' ' + run['point_name'])}-{key}.{form}", "image/svg+xml" if form == "svg" else "image/png")
+    return download(data, f"{plain_name(run['variant_name'] + ' ' + run['point_name'])}-{key}.{form}",
+                    "image/svg+xml" if form == "svg" else "image/png")
 
 
 @pages.get("/runs/<int:run_id>/thumbnail.png")
@@ -257,7 +302,8 @@ def thumbnail(run_id):
     run = run_or_404(run_id)
     kept = runs.kept_array(g.database, run_id, "picture") if run["state"] in runs.ENDED else None
     if kept is None:
-        kept = body_thumbnail(*body_of(run_id)) if read_toml(run["sheet"]).space == "body" else thumbnail_picture(picture_of(run_id)[1])
+        kept = body_thumbnail(*body_of(run_id)) if read_toml(
+            run["sheet"]).space == "body" else thumbnail_picture(picture_of(run_id)[1])
         if run["state"] in runs.ENDED:
             runs.keep_array(g.database, run_id, "picture", kept)
     response = Response(kept, mimetype="image/png")
@@ -273,5 +319,3 @@ def colours(name):
     response = Response(table(name).tobytes(), mimetype="application/octet-stream")
     response.headers["Cache-Control"] = "public, max-age=86400"
     return response
-
-

@@ -49,22 +49,27 @@ def profile(run_id):
     found = sampler.profile(number)
     place = mesh.face_centre[sampler.faces[number]]
     taps = unpack_taps(runs.kept_array(g.database, run_id, "taps"))
-    k = int(np.argmin((taps.x - place[0]) ** 2 + (taps.y - place[1]) ** 2))
+    k = int(np.argmin((taps.x - place[0])**2 + (taps.y - place[1])**2))
     values = _wall_units(found, state, taps.cf[k], setup)
     curve = law_curve(values["y_plus"][-1]) if setup.sheet.flow.model == "turbulent" else None
     picture = log_chart(values["y_plus"], values["u_plus"], curve) if values["u_plus"] is not None else None
-    return render_template("partials/profile.html", problem="", x=float(place[0]), y=float(place[1]), surface=taps.surface[k], cf=float(taps.cf[k]),
-                           first=float(values["y_plus"][0]), layer=found.thicknesses(), picture=picture, chord=setup.chord, law=curve is not None)
+    return render_template("partials/profile.html", problem="", x=float(place[0]), y=float(place[1]),
+                           surface=taps.surface[k], cf=float(taps.cf[k]), first=float(values["y_plus"][0]),
+                           layer=found.thicknesses(), picture=picture, chord=setup.chord, law=curve
+                           is not None)
 
 
 def _wall_units(found, state, cf, setup):
     """y+ and u+ of a profile, with the friction read off the wall."""
     air, cell = setup.air, found.cells[0]
     warm = state[cell, 1] * air.temperature
-    viscosity = (sutherland_viscosity(warm) / sutherland_viscosity(air.temperature) if air.sutherland else 1.0) / setup.reynolds
+    viscosity = (sutherland_viscosity(warm) /
+                 sutherland_viscosity(air.temperature) if air.sutherland else 1.0) / setup.reynolds
     rho = found.density[0]
     speed = math.sqrt(max(0.5 * abs(cf) / rho, 1e-14))
-    return {"y_plus": found.y * rho * speed / viscosity, "u_plus": found.u / speed if abs(cf) > 1e-7 else None}
+    return {
+        "y_plus": found.y * rho * speed / viscosity, "u_plus": found.u / speed if abs(cf) > 1e-7 else None
+    }
 
 
 def law_curve(most):
@@ -84,14 +89,19 @@ def log_chart(x, y, curve):
         return (LEFT + (np.log10(np.maximum(a, 10.0**low)) - low) / (high - low) * (WIDTH - LEFT - 20),
                 HEIGHT - BOTTOM - (b - bottom) / (top - bottom) * (HEIGHT - BOTTOM - 8))
 
-    parts = [_axis_line(LEFT, HEIGHT - BOTTOM, WIDTH - 6, HEIGHT - BOTTOM), _axis_line(LEFT, 8, LEFT, HEIGHT - BOTTOM)]
+    parts = [
+        _axis_line(LEFT, HEIGHT - BOTTOM, WIDTH - 6, HEIGHT - BOTTOM),
+        _axis_line(LEFT, 8, LEFT, HEIGHT - BOTTOM)
+    ]
     for power in range(low, high + 1):
         px, _ = place(10.0**power, 0.0)
         parts.append(f'<text x="{px:.1f}" y="{HEIGHT - 12}" text-anchor="middle">{10.0**power:g}</text>')
     for value in _ticks(bottom, top):
         _, py = place(1.0, value)
         parts.append(f'<text x="{LEFT - 4}" y="{py + 3:.1f}" text-anchor="end">{value:g}</text>')
-    parts += [f'<text x="{WIDTH - 8}" y="{HEIGHT - 1}" text-anchor="end">y+</text>', '<text x="4" y="10">u+</text>']
+    parts += [
+        f'<text x="{WIDTH - 8}" y="{HEIGHT - 1}" text-anchor="end">y+</text>', '<text x="4" y="10">u+</text>'
+    ]
     if curve:
         parts.append(_path(*place(*curve), "law"))
     px, py = place(x, y)
@@ -100,7 +110,7 @@ def log_chart(x, y, curve):
 
 
 def _ticks(low, high):
-    step = 10 ** math.floor(math.log10(max(high - low, 1e-9) / 2))
+    step = 10**math.floor(math.log10(max(high - low, 1e-9) / 2))
     step *= 5 if (high - low) / step > 12 else 2 if (high - low) / step > 6 else 1
     return np.arange(math.ceil(low / step), math.floor(high / step) + 1) * step
 
@@ -115,7 +125,8 @@ def _path(px, py, css):
 
 
 def _svg(parts):
-    return Markup(f'<svg class="small-chart" viewBox="0 0 {WIDTH} {HEIGHT}" role="img">{"".join(parts)}</svg>')
+    return Markup(
+        f'<svg class="small-chart" viewBox="0 0 {WIDTH} {HEIGHT}" role="img">{"".join(parts)}</svg>')
 
 
 @pages.get("/runs/<int:run_id>/wake")
@@ -126,13 +137,22 @@ def wake(run_id):
     wall = mesh.points[mesh.face_nodes[mesh.wall_faces()].ravel()]
     last = wall[:, 0].max()
     if setup.is_round:
-        return render_template("partials/wake.html", problem="The survey is made for sections; of a round body the control volume gives the drag that the air has lost.")
+        return render_template(
+            "partials/wake.html", problem=
+            "The survey is made for sections; of a round body the control volume gives the drag that the air "
+            "has lost."
+        )
     if not last + 0.02 < x < mesh.points[:, 0].max():
-        return render_template("partials/wake.html", problem=f"x = {x:g}: the survey stands behind the body, from {last + 0.02:.3g} chords on, and inside the domain.")
+        return render_template(
+            "partials/wake.html", problem=
+            f"x = {x:g}: the survey stands behind the body, from {last + 0.02:.3g} chords on, and inside the "
+            "domain."
+        )
     reach = 0.5 + 0.3 * (x - last) + 0.5 * np.ptp(wall[:, 1])
     middle = 0.5 * (wall[:, 1].min() + wall[:, 1].max()) + (x - 0.5) * math.tan(setup.stream.incidence)
     found = wake_profile(mesh, state, setup.air.gamma, setup.air.mach, x, middle - reach, middle + reach)
-    return render_template("partials/wake.html", problem="", x=x, drag=found["drag"], least=min(found["u"]), loss=max(found["loss"]), picture=side_chart(found))
+    return render_template("partials/wake.html", problem="", x=x, drag=found["drag"], least=min(found["u"]),
+                           loss=max(found["loss"]), picture=side_chart(found))
 
 
 def side_chart(found):
@@ -141,12 +161,26 @@ def side_chart(found):
     low, high = min(float(u.min()), 0.0) - 0.02, max(float(u.max()), 1.0) + 0.05
     px = LEFT + (u - low) / (high - low) * (WIDTH - LEFT - 20)
     py = HEIGHT - BOTTOM - (y - y[0]) / (y[-1] - y[0]) * (HEIGHT - BOTTOM - 8)
-    parts = [_axis_line(LEFT, HEIGHT - BOTTOM, WIDTH - 6, HEIGHT - BOTTOM), _axis_line(LEFT, 8, LEFT, HEIGHT - BOTTOM), _path(px, py, "law solid")]
+    parts = [
+        _axis_line(LEFT, HEIGHT - BOTTOM, WIDTH - 6, HEIGHT - BOTTOM),
+        _axis_line(LEFT, 8, LEFT, HEIGHT - BOTTOM),
+        _path(px, py, "law solid")
+    ]
     for value in _ticks(low, high):
-        parts.append(f'<text x="{LEFT + (value - low) / (high - low) * (WIDTH - LEFT - 20):.1f}" y="{HEIGHT - 12}" text-anchor="middle">{value:.2g}</text>')
+        parts.append(
+            f'<text x="{LEFT + (value - low) / (high - low) * (WIDTH - LEFT - 20):.1f}" y="{HEIGHT - 12}" '
+            f'text-anchor="middle">{value:.2g}</text>'
+        )
     for value in _ticks(float(y[0]), float(y[-1])):
-        parts.append(f'<text x="{LEFT - 4}" y="{HEIGHT - BOTTOM - (value - y[0]) / (y[-1] - y[0]) * (HEIGHT - BOTTOM - 8) + 3:.1f}" text-anchor="end">{value:.2g}</text>')
-    parts += [f'<text x="{WIDTH - 8}" y="{HEIGHT - 1}" text-anchor="end">u over the stream</text>', '<text x="4" y="10">y, c</text>']
+        parts.append(
+            f'<text x="{LEFT - 4}" '
+            f'y="{HEIGHT - BOTTOM - (value - y[0]) / (y[-1] - y[0]) * (HEIGHT - BOTTOM - 8) + 3:.1f}" '
+            f'text-anchor="end">{value:.2g}</text>'
+        )
+    parts += [
+        f'<text x="{WIDTH - 8}" y="{HEIGHT - 1}" text-anchor="end">u over the stream</text>',
+        '<text x="4" y="10">y, c</text>'
+    ]
     return _svg(parts)
 
 
@@ -163,13 +197,27 @@ def fit_chart(cells, values, fitted, label):
     left = LEFT + 26
 
     def place(a, b):
-        return left + np.asarray(a) / h.max() * (WIDTH - left - 20), HEIGHT - BOTTOM - (np.asarray(b) - low) / (high - low) * (HEIGHT - BOTTOM - 16)
+        return left + np.asarray(a) / h.max() * (WIDTH - left - 20), HEIGHT - BOTTOM - (
+            np.asarray(b) - low) / (high - low) * (HEIGHT - BOTTOM - 16)
 
-    parts = [_axis_line(left, HEIGHT - BOTTOM, WIDTH - 6, HEIGHT - BOTTOM), _axis_line(left, 8, left, HEIGHT - BOTTOM), _path(*place(line, curve), "law")]
+    parts = [
+        _axis_line(left, HEIGHT - BOTTOM, WIDTH - 6, HEIGHT - BOTTOM),
+        _axis_line(left, 8, left, HEIGHT - BOTTOM),
+        _path(*place(line, curve), "law")
+    ]
     for value in _ticks(low, high):
-        parts.append(f'<text x="{left - 4}" y="{float(place(0, value)[1]) + 3:.1f}" text-anchor="end">{value:.4g}</text>')
+        parts.append(
+            f'<text x="{left - 4}" y="{float(place(0, value)[1]) + 3:.1f}" '
+            f'text-anchor="end">{value:.4g}</text>'
+        )
     for value in _ticks(0.0, float(h.max())):
-        parts.append(f'<text x="{float(place(value, low)[0]):.1f}" y="{HEIGHT - 12}" text-anchor="middle">{value:g}</text>')
+        parts.append(
+            f'<text x="{float(place(value, low)[0]):.1f}" y="{HEIGHT - 12}" '
+            f'text-anchor="middle">{value:g}</text>'
+        )
     parts += [f'<circle class="reading" cx="{a:.1f}" cy="{b:.1f}" r="3"/>' for a, b in zip(*place(h, values))]
-    parts += [f'<text x="{WIDTH - 8}" y="{HEIGHT - 1}" text-anchor="end">cell size, the finest is 1</text>', f'<text x="4" y="10">{label}</text>']
+    parts += [
+        f'<text x="{WIDTH - 8}" y="{HEIGHT - 1}" text-anchor="end">cell size, the finest is 1</text>',
+        f'<text x="4" y="10">{label}</text>'
+    ]
     return _svg(parts)

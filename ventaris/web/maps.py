@@ -1,4 +1,5 @@
-"""Polars and operating maps: what was found over incidence, speed or Mach number, or over a nozzle's pressures, for every variant."""
+"""Polars and operating maps: what was found over incidence, speed or Mach number, or over a nozzle's
+pressures, for every variant."""
 from flask import Blueprint, g, jsonify, redirect, render_template, request, url_for
 
 from ..core import units
@@ -10,14 +11,24 @@ from .presentation import NOZZLE_QUANTITIES
 
 pages = Blueprint("maps", __name__)
 ACROSS = {"incidence": ("Incidence α, °", "deg"), "mach": ("Mach number", ""), "speed": ("Speed, m/s", "m/s")}
-ACROSS_NOZZLE = {"total_pressure": ("Total pressure of the supply, Pa", "Pa"), "back_pressure": ("Back pressure, Pa", "Pa"), "mass_flow": ("Mass flow of the supply, kg/s", "kg/s"),
-                 "jet_mach": ("Fully expanded Mach number of the jet", "")}
+ACROSS_NOZZLE = {
+    "total_pressure": ("Total pressure of the supply, Pa", "Pa"),
+    "back_pressure": ("Back pressure, Pa", "Pa"), "mass_flow": ("Mass flow of the supply, kg/s", "kg/s"),
+    "jet_mach": ("Fully expanded Mach number of the jet", "")
+}
 # Charts of a polar: key, x, y, their titles; "x" is what is swept.
-POLAR_CHARTS = (("lift", "x", "lift", None, "CL"), ("polar", "drag", "lift", "CD", "CL"), ("moment", "x", "moment", None, "CM"), ("drag", "x", "drag", None, "CD"))
-# What a nozzle's map is drawn over, by the place of the value in a result, and its charts in order of preference: as many as fit, of those that the runs have.
-NOZZLE_AXES = {"ratio": ("Total pressure of the supply over the pressure behind", 1.0), "supply": ("Total pressure of the supply, bar", 1e-5), "back_pressure": ("Pressure behind the exit, bar", 1e-5),
-               "ideal_mach": ("Mach number of the loss-free jet", 1.0)}
-NOZZLE_CHARTS = ("tone", "sound_level", "mass_flow", "thrust", "plate_shear", "discharge", "thrust_coefficient", "shock", "pressure_ratio", "exit_mach")
+POLAR_CHARTS = (("lift", "x", "lift", None, "CL"), ("polar", "drag", "lift", "CD", "CL"),
+                ("moment", "x", "moment", None, "CM"), ("drag", "x", "drag", None, "CD"))
+# What a nozzle's map is drawn over, by the place of the value in a result, and its charts in order of
+# preference: as many as fit, of those that the runs have.
+NOZZLE_AXES = {
+    "ratio": ("Total pressure of the supply over the pressure behind", 1.0),
+    "supply": ("Total pressure of the supply, bar", 1e-5),
+    "back_pressure": ("Pressure behind the exit, bar", 1e-5),
+    "ideal_mach": ("Mach number of the loss-free jet", 1.0)
+}
+NOZZLE_CHARTS = ("tone", "sound_level", "mass_flow", "thrust", "plate_shear", "discharge",
+                 "thrust_coefficient", "shock", "pressure_ratio", "exit_mach")
 MOST_CHARTS = 4
 
 
@@ -27,7 +38,10 @@ def show(campaign_id):
     axes = _axes(campaign)
     across = request.args.get("across", next(iter(axes)))
     lines = _lines(campaign, across)
-    return render_template("map.html", campaign=campaign, across=across, choices={key: label for key, (label, _) in axes.items()}, lines=lines, charts=_charts(campaign, across, lines))
+    return render_template("map.html", campaign=campaign, across=across,
+                           choices={key: label
+                                    for key, (label, _) in axes.items()}, lines=lines,
+                           charts=_charts(campaign, across, lines))
 
 
 def choices_of(campaign):
@@ -36,16 +50,24 @@ def choices_of(campaign):
 
 
 def _axes(campaign):
-    return NOZZLE_AXES if campaign["space"] == "nozzle" else {key: (label, 1.0) for key, (label, _) in ACROSS.items()}
+    return NOZZLE_AXES if campaign["space"] == "nozzle" else {
+        key: (label, 1.0)
+        for key, (label, _) in ACROSS.items()
+    }
 
 
 def _charts(campaign, across, lines):
     """The charts of a map: what is drawn over what, with titles."""
     label = _axes(campaign).get(across, next(iter(_axes(campaign).values())))[0]
     if campaign["space"] != "nozzle":
-        return [{"key": key, "x": x, "y": y, "x_title": x_title or label, "y_title": y_title} for key, x, y, x_title, y_title in POLAR_CHARTS]
-    there = [key for key in NOZZLE_CHARTS if any(row.get(key) is not None for line in lines for row in line["rows"])][:MOST_CHARTS]
-    return [{"key": key, "x": "x", "y": key, "x_title": label, "y_title": NOZZLE_QUANTITIES[key][0]} for key in there]
+        return [{"key": key, "x": x, "y": y, "x_title": x_title or label, "y_title": y_title}
+                for key, x, y, x_title, y_title in POLAR_CHARTS]
+    there = [
+        key for key in NOZZLE_CHARTS if any(
+            row.get(key) is not None for line in lines for row in line["rows"])
+    ][:MOST_CHARTS]
+    return [{"key": key, "x": "x", "y": key, "x_title": label, "y_title": NOZZLE_QUANTITIES[key][0]}
+            for key in there]
 
 
 def _lines(campaign, across):
@@ -56,14 +78,20 @@ def _finished(campaign_id):
     """(variant, its finished runs) of every variant."""
     latest, points = runs.latest_runs(g.database, campaign_id), store.points(g.database, campaign_id)
     for variant in store.variants(g.database, campaign_id):
-        yield variant, [run for point in points if (run := latest.get((variant["id"], point["id"]))) and run["result"]]
+        yield variant, [
+            run for point in points if (run := latest.get((variant["id"], point["id"]))) and run["result"]
+        ]
 
 
 def _row(run, x, names):
     """One point of a line: values, error bars, the run to open."""
     coefficients, trends = run["result"]["coefficients"], run["result"]["trends"]
-    return {"x": x, "run": run["id"], "settled": run["state"] == "settled", **{name: coefficients.get(name) for name in names},
-            **{f"{name}_error": trends[name]["error"] for name in names if name in trends}}
+    return {
+        "x": x, "run": run["id"], "settled": run["state"] == "settled",
+        **{name: coefficients.get(name)
+           for name in names}, **{f"{name}_error": trends[name]["error"]
+                                  for name in names if name in trends}
+    }
 
 
 def polar_lines(campaign_id, across):
@@ -73,13 +101,16 @@ def polar_lines(campaign_id, across):
     for variant, done in _finished(campaign_id):
         done.sort(key=lambda run: run["result"]["air"][across])
         rows = [_row(run, run["result"]["air"][across], ("lift", "drag", "moment")) for run in done]
-        summary = summarise_polar([r["x"] for r in rows], [r["lift"] for r in rows], [r["drag"] for r in rows]) if across == "incidence" and len(rows) > 1 else None
+        summary = summarise_polar([r["x"] for r in rows], [r["lift"] for r in rows],
+                                  [r["drag"]
+                                   for r in rows]) if across == "incidence" and len(rows) > 1 else None
         out.append({"variant": variant["name"], "rows": rows, "summary": summary})
     return out
 
 
 def nozzle_lines(campaign_id, across):
-    """For every variant its finished points in order of the pressures, with one-dimensional theory beside mass flow and thrust."""
+    """For every variant its finished points in order of the pressures, with one-dimensional theory beside
+    mass flow and thrust."""
     key = across if across in NOZZLE_AXES else "ratio"
     scale, out = NOZZLE_AXES[key][1], []
     for variant, done in _finished(campaign_id):
@@ -87,10 +118,14 @@ def nozzle_lines(campaign_id, across):
         for run in done:
             theory = run["result"].get("theory") or {}
             row = _row(run, scale * run["result"]["air"][key], NOZZLE_CHARTS)
-            row |= {f"{name}_theory": theory.get(name) for name in ("mass_flow", "thrust", "exit_mach", "shock")}
+            row |= {
+                f"{name}_theory": theory.get(name)
+                for name in ("mass_flow", "thrust", "exit_mach", "shock")
+            }
             row["tone_theory"] = (run["result"].get("noise") or {}).get("formula")
             rows.append(row)
-        out.append({"variant": variant["name"], "rows": sorted(rows, key=lambda row: row["x"]), "summary": None})
+        out.append(
+            {"variant": variant["name"], "rows": sorted(rows, key=lambda row: row["x"]), "summary": None})
     return out
 
 
@@ -99,7 +134,8 @@ def data(campaign_id):
     campaign = campaign_or_404(campaign_id)
     across = request.args.get("across", next(iter(_axes(campaign))))
     lines = _lines(campaign, across)
-    return jsonify(lines=[{"variant": line["variant"], "rows": line["rows"]} for line in lines], charts=_charts(campaign, across, lines))
+    return jsonify(lines=[{"variant": line["variant"], "rows": line["rows"]} for line in lines],
+                   charts=_charts(campaign, across, lines))
 
 
 @pages.route("/campaigns/<int:campaign_id>/points/sweep", methods=["GET", "POST"])
@@ -108,17 +144,26 @@ def sweep(campaign_id):
     campaign = campaign_or_404(campaign_id)
     points = store.points(g.database, campaign_id)
     if request.method == "GET":
-        return render_template("sweep.html", campaign=campaign, points=points, choices=choices_of(campaign), problems=(), form={})
+        return render_template("sweep.html", campaign=campaign, points=points, choices=choices_of(campaign),
+                               problems=(), form={})
     try:
         added = _add_series(campaign, points, request.form)
     except SheetError as error:
-        return render_template("sweep.html", campaign=campaign, points=points, choices=choices_of(campaign), form=request.form, problems=[m for _, m in error.problems]), 400
+        return render_template("sweep.html", campaign=campaign, points=points, choices=choices_of(campaign),
+                               form=request.form, problems=[m for _, m in error.problems]), 400
     return redirect(url_for("campaigns.matrix", campaign_id=campaign_id, added=added))
 
 
 # What a swept quantity changes in the air section, beside itself, and what its points are called.
-WITH_IT = {"mach": {"motion": "mach"}, "speed": {"motion": "speed"}, "total_pressure": {"supply": "total"}, "back_pressure": {"outlet": "pressure"}, "mass_flow": {"supply": "mass flow"}, "jet_mach": {"supply": "jet mach"}}
-PREFIXES = {"incidence": "α", "mach": "M", "speed": "V", "total_pressure": "p₀", "back_pressure": "back", "mass_flow": "flow", "jet_mach": "Mj"}
+WITH_IT = {
+    "mach": {"motion": "mach"}, "speed": {"motion": "speed"}, "total_pressure": {"supply": "total"},
+    "back_pressure": {"outlet": "pressure"}, "mass_flow": {"supply": "mass flow"},
+    "jet_mach": {"supply": "jet mach"}
+}
+PREFIXES = {
+    "incidence": "α", "mach": "M", "speed": "V", "total_pressure": "p₀", "back_pressure": "back",
+    "mass_flow": "flow", "jet_mach": "Mj"
+}
 
 
 def _add_series(campaign, points, form):
@@ -154,5 +199,3 @@ def _add_series(campaign, points, form):
         store.add_point(g.database, campaign_id, name, values_)
         added += 1
     return added
-
-

@@ -1,11 +1,12 @@
-"""The noise screen: what the microphones recorded, live, its spectra and tones, and measured data laid over."""
+"""The noise screen: what the microphones recorded, live, its spectra and tones, and measured data laid
+over."""
 import numpy as np
 from flask import Blueprint, abort, g, jsonify, render_template, request
 
 from ..core.sheet import read_toml
 from ..core.sound.spectra import level, spectrum
 from ..core.study.kinds.jet.ready import SEGMENT, screech_formula
-from ..core.study.kinds.jet.run import microphone_result, start_up_of
+from ..core.study.kinds.jet.readings import microphone_result, start_up_of
 from ..core.study.setup import prepare
 from ..store import measured as tables, runs
 from ..store.fields import unpack_rows
@@ -21,14 +22,19 @@ def _noise_run(run_id):
     run = run_or_404(run_id)
     sheet = read_toml(run["sheet"])
     if sheet.space != "nozzle" or sheet.flow.model != "noise":
-        abort(404, "This run recorded no noise: choose “Jet in time: noise” as the flow model of a nozzle's sheet.")
+        abort(
+            404,
+            "This run recorded no noise: choose “Jet in time: noise” as the flow model of a nozzle's sheet.")
     return run, sheet
 
 
 @pages.get("/runs/<int:run_id>/noise")
 def show(run_id):
     run, sheet = _noise_run(run_id)
-    return render_template("noise.html", run=run, microphones=sheet.instruments.microphones, measured=tables.measured_of(g.database, run["campaign_id"]), far=_kept(run).get("far_field"), exit=_kept(run).get("exit"), measured_formula=_kept(run).get("measured_formula"),
+    return render_template("noise.html", run=run, microphones=sheet.instruments.microphones,
+                           measured=tables.measured_of(g.database,
+                                                       run["campaign_id"]), far=_kept(run).get("far_field"),
+                           exit=_kept(run).get("exit"), measured_formula=_kept(run).get("measured_formula"),
                            frames=runs.array_version(g.database, run_id, "frames") > 0)
 
 
@@ -50,8 +56,11 @@ def data(run_id):
     discard = start_up_of(rows, sheet.flow.discard * unit, SEGMENT * unit)
     microphones = [_microphone(name, row, discard, SEGMENT * unit) for name, row in rows.items()]
     wanted = request.args.getlist("table", type=int)
-    laid = [{"name": t["name"], "columns": t["columns"]} for t in tables.measured_of(g.database, run["campaign_id"]) if t["id"] in wanted]
-    return jsonify(version=version, state=run["state"], microphones=microphones, formula=screech_formula(setup), discard=discard, wanted=sheet.flow.duration * unit, measured=laid, far=_kept(run).get("far_field"))
+    laid = [{"name": t["name"], "columns": t["columns"]}
+            for t in tables.measured_of(g.database, run["campaign_id"]) if t["id"] in wanted]
+    return jsonify(version=version, state=run["state"], microphones=microphones,
+                   formula=screech_formula(setup), discard=discard, wanted=sheet.flow.duration * unit,
+                   measured=laid, far=_kept(run).get("far_field"))
 
 
 def _microphone(name, row, discard, segment):
@@ -60,7 +69,9 @@ def _microphone(name, row, discard, segment):
     if len(t) < 2:
         return out
     thin = -(-len(t) // MOST_POINTS)
-    out |= {"t": t[::thin].tolist(), "p": p[::thin].tolist(), "found": microphone_result(t, p, discard, segment)}
+    out |= {
+        "t": t[::thin].tolist(), "p": p[::thin].tolist(), "found": microphone_result(t, p, discard, segment)
+    }
     keep = t > discard
     # While the start-up lasts, the spectrum is that of what there is.
     used = p[keep] if keep.sum() > 400 else p[len(p) // 2:]
@@ -70,5 +81,8 @@ def _microphone(name, row, discard, segment):
         found = spectrum(used, rate, length)
         decibels = np.array([level(d) for d in found.density])
         shown = (decibels > decibels.max() - DEPTH) & (found.frequency > 0)
-        out |= {"f": found.frequency[shown].tolist(), "density": decibels[shown].round(2).tolist(), "segments": found.segments, "step": found.step, "early": bool(keep.sum() <= 400)}
+        out |= {
+            "f": found.frequency[shown].tolist(), "density": decibels[shown].round(2).tolist(),
+            "segments": found.segments, "step": found.step, "early": bool(keep.sum() <= 400)
+        }
     return out

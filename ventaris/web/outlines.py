@@ -50,9 +50,11 @@ def nozzle_words(shape):
     if shape["kind"] == "coordinates":
         words = f"contour of {len(shape['points'] or ())} points"
     else:
-        opened = "convergent" if shape["diverge_length"] == 0 else f"{shape['kind']}, exit {1000 * shape['exit_radius']:g} mm"
+        opened = "convergent" if shape[
+            "diverge_length"] == 0 else f"{shape['kind']}, exit {1000 * shape['exit_radius']:g} mm"
         words = f"{opened}, throat {1000 * shape['throat_radius']:g} mm"
-    return ", ".join([words + (" half height" if shape["form"] == "planar" else " radius")] + ([ports] if ports else []))
+    return ", ".join([words + (" half height" if shape["form"] == "planar" else " radius")] +
+                     ([ports] if ports else []))
 
 
 def outline(shape, space="section", points=160):
@@ -82,8 +84,12 @@ def body_words(shape):
         else:
             words.append(f"{part['name']}: {part['length']:g} m long")
     for edit in shape["edits"]:
-        words.append(f"{'stretched' if edit['kind'] == 'stretch' else 'tapered'} {edit['share']:+.3g} % from x = {edit['start']:g} to {edit['end']:g} m")
-    return ", ".join(words[:3] + ([f"{len(words) - 4} more parts"] if len(words) > 4 else words[3:3]) + words[3:][-1:])
+        words.append(
+            f"{'stretched' if edit['kind'] == 'stretch' else 'tapered'} {edit['share']:+.3g} % from x = "
+            f"{edit['start']:g} to {edit['end']:g} m"
+        )
+    return ", ".join(words[:3] + ([f"{len(words) - 4} more parts"] if len(words) > 4 else words[3:3]) +
+                     words[3:][-1:])
 
 
 def shape_words(shape, space="section"):
@@ -93,12 +99,16 @@ def shape_words(shape, space="section"):
     if space == "nozzle":
         return nozzle_words(shape)
     kind, edits = shape["kind"], shape["edits"]
-    words = {"four-digit": f"four-digit, {100 * shape['thickness']:g} % thick, {100 * shape['camber']:g} % camber",
-             "ellipse": "circle" if shape["thickness"] == 1 else f"ellipse, {100 * shape['thickness']:g} % thick",
-             "double wedge": f"double wedge, {100 * shape['thickness']:g} % thick",
-             "revolution": f"{NOSES[shape.get('nose', 'ogive')].lower()} nose of {100 * shape.get('nose_length', 0.3):g} %, diameter {100 * shape['thickness']:g} % of the length"
-                           + (f", boat-tail to {100 * shape['base']:g} %" if shape.get("tail_length") else ""),
-             "coordinates": shape.get("title") or "imported coordinates"}[kind]
+    words = {
+        "four-digit": f"four-digit, {100 * shape['thickness']:g} % thick, {100 * shape['camber']:g} % camber",
+        "ellipse": "circle" if shape["thickness"] == 1 else f"ellipse, {100 * shape['thickness']:g} % thick",
+        "double wedge": f"double wedge, {100 * shape['thickness']:g} % thick",
+        "revolution": f"{NOSES[shape.get('nose', 'ogive')].lower()} nose of "
+                      f"{100 * shape.get('nose_length', 0.3):g} %, diameter {100 * shape['thickness']:g} % "
+                      "of the length"
+        + (f", boat-tail to {100 * shape['base']:g} %" if shape.get("tail_length") else ""),
+        "coordinates": shape.get("title") or "imported coordinates"
+    }[kind]
     changes = []
     if edits["thickness_scale"] != 1:
         changes.append(f"thickness × {edits['thickness_scale']:g}")

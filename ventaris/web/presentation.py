@@ -13,34 +13,65 @@ from ..core.study.kinds.nozzle.judge import NOZZLE_FLOORS
 from ..core.study.trend import grid_trend
 from ..core.study.verdict import BODY_FLOORS, SECTION_FLOORS, wide_bars
 
-STATE_WORDS = {"waiting": "waiting", "gridding": "gridding", "running": "running", "paused": "paused", "settled": "settled",
-               "stopped": "stopped", "failed": "failed"}
+STATE_WORDS = {
+    "waiting": "waiting", "gridding": "gridding", "running": "running", "paused": "paused",
+    "settled": "settled", "stopped": "stopped", "failed": "failed"
+}
 # Key, label, what a smaller value means ("good", "bad" or nothing), decimals.
 MATRIX_QUANTITIES = {
-    "drag": ("Drag coefficient CD", "good", 5), "lift": ("Lift coefficient CL", "", 4), "glide": ("Lift over drag", "bad", 1),
-    "moment": ("Moment coefficient CM", "", 4), "drag_pressure": ("CD from pressure", "good", 5),
-    "drag_friction": ("CD from friction", "good", 5), "drag_force": ("Drag in N", "good", 3), "lift_force": ("Lift in N", "", 2),
-    "shock": ("Upper shock at x/c", "", 3)}
+    "drag": ("Drag coefficient CD", "good", 5), "lift": ("Lift coefficient CL", "", 4),
+    "glide": ("Lift over drag", "bad", 1), "moment": ("Moment coefficient CM", "", 4),
+    "drag_pressure": ("CD from pressure", "good", 5), "drag_friction": ("CD from friction", "good", 5),
+    "drag_force": ("Drag in N", "good", 3), "lift_force": ("Lift in N", "", 2),
+    "shock": ("Upper shock at x/c", "", 3)
+}
 BODY_QUANTITIES = {
-    "drag": ("Drag coefficient CD", "good", 4), "drag_area": ("Drag area CD·A in m²", "good", 4), "lift": ("Lift coefficient CL", "", 4),
-    "drag_force": ("Drag in the sheet's unit", "good", 3), "lift_force": ("Lift in the sheet's unit", "", 3), "side": ("Side force coefficient CY", "", 4),
-    "moment": ("Pitching moment CM", "", 4), "drag_pressure": ("CD from pressure", "good", 4), "drag_friction": ("CD from friction", "good", 5),
-    "lift_front": ("CL on the front axle", "", 4), "lift_rear": ("CL on the rear axle", "", 4)}
+    "drag": ("Drag coefficient CD", "good", 4), "drag_area": ("Drag area CD·A in m²", "good", 4),
+    "lift": ("Lift coefficient CL", "", 4), "drag_force": ("Drag in the sheet's unit", "good", 3),
+    "lift_force": ("Lift in the sheet's unit", "", 3), "side": ("Side force coefficient CY", "",
+                                                                4), "moment": ("Pitching moment CM", "", 4),
+    "drag_pressure": ("CD from pressure", "good", 4), "drag_friction": ("CD from friction", "good", 5),
+    "lift_front": ("CL on the front axle", "", 4), "lift_rear": ("CL on the rear axle", "", 4)
+}
 NOZZLE_QUANTITIES = {
-    "thrust": ("Thrust in N", "", 2), "mass_flow": ("Mass flow in kg/s", "", 5), "thrust_coefficient": ("Thrust coefficient", "bad", 4), "discharge": ("Discharge coefficient", "", 4),
-    "shock": ("Shock inside at x in m", "", 5), "exit_mach": ("Exit Mach number", "", 4), "exit_p": ("Exit pressure in Pa", "", 0), "pressure_ratio": ("Total pressure, exit over inlet", "bad", 4),
-    "mach_disc": ("Mach disc behind the exit in m", "", 5), "plate_shock": ("Shock ahead of the plate, from it, in m", "", 5), "shock_cell": ("Shock-cell spacing in m", "", 5), "axis_speed": ("Axis speed half-way down the jet in m/s", "", 2), "plate_shear": ("Shear on the plate in N", "bad", 4), "plate_peak_shear": ("Peak shear on the plate in Pa", "bad", 2),
-    "plate_force": ("Push on the plate in N", "", 3), "tone": ("Tone at the first microphone in Hz", "", 0), "tone_level": ("Its level in dB", "good", 1),
-    "sound_level": ("Level at the first microphone in dB", "good", 1)}
+    "thrust": ("Thrust in N", "", 2), "mass_flow": ("Mass flow in kg/s", "", 5),
+    "thrust_coefficient": ("Thrust coefficient", "bad", 4), "discharge": ("Discharge coefficient", "", 4),
+    "shock": ("Shock inside at x in m", "", 5), "exit_mach": ("Exit Mach number", "", 4),
+    "exit_p": ("Exit pressure in Pa", "", 0), "pressure_ratio": ("Total pressure, exit over inlet", "bad", 4),
+    "mach_disc": ("Mach disc behind the exit in m", "",
+                  5), "plate_shock": ("Shock ahead of the plate, from it, in m", "",
+                                      5), "shock_cell": ("Shock-cell spacing in m", "", 5),
+    "axis_speed": ("Axis speed half-way down the jet in m/s", "",
+                   2), "plate_shear": ("Shear on the plate in N", "bad",
+                                       4), "plate_peak_shear": ("Peak shear on the plate in Pa", "bad", 2),
+    "plate_force": ("Push on the plate in N", "", 3), "tone": ("Tone at the first microphone in Hz", "", 0),
+    "tone_level": ("Its level in dB", "good", 1), "sound_level": ("Level at the first microphone in dB",
+                                                                  "good", 1)
+}
 FLOORS = {"section": SECTION_FLOORS, "body": BODY_FLOORS, "nozzle": NOZZLE_FLOORS}
 QUANTITIES_OF = {"section": MATRIX_QUANTITIES, "body": BODY_QUANTITIES, "nozzle": NOZZLE_QUANTITIES}
 # What a run's page shows large, and what its table by level holds: key, label, decimals.
-COEFFICIENTS = (("lift", "Lift coefficient CL", 4), ("drag", "Drag coefficient CD", 5), ("moment", "Moment coefficient CM", 4))
-HEADLINES = {"section": COEFFICIENTS, "body": COEFFICIENTS, "nozzle": (("mass_flow", "Mass flow, kg/s", 5), ("thrust", "Thrust, N", 3), ("exit_mach", "Exit Mach number", 4))}
-BY_LEVEL = (("lift", "CL", 5), ("drag", "CD", 5), ("drag_pressure", "CD, pressure", 5), ("drag_friction", "CD, friction", 5), ("moment", "CM", 5))
-LEVEL_ROWS = {"section": BY_LEVEL, "body": (*BY_LEVEL[:4], ("drag_openings", "CD, openings", 5), BY_LEVEL[4], ("side", "CY", 5)),
-              "nozzle": (("mass_flow", "mass flow, kg/s", 5), ("thrust", "thrust, N", 3), ("exit_mach", "exit Mach number", 4), ("exit_p", "exit pressure, Pa", 0), ("pressure_ratio", "total pressure kept", 5),
-                         ("shock", "shock at x, m", 5), ("mach_disc", "Mach disc behind the exit, m", 5), ("plate_shock", "shock ahead of the plate, from it, m", 5), ("shock_cell", "shock cells apart, m", 5), ("axis_speed", "axis speed half-way, m/s", 2), ("plate_shear", "shear on the plate, N", 5), ("plate_force", "push on the plate, N", 4), ("tone", "tone, Hz", 0), ("tone_level", "its level, dB", 1), ("sound_level", "level, dB", 1))}
+COEFFICIENTS = (("lift", "Lift coefficient CL", 4), ("drag", "Drag coefficient CD", 5),
+                ("moment", "Moment coefficient CM", 4))
+HEADLINES = {
+    "section": COEFFICIENTS, "body": COEFFICIENTS,
+    "nozzle": (("mass_flow", "Mass flow, kg/s", 5), ("thrust", "Thrust, N", 3), ("exit_mach",
+                                                                                 "Exit Mach number", 4))
+}
+BY_LEVEL = (("lift", "CL", 5), ("drag", "CD", 5), ("drag_pressure", "CD, pressure", 5),
+            ("drag_friction", "CD, friction", 5), ("moment", "CM", 5))
+LEVEL_ROWS = {
+    "section": BY_LEVEL,
+    "body": (*BY_LEVEL[:4], ("drag_openings", "CD, openings", 5), BY_LEVEL[4], ("side", "CY", 5)),
+    "nozzle": (("mass_flow", "mass flow, kg/s", 5), ("thrust", "thrust, N", 3),
+               ("exit_mach", "exit Mach number", 4), ("exit_p", "exit pressure, Pa",
+                                                      0), ("pressure_ratio", "total pressure kept", 5),
+               ("shock", "shock at x, m", 5), ("mach_disc", "Mach disc behind the exit, m",
+                                               5), ("plate_shock", "shock ahead of the plate, from it, m", 5),
+               ("shock_cell", "shock cells apart, m", 5), ("axis_speed", "axis speed half-way, m/s", 2),
+               ("plate_shear", "shear on the plate, N", 5), ("plate_force", "push on the plate, N", 4),
+               ("tone", "tone, Hz", 0), ("tone_level", "its level, dB", 1), ("sound_level", "level, dB", 1))
+}
 
 
 def quantity_of(result, key):
@@ -83,20 +114,23 @@ def reference_of(result):
 
 
 def references_differ(results):
-    """(least, largest) reference area of results when they are not the same, else None: coefficients then say little about forces."""
+    """(least, largest) reference area of results when they are not the same, else None: coefficients then say
+    little about forces."""
     found = [area for area in map(reference_of, results) if area]
     return (min(found), max(found)) if found and max(found) > 1.001 * min(found) else None
 
 
 def fair_quantity(space, results):
-    """The drag by which variants are ranked: its coefficient on one reference area, the drag area or the force where each has its own."""
+    """The drag by which variants are ranked: its coefficient on one reference area, the drag area or the
+    force where each has its own."""
     if space == "nozzle" or references_differ(results) is None:
         return "drag"
     return "drag_area" if space == "body" else "drag_force"
 
 
 def is_doubtful(result):
-    """Whether a settled result has an error bar so wide that its number says little; told of results of earlier versions too."""
+    """Whether a settled result has an error bar so wide that its number says little; told of results of
+    earlier versions too."""
     if not result or not result["verdict"]["settled"]:
         return False
     if "doubtful" in result["verdict"]:
@@ -125,15 +159,25 @@ def _glide(c, t):
 
 
 # What channels are called on pages, by the whole of their names or by how they begin.
-CHANNEL_WORDS = {"drag_pressure": "Drag from pressure, CD", "drag_friction": "Drag from friction, CD", "drag_openings": "Drag from what passes openings, CD", "lift_pressure": "Lift from pressure, CL", "side": "Side force coefficient CY",
-                 "roll": "Rolling moment coefficient", "turn": "Yawing moment coefficient", "courant": "Courant number", "mass_flow_out": "Mass flow out of the exit, kg/s",
-                 "exit_back_flow": "Share of the exit through which air comes back", "exit_p_total_least": "Least total pressure at the exit, Pa", "lift_without_slots": "Lift without the slots, CL",
-                 "drag_without_slots": "Drag without the slots, CD", "slot_mass_flow": "Mass flow of the slots, of ρ U c", "plate_shock_ahead": "Mach number ahead of the plate's shock",
-                 "mach_disc_ahead": "Mach number ahead of the Mach disc"}
-CHANNEL_STARTS = (("cp_", "Cp at {}"), ("p_", "Pressure at {}, Pa"), ("drag_", "Drag of {}, CD"), ("lift_", "Lift of {}, CL"), ("mass_flow_", "Mass flow of {}, kg/s"),
-                  ("heat_", "Heat of {}, W"))
-CHANNEL_ENDS = (("_mach", "Mach number at {}"), ("_p_total", "Total pressure at {}, Pa"), ("_p", "Pressure at {}, Pa"), ("_t_total", "Total temperature at {}, K"), ("_t", "Temperature at {}, K"),
-                ("_mass_flow", "Mass flow at {}, kg/s"))
+CHANNEL_WORDS = {
+    "drag_pressure": "Drag from pressure, CD", "drag_friction": "Drag from friction, CD",
+    "drag_openings": "Drag from what passes openings, CD", "lift_pressure": "Lift from pressure, CL",
+    "side": "Side force coefficient CY", "roll": "Rolling moment coefficient",
+    "turn": "Yawing moment coefficient", "courant": "Courant number",
+    "mass_flow_out": "Mass flow out of the exit, kg/s",
+    "exit_back_flow": "Share of the exit through which air comes back",
+    "exit_p_total_least": "Least total pressure at the exit, Pa",
+    "lift_without_slots": "Lift without the slots, CL", "drag_without_slots": "Drag without the slots, CD",
+    "slot_mass_flow": "Mass flow of the slots, of ρ U c",
+    "plate_shock_ahead": "Mach number ahead of the plate's shock",
+    "mach_disc_ahead": "Mach number ahead of the Mach disc"
+}
+CHANNEL_STARTS = (("cp_", "Cp at {}"), ("p_", "Pressure at {}, Pa"), ("drag_", "Drag of {}, CD"),
+                  ("lift_", "Lift of {}, CL"), ("mass_flow_", "Mass flow of {}, kg/s"), ("heat_",
+                                                                                         "Heat of {}, W"))
+CHANNEL_ENDS = (("_mach", "Mach number at {}"), ("_p_total", "Total pressure at {}, Pa"),
+                ("_p", "Pressure at {}, Pa"), ("_t_total", "Total temperature at {}, K"),
+                ("_t", "Temperature at {}, K"), ("_mass_flow", "Mass flow at {}, kg/s"))
 
 
 def channel_words(name):
@@ -143,7 +187,8 @@ def channel_words(name):
             return table[name][0]
     if name in CHANNEL_WORDS:
         return CHANNEL_WORDS[name]
-    tail = next((f", mean by {way}" for way in ("mass", "area") if name.endswith(f"_{way}") and name != f"_{way}"), "")
+    tail = next((f", mean by {way}"
+                 for way in ("mass", "area") if name.endswith(f"_{way}") and name != f"_{way}"), "")
     bare = name.removesuffix("_mass").removesuffix("_area") if tail else name
     for start, words in CHANNEL_STARTS:
         if bare.startswith(start) and not tail:
@@ -183,7 +228,9 @@ def with_error(value, error, decimals=4):
     """Value and error bar as markup, in the same number of digits."""
     if value is None:
         return Markup("–")
-    return Markup('<span class="num">{}</span>{}{}').format(fixed(value, decimals), "" if error is None else " ", error_bar(error, decimals))
+    return Markup('<span class="num">{}</span>{}{}').format(fixed(value, decimals),
+                                                            "" if error is None else " ",
+                                                            error_bar(error, decimals))
 
 
 def error_bar(error, decimals=4):
@@ -191,7 +238,8 @@ def error_bar(error, decimals=4):
     if error is None:
         return Markup("")
     small = 0 < error < 0.5 * 10.0**-decimals
-    return Markup('<span class="err">± {}{}</span>').format("under " if small else "", fixed(10.0**-decimals if small else error, decimals))
+    return Markup('<span class="err">± {}{}</span>').format(
+        "under " if small else "", fixed(10.0**-decimals if small else error, decimals))
 
 
 def quantity(value, unit="", digits=4):
@@ -199,11 +247,14 @@ def quantity(value, unit="", digits=4):
     if not isinstance(value, numbers.Real):
         return Markup("–")
     text = units.show(float(value), "", digits).replace("-", "−")
-    return Markup('<span class="num">{}</span>{}').format(text, Markup(' <span class="unit">{}</span>').format(units.PRETTY.get(unit, unit)) if unit else "")
+    return Markup('<span class="num">{}</span>{}').format(
+        text,
+        Markup(' <span class="unit">{}</span>').format(units.PRETTY.get(unit, unit)) if unit else "")
 
 
 def difference(value, base, error=None, base_error=None, paired=None):
-    """Difference from the baseline: {"value", "share", "clear", "bar"}; `clear` when it exceeds its error bar.
+    """Difference from the baseline: {"value", "share", "clear", "bar"}; `clear` when it exceeds its error
+    bar.
 
     The bar is that of both values together, or `paired` where the levels' own differences give a smaller one.
     """
@@ -213,7 +264,10 @@ def difference(value, base, error=None, base_error=None, paired=None):
     bar = math.hypot(error or 0.0, base_error or 0.0)
     if paired is not None:
         bar = min(bar, paired)
-    return {"value": delta, "share": 100 * delta / abs(base) if abs(base) > 1e-12 else None, "clear": abs(delta) > bar, "bar": bar if bar > 0 else None}
+    return {
+        "value": delta, "share": 100 * delta / abs(base) if abs(base) > 1e-12 else None, "clear": abs(delta)
+        > bar, "bar": bar if bar > 0 else None
+    }
 
 
 def paired_error(result, base, key):
@@ -223,7 +277,8 @@ def paired_error(result, base, key):
     """
     if not result or not base:
         return None
-    levels = [[(level["level"], _of_level(r, level["coefficients"], key)) for level in r["levels"]][-3:] for r in (result, base)]
+    levels = [[(level["level"], _of_level(r, level["coefficients"], key)) for level in r["levels"]][-3:]
+              for r in (result, base)]
     same = len(levels[0]) == 3 and [name for name, _ in levels[0]] == [name for name, _ in levels[1]]
     values = [[v for _, v in found] for found in levels]
     if not same or not all(isinstance(v, float) for found in values for v in found):
@@ -259,7 +314,9 @@ def duration(seconds):
 
 def icon(name):
     """An icon of the shipped sheet."""
-    return Markup('<svg class="icon" aria-hidden="true"><use href="/static/vendor/icons/icons.svg#{}"></use></svg>').format(name)
+    return Markup(
+        '<svg class="icon" aria-hidden="true"><use href="/static/vendor/icons/icons.svg#{}"></use></svg>'
+    ).format(name)
 
 
 def outline_svg(loops, css="outline", pad=0.04):
@@ -268,8 +325,12 @@ def outline_svg(loops, css="outline", pad=0.04):
     xs, ys = points[:, 0], points[:, 1]
     width, height = max(xs.max() - xs.min(), 1e-6), max(ys.max() - ys.min(), 1e-6)
     box = f"{xs.min() - pad:.4f} {-ys.max() - pad:.4f} {width + 2 * pad:.4f} {height + 2 * pad:.4f}"
-    polygons = Markup("").join(Markup('<polygon points="{}"/>').format(" ".join(f"{x:.4f},{-y:.4f}" for x, y in loop)) for loop in loops)
-    return Markup('<svg class="{}" viewBox="{}" preserveAspectRatio="xMidYMid meet" aria-hidden="true">{}</svg>').format(css, box, polygons)
+    polygons = Markup("").join(
+        Markup('<polygon points="{}"/>').format(" ".join(f"{x:.4f},{-y:.4f}" for x, y in loop))
+        for loop in loops)
+    return Markup(
+        '<svg class="{}" viewBox="{}" preserveAspectRatio="xMidYMid meet" aria-hidden="true">{}</svg>'
+    ).format(css, box, polygons)
 
 
 @functools.cache
@@ -281,9 +342,12 @@ def asset_version():
 
 def register(app):
     """Make all of this known to the templates."""
-    app.jinja_env.globals.update(icon=icon, outline_svg=outline_svg, matrix_quantities=MATRIX_QUANTITIES, headlines=HEADLINES, level_rows=LEVEL_ROWS, state_words=STATE_WORDS,
+    app.jinja_env.globals.update(icon=icon, outline_svg=outline_svg, matrix_quantities=MATRIX_QUANTITIES,
+                                 headlines=HEADLINES, level_rows=LEVEL_ROWS, state_words=STATE_WORDS,
                                  interval_of=_interval, condition_of=_condition)
-    app.jinja_env.filters.update(fixed=fixed, channel_words=channel_words, is_doubtful=is_doubtful, section_means=section_means, with_error=with_error, error_bar=error_bar, quantity=quantity, duration=duration)
+    app.jinja_env.filters.update(fixed=fixed, channel_words=channel_words, is_doubtful=is_doubtful,
+                                 section_means=section_means, with_error=with_error, error_bar=error_bar,
+                                 quantity=quantity, duration=duration)
 
 
 def _interval(meta):
@@ -293,7 +357,8 @@ def _interval(meta):
 
 def condition_words(alternatives):
     """When the form shows something, as the page's script reads it: a=x|y&b=z;c=w."""
-    return ";".join("&".join(f"{name}={'|'.join(allowed)}" for name, allowed in one.items()) for one in alternatives)
+    return ";".join("&".join(f"{name}={'|'.join(allowed)}" for name, allowed in one.items())
+                    for one in alternatives)
 
 
 def _condition(section, meta):

@@ -33,13 +33,17 @@ def _context(run):
     space = store.space_of(g.database, run["campaign_id"])
     try:
         sheet = read_toml(run["sheet"])
-        formulas, noise = [f.name for f in sheet.instruments.formulas], space == "nozzle" and sheet.flow.model == "noise"
+        formulas, noise = [f.name for f in sheet.instruments.formulas
+                           ], space == "nozzle" and sheet.flow.model == "noise"
     except SheetError:
         formulas, noise = [], False
-    return {"run": run, "space": space, "noise": noise, "formulas": formulas, "log": runs.log(g.database, run["id"]), "older": [r for r in older if r["id"] != run["id"]],
-            "has_field": runs.array_version(g.database, run["id"], "field") > 0,
-            "worker": run["state"] not in runs.ACTIVE or is_worker_running(current_app.config["FOLDER"]),
-            "ahead": runs.queue_position(g.database, run["id"]) if run["state"] == "waiting" else 0}
+    return {
+        "run": run, "space": space, "noise": noise, "formulas": formulas,
+        "log": runs.log(g.database, run["id"]), "older": [r for r in older if r["id"] != run["id"]],
+        "has_field": runs.array_version(g.database, run["id"], "field") > 0,
+        "worker": run["state"] not in runs.ACTIVE or is_worker_running(current_app.config["FOLDER"]),
+        "ahead": runs.queue_position(g.database, run["id"]) if run["state"] == "waiting" else 0
+    }
 
 
 @pages.get("/runs/<int:run_id>/panel")
@@ -55,8 +59,8 @@ def live(run_id):
     after = request.args.get("after", 0, type=int)
     rows = runs.history(g.database, run_id, after)
     words = {name: channel_words(name) for name in (rows[-1] if rows else ())}
-    return jsonify(state=run["state"], history=rows, words=words, field=runs.array_version(g.database, run_id, "field"),
-                   progress=run["progress"])
+    return jsonify(state=run["state"], history=rows, words=words,
+                   field=runs.array_version(g.database, run_id, "field"), progress=run["progress"])
 
 
 @pages.post("/runs/<int:run_id>/ask")
@@ -77,7 +81,8 @@ def again(run_id):
     """Run the cell afresh with its present inputs."""
     run = run_or_404(run_id)
     campaign = campaigns.campaign_or_404(run["campaign_id"])
-    new = campaigns.start_run(campaign, store.variant(g.database, run["variant_id"]), store.point(g.database, run["point_id"]))
+    new = campaigns.start_run(campaign, store.variant(g.database, run["variant_id"]),
+                              store.point(g.database, run["point_id"]))
     return redirect(url_for(".show", run_id=new))
 
 
@@ -85,13 +90,19 @@ def again(run_id):
 def download(run_id, what):
     """A file of the run: its result, sheet, history, readings on the walls, field."""
     run = run_or_404(run_id)
-    makers = {"result.json": _result, "sheet.toml": lambda r: r["sheet"], "history.csv": lambda r: history_csv(runs.history(g.database, r["id"])),
-              "taps.csv": _taps, "lines.csv": _lines, "field.vtu": _vtu, "surface.csv": lambda r: _surface(r, body_surface_csv), "surface.vtp": lambda r: _surface(r, body_surface_vtp)}
+    makers = {
+        "result.json": _result, "sheet.toml": lambda r: r["sheet"],
+        "history.csv": lambda r: history_csv(runs.history(g.database, r["id"])), "taps.csv": _taps,
+        "lines.csv": _lines, "field.vtu": _vtu, "surface.csv": lambda r: _surface(r, body_surface_csv),
+        "surface.vtp": lambda r: _surface(r, body_surface_vtp)
+    }
     if what not in makers:
         abort(404)
     data = makers[what](run)
     stem = campaigns.plain_name(f"{run['variant_name']} {run['point_name']}")
-    return campaigns.download(data, f"{stem}-{what}", "application/octet-stream" if what.endswith(("vtu", "vtp")) else "text/plain; charset=utf-8")
+    return campaigns.download(
+        data, f"{stem}-{what}", "application/octet-stream" if what.endswith(
+            ("vtu", "vtp")) else "text/plain; charset=utf-8")
 
 
 def _result(run):

@@ -1,4 +1,5 @@
-"""The search screen: parameters, bounds, objective and constraints; progress, scatter pictures, the best shapes."""
+"""The search screen: parameters, bounds, objective and constraints; progress, scatter pictures, the best
+shapes."""
 from flask import Blueprint, abort, g, jsonify, redirect, render_template, request, url_for
 
 from ..core import units
@@ -7,7 +8,7 @@ from ..core.study.checks import examine
 from ..core.study.kinds.registry import kind_of
 from ..core.study.search import Constraint, Parameter, Plan, SearchError, best, shape_numbers, with_values
 from ..core.units import UnitError
-from ..store import campaigns as store, runs, searches
+from ..store import campaigns as store, searches
 from . import campaigns
 from .presentation import QUANTITIES_OF
 
@@ -46,7 +47,8 @@ def new(campaign_id):
     campaign = campaigns.campaign_or_404(campaign_id)
     variants, points, variant, point = _cell(campaign_id)
     if variant is None or point is None:
-        return render_template("search_new.html", campaign=campaign, variant=None, point=None, problems=(), form={}), 200
+        return render_template("search_new.html", campaign=campaign, variant=None, point=None, problems=(),
+                               form={}), 200
     sheet = store.compose_sheet(campaign, variant, point)
     numbers, problems, status = shape_numbers(sheet.shape), (), 200
     setup, _ = examine(sheet)
@@ -55,20 +57,33 @@ def new(campaign_id):
         try:
             plan = _read_plan(request.form, numbers, names)
             if "level" in request.form:
-                sheet = sheet.model_copy(update={"grid": sheet.grid.model_copy(update={"level": request.form["level"] if request.form["level"] in ("coarse", "medium", "fine") else "medium"})})
+                sheet = sheet.model_copy(
+                    update={
+                        "grid": sheet.grid.model_copy(
+                            update={
+                                "level": request.form["level"] if request.form["level"] in (
+                                    "coarse", "medium", "fine") else "medium"
+                            })
+                    })
             if setup is None:
-                raise SearchError("The variant itself cannot be run yet: open its sheet and mend what its preflight names.")
-            return redirect(url_for(".show", search_id=searches.add_search(g.database, campaign, variant, point, plan, sheet)))
+                raise SearchError(
+                    "The variant itself cannot be run yet: open its sheet and mend what its preflight names.")
+            return redirect(
+                url_for(".show", search_id=searches.add_search(g.database, campaign, variant, point, plan,
+                                                               sheet)))
         except (SearchError, UnitError, SheetError) as error:
             problems, status = [str(error)], 400
-    return render_template("search_new.html", campaign=campaign, variants=variants, points=points, variant=variant, point=point, numbers=numbers, channels=names, problems=problems,
-                           form=request.form, usual=USUAL[campaign["space"]], constraints=range(MOST_CONSTRAINTS), units=units), status
+    return render_template("search_new.html", campaign=campaign, variants=variants, points=points,
+                           variant=variant, point=point, numbers=numbers, channels=names, problems=problems,
+                           form=request.form, usual=USUAL[campaign["space"]],
+                           constraints=range(MOST_CONSTRAINTS), units=units), status
 
 
 def _channels(campaign, setup):
     """Channels that a run of this sheet has at its end."""
     names = kind_of(setup.sheet).channels(setup) + [f.name for f in setup.sheet.instruments.formulas]
-    extra = [key for key in QUANTITIES_OF[campaign["space"]] if key == "shock"] if campaign["space"] == "nozzle" else []
+    extra = [key for key in QUANTITIES_OF[campaign["space"]]
+             if key == "shock"] if campaign["space"] == "nozzle" else []
     return [n for n in names if n not in ("step", "residual", "courant")] + extra
 
 
@@ -83,12 +98,16 @@ def _read_plan(form, numbers, names):
         expression = form.get(f"constraint.{k}.expression", "").strip()
         if expression:
             kind = form.get(f"constraint.{k}.kind", "at least")
-            constraints.append(Constraint(expression, kind if kind in ("at least", "at most") else "at least", units.parse(form.get(f"constraint.{k}.bound", ""), "")))
+            constraints.append(
+                Constraint(expression, kind if kind in ("at least", "at most") else "at least",
+                           units.parse(form.get(f"constraint.{k}.bound", ""), "")))
     try:
         first, most = int(form.get("first", "")), int(form.get("most", ""))
     except ValueError:
         raise SearchError("runs: write whole numbers, for example 8 for the plan and 20 in all.") from None
-    plan = Plan(parameters, form.get("objective", "").strip(), "smallest" if form.get("sense") == "smallest" else "largest", constraints, first, most)
+    plan = Plan(parameters,
+                form.get("objective", "").strip(),
+                "smallest" if form.get("sense") == "smallest" else "largest", constraints, first, most)
     plan.check(names)
     return plan
 
@@ -108,8 +127,10 @@ def show(search_id):
     found = search_or_404(search_id)
     rows, outcomes = _table(found)
     leader = best(found["plan"], outcomes)
-    return render_template("search.html", campaign=campaigns.campaign_or_404(found["campaign_id"]), search=found, rows=rows, leader=leader, done=len(outcomes),
-                           leading=next((r["number"] for r in rows if r["outcome"] is leader and leader), None))
+    return render_template(
+        "search.html", campaign=campaigns.campaign_or_404(found["campaign_id"]), search=found, rows=rows,
+        leader=leader, done=len(outcomes), leading=next(
+            (r["number"] for r in rows if r["outcome"] is leader and leader), None))
 
 
 @pages.get("/searches/<int:search_id>.json")
@@ -119,9 +140,14 @@ def data(search_id):
     rows, outcomes = _table(found)
     leader = best(found["plan"], outcomes)
     done = [r for r in rows if r["outcome"] and r["outcome"].objective is not None]
-    return jsonify(parameters=[{"label": p.label, "unit": units.PRETTY.get(p.unit, p.unit), "low": p.low, "high": p.high} for p in found["plan"].parameters], objective=found["plan"].objective,
-                   sense=found["plan"].sense, points=[{"number": r["number"] + 1, "values": r["values"], "objective": r["outcome"].objective, "feasible": r["outcome"].feasible,
-                                                       "proposed": r["proposed"], "best": r["outcome"] is leader} for r in done], state=found["state"])
+    return jsonify(
+        parameters=[{
+            "label": p.label, "unit": units.PRETTY.get(p.unit, p.unit), "low": p.low, "high": p.high
+        } for p in found["plan"].parameters], objective=found["plan"].objective, sense=found["plan"].sense,
+        points=[{
+            "number": r["number"] + 1, "values": r["values"], "objective": r["outcome"].objective,
+            "feasible": r["outcome"].feasible, "proposed": r["proposed"], "best": r["outcome"] is leader
+        } for r in done], state=found["state"])
 
 
 @pages.post("/searches/<int:search_id>/ask")
@@ -148,4 +174,5 @@ def _as_variant(found):
         raise SheetError([("search", "No run of this search holds its constraints yet.")])
     variant = store.variant(g.database, found["variant_id"])
     shape = with_values(variant["shape"], found["plan"].parameters, leader.values)
-    return store.add_variant(g.database, found["campaign_id"], f"{variant['name']}, search {found['id']}"[:80], shape)
+    return store.add_variant(g.database, found["campaign_id"],
+                             f"{variant['name']}, search {found['id']}"[:80], shape)

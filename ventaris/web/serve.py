@@ -18,10 +18,8 @@ from .app import create_app, is_loopback
 THREADS, CONNECTIONS, CHANNEL_TIMEOUT = 8, 1000, 20
 
 
-
 class WorkerKeeper(threading.Thread):
     """Starts a worker process and starts it again when it dies."""
-
     def __init__(self, folder):
         super().__init__(daemon=True)
         self.folder, self.process, self._ended = Path(folder), None, threading.Event()
@@ -29,7 +27,10 @@ class WorkerKeeper(threading.Thread):
     def run(self):
         while not self._ended.is_set():
             if not is_worker_running(self.folder):
-                self.process = subprocess.Popen([sys.executable, "-m", "ventaris.worker.main", str(self.folder), str(os.getpid())])
+                self.process = subprocess.Popen(
+                    [sys.executable, "-m", "ventaris.worker.main",
+                     str(self.folder),
+                     str(os.getpid())])
                 while self.process.poll() is None and not self._ended.is_set():
                     time.sleep(0.3)
                 if self.process.poll() is not None and not self._ended.is_set():
@@ -54,7 +55,9 @@ def serve(folder, host="127.0.0.1", port=8400, demo=True, worker=True):
     host = host.strip("[]")
     local = is_loopback(f"[{host}]" if ":" in host else host)
     if not local and not password:
-        print(f"error: --host {host} lets other machines in. Set a password first: VENTARIS_PASSWORD=… ./start --host {host}", file=sys.stderr)
+        print(
+            f"error: --host {host} lets other machines in. Set a password first: VENTARIS_PASSWORD=… ./start "
+            f"--host {host}", file=sys.stderr)
         return 2
     try:
         app = create_app(folder, password, local)
@@ -65,8 +68,10 @@ def serve(folder, host="127.0.0.1", port=8400, demo=True, worker=True):
         print(f"error: {error}", file=sys.stderr)
         return 2
     try:
-        server = waitress.create_server(app, host=host, port=port, threads=THREADS, max_request_body_size=1_000_000_000, ident=None,
-                                        channel_timeout=CHANNEL_TIMEOUT, cleanup_interval=5, connection_limit=CONNECTIONS)
+        server = waitress.create_server(app, host=host, port=port, threads=THREADS,
+                                        max_request_body_size=1_000_000_000, ident=None,
+                                        channel_timeout=CHANNEL_TIMEOUT, cleanup_interval=5,
+                                        connection_limit=CONNECTIONS)
     except (OSError, ValueError, OverflowError) as error:
         print(f"error: {_not_listening(host, port, error)}", file=sys.stderr)
         return 2
@@ -75,7 +80,8 @@ def serve(folder, host="127.0.0.1", port=8400, demo=True, worker=True):
         signal.signal(signal.SIGTERM, _interrupt)
         if keeper:
             keeper.start()
-        print(f"Ventaris is ready: http://{f'[{host}]' if ':' in host else host}:{server.effective_port}", flush=True)
+        print(f"Ventaris is ready: http://{f'[{host}]' if ':' in host else host}:{server.effective_port}",
+              flush=True)
         server.run()
     except KeyboardInterrupt:
         pass
@@ -89,7 +95,10 @@ def serve(folder, host="127.0.0.1", port=8400, demo=True, worker=True):
 def _not_listening(host, port, error):
     """Why the server cannot listen, with the mend."""
     if getattr(error, "errno", None) == errno.EADDRINUSE:
-        return f"port {port} is in use, perhaps by another server. Give another with --port, or 0 for any free one."
+        return (
+            f"port {port} is in use, perhaps by another server. Give another with --port, or 0 for any free "
+            "one."
+        )
     if getattr(error, "errno", None) == errno.EACCES:
         return f"port {port} may not be opened by this user. Give one above 1023 with --port."
     return f"--host {host} --port {port}: {error}. Give an address of this machine, for example 127.0.0.1."

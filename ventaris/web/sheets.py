@@ -6,7 +6,10 @@ from flask import Blueprint, Response, abort, current_app, g, redirect, render_t
 
 from ..core import units
 from ..core.grids.mesh import MeshError
-from ..core.sheet import SECTIONS_OF, SHARED as SHARED_SECTIONS, SPACE_WORDS, SheetError, read_section, read_sheet, read_toml, write_toml
+from ..core.sheet import (
+    SECTIONS_OF, SHARED as SHARED_SECTIONS, SPACE_WORDS, SheetError, read_section, read_sheet, read_toml,
+    write_toml
+)
 from ..core.sheet.fields import SheetSection
 from ..core.sheet.nozzle import STEADY
 from ..core.study.air import derived_air
@@ -21,14 +24,23 @@ from .presentation import condition_words
 from .uploads import measure_grid
 
 pages = Blueprint("sheets", __name__)
-HEADINGS = {"shape": "Shape", "air": "Air and motion", "domain": "Domain", "grid": "Grid", "instruments": "Instruments", "flow": "Flow", "run": "Run"}
+HEADINGS = {
+    "shape": "Shape", "air": "Air and motion", "domain": "Domain", "grid": "Grid",
+    "instruments": "Instruments", "flow": "Flow", "run": "Run"
+}
 HEADINGS_OF = {"nozzle": {**HEADINGS, "air": "Air and supply"}}
-SHARED = {"shape": "belongs to the variant: the same along its whole row", "air": "belongs to the operating point: the same down its whole column",
-          "domain": "shared by every run of the campaign", "grid": "shared by every run of the campaign", "flow": "shared by every run of the campaign",
-          "instruments": "shared by every run of the campaign", "run": "shared by every run of the campaign"}
+SHARED = {
+    "shape": "belongs to the variant: the same along its whole row",
+    "air": "belongs to the operating point: the same down its whole column",
+    "domain": "shared by every run of the campaign", "grid": "shared by every run of the campaign",
+    "flow": "shared by every run of the campaign", "instruments": "shared by every run of the campaign",
+    "run": "shared by every run of the campaign"
+}
+
 
 class RowList(typing.NamedTuple):
-    """A part of a section that comes in any number; the form shows it always or under a condition (see `presentation`)."""
+    """A part of a section that comes in any number; the form shows it always or under a condition (see
+    `presentation`)."""
 
     field: str
     heading: str
@@ -37,30 +49,66 @@ class RowList(typing.NamedTuple):
     condition: str = ""
 
 
-LISTS = {"section": {"shape": [RowList("elements", "Further elements", "element", "in chords of this one, set to each other by their slots"),
-                   RowList("surfaces", "Named surfaces", "surface", "stretches of a wall that do something of their own")],
-         "air": [RowList("walls", "What walls do", "wall action", "blowing, suction, moving walls at this operating point")],
-         "grid": [RowList("zones", "Refined zones", "zone", "on grids of triangles", "grid.kind=automatic|hybrid")],
-         "instruments": [RowList("probes", "Probes", "probe", "in chords from the nose"),
-                         RowList("formulas", "Formula channels", "formula", "computed from the other channels at every step")]},
-    "body": {"shape": [RowList("parts", "Parts", "part", "each made from parameters or imported; metres, x downstream, z up"),
-                       RowList("regions", "Named surfaces", "named surface", "picked in the picture, or by a box; forces are read for each"),
-                       RowList("edits", "Edits that make this variant", "edit", "applied to the assembled body, one after another")],
-             "air": [RowList("walls", "What surfaces do", "surface action", "intakes, exhausts, vents, blowing, heated and moving walls at this operating point")],
-             "grid": [RowList("zones", "Refined zones", "zone", "regions with small cells")],
-             "instruments": [RowList("probes", "Probes", "probe", "points at which the flow is read"),
-                             RowList("meters", "Flow meters", "flow meter", "rectangles across x: mass flow, mean velocity, total pressure"),
-                             RowList("formulas", "Formula channels", "formula", "computed from the other channels at every step")]}}
+LISTS = {
+    "section": {
+        "shape": [
+            RowList("elements", "Further elements", "element",
+                    "in chords of this one, set to each other by their slots"),
+            RowList("surfaces", "Named surfaces", "surface",
+                    "stretches of a wall that do something of their own")
+        ], "air": [
+            RowList("walls", "What walls do", "wall action",
+                    "blowing, suction, moving walls at this operating point")
+        ], "grid": [
+            RowList("zones", "Refined zones", "zone", "on grids of triangles", "grid.kind=automatic|hybrid")
+        ], "instruments": [
+            RowList("probes", "Probes", "probe", "in chords from the nose"),
+            RowList("formulas", "Formula channels", "formula",
+                    "computed from the other channels at every step")
+        ]
+    }, "body": {
+        "shape": [
+            RowList("parts", "Parts", "part",
+                    "each made from parameters or imported; metres, x downstream, z up"),
+            RowList("regions", "Named surfaces", "named surface",
+                    "picked in the picture, or by a box; forces are read for each"),
+            RowList("edits", "Edits that make this variant", "edit",
+                    "applied to the assembled body, one after another")
+        ], "air": [
+            RowList("walls", "What surfaces do", "surface action",
+                    "intakes, exhausts, vents, blowing, heated and moving walls at this operating point")
+        ], "grid": [RowList("zones", "Refined zones", "zone", "regions with small cells")], "instruments": [
+            RowList("probes", "Probes", "probe", "points at which the flow is read"),
+            RowList("meters", "Flow meters", "flow meter",
+                    "rectangles across x: mass flow, mean velocity, total pressure"),
+            RowList("formulas", "Formula channels", "formula",
+                    "computed from the other channels at every step")
+        ]
+    }
+}
 # A jet in time has its microphones instead.
 STEADY_NOZZLE = condition_words([STEADY])
-LISTS["nozzle"] = {"shape": [RowList("ports", "Intake ports", "port", "slots all round the wall, open to the air outside")],
-                   "instruments": [RowList("microphones", "Microphones", "microphone", "points whose pressure is recorded", "flow.model=noise"),
-                                   RowList("stations", "Stations", "station", "cross-sections over which the flow is averaged", STEADY_NOZZLE),
-                                   RowList("probes", "Probes", "probe", "points at which the flow is read, in metres from the inlet and the axis", STEADY_NOZZLE),
-                                   RowList("formulas", "Formula channels", "formula", "computed from the other channels at every step")]}
+LISTS["nozzle"] = {
+    "shape": [RowList("ports", "Intake ports", "port", "slots all round the wall, open to the air outside")],
+    "instruments": [
+        RowList("microphones", "Microphones", "microphone", "points whose pressure is recorded",
+                "flow.model=noise"),
+        RowList("stations", "Stations", "station", "cross-sections over which the flow is averaged",
+                STEADY_NOZZLE),
+        RowList("probes", "Probes", "probe",
+                "points at which the flow is read, in metres from the inlet and the axis", STEADY_NOZZLE),
+        RowList("formulas", "Formula channels", "formula", "computed from the other channels at every step")
+    ]
+}
 DRAW = {"section": draw, "body": draw_body, "nozzle": draw_nozzle}
-ROW_MODELS = {space: {f"{section}.{field}": typing.get_args(SECTIONS_OF[space][section].model_fields[field].annotation)[0]
-                      for section, fields in lists.items() for field, *_ in fields} for space, lists in LISTS.items()}
+ROW_MODELS = {
+    space: {
+        f"{section}.{field}": typing.get_args(SECTIONS_OF[space][section].model_fields[field].annotation)[0]
+        for section, fields in lists.items()
+        for field, *_ in fields
+    }
+    for space, lists in LISTS.items()
+}
 
 
 def cell_or_404(variant_id, point_id, space=None):
@@ -80,10 +128,14 @@ def show(variant_id, point_id):
     values = stored_values(campaign, variant, point)
     state = _examine(values, campaign["space"])
     last = runs.runs_of_cell(g.database, variant_id, point_id)
-    return render_template("sheet.html", campaign=campaign, variant=variant, point=point, values=values, sections=SECTIONS_OF[campaign["space"]], headings=HEADINGS_OF.get(campaign["space"], HEADINGS),
-                           shared=SHARED, lists=collections.defaultdict(list, LISTS[campaign["space"]]), row_models=ROW_MODELS[campaign["space"]],
-                           imported=surfaces.all_surfaces(g.database) if campaign["space"] == "body" else [], last=last[0] if last else None, revisions=_revisions(campaign, variant, point),
-                           siblings=store.variants(g.database, campaign["id"]), others=store.points(g.database, campaign["id"]), **state)
+    return render_template("sheet.html", campaign=campaign, variant=variant, point=point, values=values,
+                           sections=SECTIONS_OF[campaign["space"]], headings=HEADINGS_OF.get(
+                               campaign["space"], HEADINGS), shared=SHARED, lists=collections.defaultdict(
+                                   list, LISTS[campaign["space"]]), row_models=ROW_MODELS[campaign["space"]],
+                           imported=surfaces.all_surfaces(g.database) if campaign["space"] == "body" else [],
+                           last=last[0] if last else None, revisions=_revisions(campaign, variant, point),
+                           siblings=store.variants(g.database, campaign["id"]),
+                           others=store.points(g.database, campaign["id"]), **state)
 
 
 def stored_values(campaign, variant, point):
@@ -109,7 +161,9 @@ def form_values(form, current, space="section"):
         for field, info in model.model_fields.items():
             if isinstance(info.annotation, type) and issubclass(info.annotation, SheetSection):
                 nested = dict(out[name][field])
-                nested.update({k: form[f"{name}.{field}.{k}"] for k in nested if f"{name}.{field}.{k}" in form})
+                nested.update(
+                    {k: form[f"{name}.{field}.{k}"]
+                     for k in nested if f"{name}.{field}.{k}" in form})
                 out[name][field] = nested
             elif f"{name}.{field}" in form:
                 out[name][field] = form[f"{name}.{field}"]
@@ -158,13 +212,22 @@ def _examine(values, space):
     """Preflight and derived numbers of section values."""
     clean, problems = _validated(values, space)
     if problems:
-        return {"problems": problems, "setup": None, "findings": [], "derived": None, "cost": None, "measures": None}
+        return {
+            "problems": problems, "setup": None, "findings": [], "derived": None, "cost": None,
+            "measures": None
+        }
     setup, findings = examine(read_sheet({"format": 1, "space": space, **clean}))
     if setup is None:
-        return {"problems": [(f.path, f.message) for f in findings], "setup": None, "findings": [], "derived": None, "cost": None, "measures": None}
+        return {
+            "problems": [(f.path, f.message) for f in findings], "setup": None, "findings": [],
+            "derived": None, "cost": None, "measures": None
+        }
     cost = estimate(setup, runs.measured_cost(g.database, space))
-    return {"problems": [], "setup": setup, "findings": findings, "derived": setup.derived() if space == "nozzle" else derived_air(setup), "cost": cost,
-            "measures": setup.shape.section.measure(setup.chord) if space == "section" else setup.measures()}
+    return {
+        "problems": [], "setup": setup, "findings": findings,
+        "derived": setup.derived() if space == "nozzle" else derived_air(setup), "cost": cost,
+        "measures": setup.shape.section.measure(setup.chord) if space == "section" else setup.measures()
+    }
 
 
 @pages.post("/sheet/<int:variant_id>/<int:point_id>")
@@ -182,25 +245,32 @@ def change(variant_id, point_id):
     campaign, variant, point = cell_or_404(variant_id, point_id)
     state = _examine(values, campaign["space"])
     state["problems"], state["unsaved"] = state["problems"] or problems, bool(problems)
-    return render_template("partials/sheet_answer.html", campaign=campaign, variant=variant, point=point, conflict=conflict, values=values,
-                           revisions=request.form if conflict else _revisions(campaign, variant, point), kept=conflict is not None,
-                           last=next(iter(runs.runs_of_cell(g.database, variant_id, point_id)), None), **state)
+    return render_template("partials/sheet_answer.html", campaign=campaign, variant=variant, point=point,
+                           conflict=conflict, values=values,
+                           revisions=request.form if conflict else _revisions(campaign, variant, point),
+                           kept=conflict is not None,
+                           last=next(iter(runs.runs_of_cell(g.database, variant_id, point_id)),
+                                     None), **state)
 
 
 def _save_changed(campaign, variant, point, stored, clean, form):
     """Save the sections that differ from the stored ones, under the revisions that the page was made with."""
     force = "force" in form
+
     def revision(name, current):
         try:
             return current if force else int(form.get(f"revision.{name}", current))
         except ValueError:
             return current
+
     name = form.get("variant.name", variant["name"])
     if ("shape" in clean and clean["shape"] != stored["shape"]) or name != variant["name"]:
-        store.save_shape(g.database, variant["id"], revision("shape", variant["revision"]), name, clean.get("shape", stored["shape"]))
+        store.save_shape(g.database, variant["id"], revision("shape", variant["revision"]), name,
+                         clean.get("shape", stored["shape"]))
     name = form.get("point.name", point["name"])
     if ("air" in clean and clean["air"] != stored["air"]) or name != point["name"]:
-        store.save_air(g.database, point["id"], revision("air", point["revision"]), name, clean.get("air", stored["air"]))
+        store.save_air(g.database, point["id"], revision("air", point["revision"]), name,
+                       clean.get("air", stored["air"]))
     setup = {key: clean.get(key, stored[key]) for key in SHARED_SECTIONS}
     if setup != {key: stored[key] for key in SHARED_SECTIONS}:
         store.save_setup(g.database, campaign["id"], revision("setup", campaign["revision"]), setup)
@@ -232,7 +302,8 @@ def drawing(variant_id, point_id, section):
         svg, caption = DRAW[campaign["space"]](section, state["setup"])
     except MeshError as error:
         return render_template("partials/drawing_none.html", problems=[("grid", str(error))])
-    return render_template("partials/drawing.html", svg=svg, caption=caption, section=section, heading=HEADINGS[section])
+    return render_template("partials/drawing.html", svg=svg, caption=caption, section=section,
+                           heading=HEADINGS[section])
 
 
 @pages.post("/sheet/<int:variant_id>/<int:point_id>/quality")
@@ -249,7 +320,8 @@ def quality(variant_id, point_id):
     except MeshError as error:
         return render_template("partials/drawing_none.html", problems=[("grid", str(error))])
     if campaign["space"] == "body":
-        return render_template("partials/body_quality.html", levels=found["levels"], scale=setup.scale, notes=found["notes"][-3:])
+        return render_template("partials/body_quality.html", levels=found["levels"], scale=setup.scale,
+                               notes=found["notes"][-3:])
     return render_template("partials/quality.html", levels=found["levels"])
 
 
@@ -257,12 +329,16 @@ def quality(variant_id, point_id):
 def plan(variant_id, point_id):
     """The boundary layer to expect for the form's values, and the wall layer of the grid that it needs."""
     campaign, variant, point = cell_or_404(variant_id, point_id, "section")
-    state = _examine(form_values(request.form, stored_values(campaign, variant, point), campaign["space"]), campaign["space"])
+    state = _examine(form_values(request.form, stored_values(campaign, variant, point), campaign["space"]),
+                     campaign["space"])
     if state["setup"] is None:
         return render_template("partials/drawing_none.html", problems=state["problems"])
     try:
         y_plus = units.parse(request.form.get("planner.y_plus", "1"), "")
-        stations = [units.parse(part, "") for part in request.form.get("planner.stations", "").replace(";", " ").split()]
+        stations = [
+            units.parse(part, "")
+            for part in request.form.get("planner.stations", "").replace(";", " ").split()
+        ]
         planned, problem = plan_layer(state["setup"], y_plus, stations), ""
     except ValueError as error:
         planned, problem = None, str(error)
@@ -275,7 +351,8 @@ def as_toml(variant_id, point_id):
     text = write_toml(store.compose_sheet(campaign, variant, point))
     if "view" in request.args:
         return Response(text, mimetype="text/plain")
-    return campaigns.download(text, f"{campaigns.plain_name(variant['name'] + ' ' + point['name'])}.toml", "application/toml")
+    return campaigns.download(text, f"{campaigns.plain_name(variant['name'] + ' ' + point['name'])}.toml",
+                              "application/toml")
 
 
 @pages.post("/campaigns/<int:campaign_id>/sheet")
@@ -287,13 +364,17 @@ def import_toml(campaign_id):
         raise SheetError([("sheet", "Choose a run sheet (TOML) first.")])
     sheet = read_toml(upload.read(4_000_000))
     if sheet.space != campaign["space"]:
-        raise SheetError([("sheet", f"This run sheet is about {SPACE_WORDS[sheet.space].lower()}, and the campaign is about {SPACE_WORDS[campaign['space']].lower()}. Begin a campaign of that kind.")])
+        raise SheetError([
+            ("sheet",
+             f"This run sheet is about {SPACE_WORDS[sheet.space].lower()}, and the campaign is about "
+             f"{SPACE_WORDS[campaign['space']].lower()}. Begin a campaign of that kind.")
+        ])
     fresh = not store.variants(g.database, campaign_id)
     name = (sheet.title or upload.filename.rsplit(".", 1)[0])[:60]
     variant_id = store.add_variant(g.database, campaign_id, name, sheet.shape.model_dump())
     point_id = store.add_point(g.database, campaign_id, name, sheet.air.model_dump())
     if fresh:
-        store.save_setup(g.database, campaign_id, campaign["revision"], {k: getattr(sheet, k).model_dump() for k in SHARED_SECTIONS})
+        store.save_setup(g.database, campaign_id, campaign["revision"],
+                         {k: getattr(sheet, k).model_dump()
+                          for k in SHARED_SECTIONS})
     return redirect(url_for(".show", variant_id=variant_id, point_id=point_id))
-
-

@@ -16,7 +16,9 @@ SHOWN = {"lift": "CL", "drag": "CD", "moment": "CM"}
 def show(variant_id, point_id):
     campaign, variant, point = cell_or_404(variant_id, point_id)
     if campaign["space"] != "section":
-        abort(404, "Grid studies are of sections; the climb of a body or nozzle over three levels gives its trend.")
+        abort(
+            404,
+            "Grid studies are of sections; the climb of a body or nozzle over three levels gives its trend.")
     problems = []
     if request.method == "POST":
         try:
@@ -26,11 +28,20 @@ def show(variant_id, point_id):
             problems = [message for _, message in error.problems]
     found = _newest(runs.study_runs(g.database, variant_id, point_id))
     done = [run for run in found if run["result"] and run["state"] == "settled"]
-    fits = {name: fit([r["result"]["cells"] for r in done], [r["result"]["coefficients"][name] for r in done]) for name in SHOWN} if len(done) > 1 else {}
-    charts = {name: fit_chart([r["result"]["cells"] for r in done], [r["result"]["coefficients"][name] for r in done], fits[name], SHOWN[name]) for name in fits}
+    fits = {
+        name: fit([r["result"]["cells"] for r in done], [r["result"]["coefficients"][name] for r in done])
+        for name in SHOWN
+    } if len(done) > 1 else {}
+    charts = {
+        name: fit_chart([r["result"]["cells"]
+                         for r in done], [r["result"]["coefficients"][name]
+                                          for r in done], fits[name], SHOWN[name])
+        for name in fits
+    }
     active = any(run["state"] in runs.ACTIVE for run in found)
-    return render_template("study.html", campaign=campaign, variant=variant, point=point, found=found, fits=fits, charts=charts, labels=SHOWN, active=active,
-                           problems=problems, factors=request.form.get("factors", "0.7 1 1.4")), 400 if problems else 200
+    return render_template("study.html", campaign=campaign, variant=variant, point=point, found=found,
+                           fits=fits, charts=charts, labels=SHOWN, active=active, problems=problems,
+                           factors=request.form.get("factors", "0.7 1 1.4")), 400 if problems else 200
 
 
 def _newest(found):
@@ -56,4 +67,5 @@ def _queue(campaign, variant, point, text):
             raise SheetError(stops)
         made.append((factor, write_toml(finer), runs.expected_seconds(g.database, setup)))
     for factor, toml, seconds in made:
-        runs.add_run(g.database, campaign["id"], variant["id"], point["id"], toml, study=factor, estimate=seconds)
+        runs.add_run(g.database, campaign["id"], variant["id"], point["id"], toml, study=factor,
+                     estimate=seconds)

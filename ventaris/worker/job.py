@@ -31,7 +31,6 @@ class Job:
     database : connection
     run : dict, as `runs.claim` gives it
     """
-
     def __init__(self, database, run):
         self.database, self.run, self.id = database, run, run["id"]
         self.pending, self.line = [], ""
@@ -50,22 +49,26 @@ class Job:
             self._fail("The machine ran out of memory. Use fewer cells.")
         except SystemExit:
             # The program is being ended: that is no fault of the run.
-            runs.put_back(self.database, self.id, "The program was ended; the run goes on from its last checkpoint")
+            runs.put_back(self.database, self.id,
+                          "The program was ended; the run goes on from its last checkpoint")
             raise
         except Vanished:
             print(f"run {self.id} was deleted", flush=True)
         except StoreError as error:
             self._wait_for_disk(error)
         except Exception as error:
-            self._fail(f"The program made a mistake: {type(error).__name__}: {error}. Your inputs are kept; please report this.",
-                       traceback.format_exc())
+            self._fail(
+                f"The program made a mistake: {type(error).__name__}: {error}. Your inputs are kept; please "
+                "report this.",
+                traceback.format_exc())
 
     def _work(self):
         sheet = read_toml(self.run["sheet"])
         checkpoint = self._checkpoint()
         if checkpoint:
             runs.forget_history_after(self.database, self.id, len(checkpoint.history))
-            runs.say(self.database, self.id, f"Going on from the checkpoint at step {len(checkpoint.history)}")
+            runs.say(self.database, self.id,
+                     f"Going on from the checkpoint at step {len(checkpoint.history)}")
             self.resumed_at = len(checkpoint.history)
         neighbour = None
         if kind_of(sheet).takes_neighbour and sheet.run.start == "neighbour" and not checkpoint:
@@ -87,24 +90,28 @@ class Job:
         result = self.execution.result
         recorder = self.execution.recorder
         if recorder and recorder.frames:
-            runs.keep_array(self.database, self.id, "frames", pack_frames(recorder.times, recorder.frames, recorder.mean))
+            runs.keep_array(self.database, self.id, "frames",
+                            pack_frames(recorder.times, recorder.frames, recorder.mean))
         self._keep_checkpoint()
         settled = result["verdict"]["settled"]
         self._flush({"share": 1.0, "level": result["levels"][-1]["level"], "left": 0})
-        runs.finish(self.database, self.id, "settled" if settled else "stopped", result, line=result["verdict"]["words"])
+        runs.finish(self.database, self.id, "settled" if settled else "stopped", result,
+                    line=result["verdict"]["words"])
         if not result.get("noise"):
             runs.learn_cost(self.database, result["cost_per_cell_step"], sheet.space)
 
     def _neighbour(self, sheet):
-        """(Mesh, state) of the finished run of the same variant whose operating point is nearest and whose other inputs are the same."""
+        """(Mesh, state) of the finished run of the same variant whose operating point is nearest and whose
+        other inputs are the same."""
         best, found = float("inf"), None
         for other in runs.finished_of_variant(self.database, self.run["variant_id"]):
             there = read_toml(other["sheet"])
             differing = {path for path, *_ in differing_inputs(sheet, there)}
             if other["id"] == self.id or not differing <= SWEPT or sheet.shape != there.shape:
                 continue
-            away = (abs(sheet.air.incidence - there.air.incidence) + 20 * abs(sheet.air.mach - there.air.mach) * (sheet.air.motion == "mach")
-                    + 0.1 * abs(sheet.air.speed - there.air.speed) * (sheet.air.motion == "speed"))
+            away = (abs(sheet.air.incidence - there.air.incidence) +
+                    20 * abs(sheet.air.mach - there.air.mach) * (sheet.air.motion == "mach") +
+                    0.1 * abs(sheet.air.speed - there.air.speed) * (sheet.air.motion == "speed"))
             if away < best:
                 best, found = away, other
         data = runs.kept_array(self.database, found["id"], "field") if found else None
@@ -132,8 +139,11 @@ class Job:
         self.recorded = now
         spent = now - self.started
         left = self._left(spent, progress.share)
-        request = self._flush({"share": progress.share, "level": progress.level, "step": progress.step, "level_step": progress.level_step,
-                               "residual": progress.residual, "courant": progress.courant, "left": left, **progress.channels})
+        request = self._flush({
+            "share": progress.share, "level": progress.level, "step": progress.step,
+            "level_step": progress.level_step, "residual": progress.residual, "courant": progress.courant,
+            "left": left, **progress.channels
+        })
         # Pictures of large fields take their time: no more than a tenth of the run may go into them.
         if now - self.pictured > max(PICTURE_EVERY, 10 * self.picture_seconds):
             self.pictured = now
@@ -148,7 +158,8 @@ class Job:
         by_share = spent * (1 - share) / max(share, 1e-3)
         if not self.run.get("estimate") or self.resumed_at:
             return by_share
-        return share * by_share + (1 - share) * max(self.run["estimate"] * (1 - share), by_share if share > 0.5 else 0.0)
+        return share * by_share + (1 - share) * max(self.run["estimate"] *
+                                                    (1 - share), by_share if share > 0.5 else 0.0)
 
     def _makes_way(self, progress):
         """Whether a much shorter run takes this one's place for a while."""
@@ -197,12 +208,15 @@ class Job:
             print(details, flush=True)
 
     def _wait_for_disk(self, error):
-        """The store refuses (a full disk): keep trying to say so, however long it takes; no other run could be stored meanwhile."""
+        """The store refuses (a full disk): keep trying to say so, however long it takes; no other run could
+        be stored meanwhile."""
         print(f"run {self.id}: {error}", flush=True)
         while True:
             time.sleep(DISK_WAIT)
             try:
-                runs.finish(self.database, self.id, "paused", line=f"{error} The run is paused at its last checkpoint; resume it when there is space.")
+                runs.finish(
+                    self.database, self.id, "paused",
+                    line=f"{error} The run is paused at its last checkpoint; resume it when there is space.")
                 return
             except StoreError:
                 continue

@@ -17,7 +17,6 @@ IDLE_WAIT = 0.15
 
 class Lock:
     """The lock of a data folder's only worker; released by the system when the process ends."""
-
     def __init__(self, folder):
         Path(folder).mkdir(parents=True, exist_ok=True)
         self._file = open(Path(folder) / "worker.lock", "a+")
@@ -51,11 +50,15 @@ def warm_up():
 
 
 def warm_up_sections(whole=False):
-    """Load the loops of planar and axisymmetric flow; the whole of them, as set-up does, takes twice as long."""
+    """Load the loops of planar and axisymmetric flow; the whole of them, as set-up does, takes twice as
+    long."""
     rarer = ((2.0, "inviscid"), (0.3, "turbulent")) if whole else ()
     for mach, model in ((0.3, "laminar"), *rarer, (0.8, "inviscid")):
-        sheet = read_sheet({"format": 1, "air": {"motion": "mach", "mach": mach}, "flow": {"model": model},
-                            "grid": {"level": "coarse", "around": 64, "layers": 24, "wake": 16}, "run": {"steps": 5, "first_order_steps": 2}})
+        sheet = read_sheet({
+            "format": 1, "air": {"motion": "mach", "mach": mach}, "flow": {"model": model},
+            "grid": {"level": "coarse", "around": 64, "layers": 24,
+                     "wake": 16}, "run": {"steps": 5, "first_order_steps": 2}
+        })
         for _ in execute(sheet):
             pass
     if whole:
@@ -68,9 +71,12 @@ def warm_up_bodies(whole=False):
     rarer = ((0.1, {"model": "turbulent", "closure": "sst"}), (2.0, {"model": "turbulent"})) if whole else ()
     for mach, flow in ((0.1, {"model": "turbulent"}), *rarer, (0.8, {"model": "inviscid"})):
         ball = {"name": "ball", "kind": "ellipsoid", "length": 1, "width": 1, "height": 1}
-        sheet = read_sheet({"format": 1, "space": "body", "shape": {"parts": [ball]}, "air": {"motion": "mach", "mach": mach}, "flow": flow,
-                            "domain": {"ahead": 1, "behind": 1, "beside": 1}, "grid": {"level": "coarse", "surface_size": 0.06, "wake_length": 0},
-                            "run": {"steps": 5, "first_order_steps": 2}})
+        sheet = read_sheet({
+            "format": 1, "space": "body", "shape": {"parts": [ball]}, "air": {"motion": "mach", "mach": mach},
+            "flow": flow, "domain": {"ahead": 1, "behind": 1, "beside": 1},
+            "grid": {"level": "coarse", "surface_size": 0.06,
+                     "wake_length": 0}, "run": {"steps": 5, "first_order_steps": 2}
+        })
         for _ in execute(sheet):
             pass
 
@@ -111,7 +117,8 @@ def _search_goes_on(database):
 
 
 def _left_behind(database):
-    """Runs that are marked as running although nothing executes them (their end could not be stored) go back into the queue."""
+    """Runs that are marked as running although nothing executes them (their end could not be stored) go back
+    into the queue."""
     try:
         runs.recover(database)
     except StoreError as error:

@@ -1,4 +1,5 @@
-"""The flow equations on one mesh, in the plane or in space: residual, forces, first-order Jacobian and its factors."""
+"""The flow equations on one mesh, in the plane or in space: residual, forces, first-order Jacobian and its
+factors."""
 import numpy as np
 
 from . import positions as k
@@ -20,7 +21,8 @@ PRECONDITION_BELOW = 0.6
 LIMIT_ABOVE = 0.6
 # From this Mach number on a shock may be a strong one.
 STRONG_ABOVE = 1.2
-# What the limiter lets pass as smooth: a share of the dynamic scales; in space beyond Mach 1 of the ambient values.
+# What the limiter lets pass as smooth: a share of the dynamic scales; in space beyond Mach 1 of the ambient
+# values.
 SMOOTH, SUPERSONIC_SMOOTH = 0.3, 0.05
 # Absolute pressure in space below which nothing more is taken from a cell, over that of the stream.
 EMPTY = 0.056
@@ -43,7 +45,8 @@ class Discretisation:
     vortex : bool
         Whether the far field of a plane carries the vortex of the lift.
     closure : str or None
-        A name of the catalogue: the turbulence closure that is solved along; a state then has its columns too.
+        A name of the catalogue: the turbulence closure that is solved along; a state then has its columns
+        too.
     laminar_until : float or None
         Station up to which the boundary layer is kept laminar.
     boundaries : dict of str to Boundary or None
@@ -51,11 +54,14 @@ class Discretisation:
     bridge : bool
         Whether a wall function takes over where the first cell stands beyond the sublayer.
     mixing : float
-        Eddy viscosity over speed and reference length that free shear makes here; scales a closure's equation.
+        Eddy viscosity over speed and reference length that free shear makes here; scales a closure's
+        equation.
     strength : float or None
-        Mach number that measures the waves which the limiter must not see; None takes the stream's, at most 1.
+        Mach number that measures the waves which the limiter must not see; None takes the stream's, at most
+        1.
     shock_bounds : tuple or None
-        Which shocks count as strong, see `shocks`; given, they are looked for at any speed of the stream. None takes those
+        Which shocks count as strong, see `shocks`; given, they are looked for at any speed of the stream.
+        None takes those
         around bodies, and looks for them in a supersonic stream.
     direction : array, shape (3,)
         Of the stream in space.
@@ -77,8 +83,8 @@ class Discretisation:
     exact_products = False
 
     def __init__(self, mesh, stream, wall_kind=None, limit=None, precondition=None, vortex=True, closure=None,
-                 laminar_until=None, boundaries=None, bridge=True, mixing=0.0, strength=None, shock_bounds=None,
-                 direction=(1.0, 0.0, 0.0), detached=False):
+                 laminar_until=None, boundaries=None, bridge=True, mixing=0.0, strength=None,
+                 shock_bounds=None, direction=(1.0, 0.0, 0.0), detached=False):
         self.mesh, self.stream, self.dim = mesh, stream, mesh.dim
         mach, flat = stream.mach, self.dim == 2
         limit = mach > LIMIT_ABOVE if limit is None else limit
@@ -88,7 +94,8 @@ class Discretisation:
         self.shock_bounds = shock_bounds or AROUND_BODIES
         self.constants = stream.constants(limit, precondition)
         self.constants[k.AXISYMMETRIC] = float(mesh.is_revolved)
-        self.constants[k.PUSH], self.constants[k.EMPTY] = float(not flat), 0.0 if flat else EMPTY / stream.gamma
+        self.constants[k.PUSH], self.constants[k.EMPTY] = float(
+            not flat), 0.0 if flat else EMPTY / stream.gamma
         self.direction = np.asarray(direction, dtype=float) / np.linalg.norm(direction)
         self.free = stream.state if flat else np.concatenate([[0.0, 1.0], mach * self.direction])
         self.n_cells, self.n_interior = mesh.n_cells, mesh.n_interior
@@ -123,7 +130,8 @@ class Discretisation:
         energy = (g - 1) / mach**3 if mach <= 1 else (g - 1) / mach
         self.row_scale = np.array([1 / mach, energy] + dim * [1 / mach**2])
         self.column_scale = np.append(self.stream.column_scale, [] if dim == 2 else [mach])
-        # The limiter must not see waves weaker than this; in supersonic flow the stream's own pressure is the measure, or it
+        # The limiter must not see waves weaker than this; in supersonic flow the stream's own pressure is the
+        # measure, or it
         # would overlook undershoots to vacuum.
         s = strength or min(mach, 1.0)
         smooth = SMOOTH * np.array([0.5 * g * s**2, (g - 1) * s**2] + dim * [s])
@@ -141,20 +149,23 @@ class Discretisation:
             gap = np.maximum(gap, 0.1 * mesh.size[cell])
         made = PlaneStencils if self.dim == 2 else SpaceStencils
         self.stencils = made(mesh, self.kind, gap, turbulent)
-        self.scalar, self.velocity, self.distance = self.stencils.scalar, self.stencils.velocity, self.stencils.distance
+        self.scalar, self.velocity, self.distance = (self.stencils.scalar, self.stencils.velocity,
+                                                     self.stencils.distance)
         first, faces, sign = mesh.cell_faces()
         faces, sign = faces.astype(np.int32), sign.astype(np.float32)
-        self.faces = Faces(mesh.left, mesh.right, mesh.normal, mesh.area, mesh.face_centre, self.stencils.offset)
+        self.faces = Faces(mesh.left, mesh.right, mesh.normal, mesh.area, mesh.face_centre,
+                           self.stencils.offset)
         self.cells = Cells(mesh.centre, mesh.volume, first, faces, sign)
         self.border = Border(cell, self.kind, self.ghost, gap, np.ones(len(cell)))
         solid = np.nonzero(self.kind != FAR_FIELD)[0]
         self.far_local = np.nonzero(self.kind == FAR_FIELD)[0]
         # The far field comes after the walls, whose lift it carries.
-        self._subsets = (solid, self.far_local) if self.vortex else (np.arange(len(cell)),)
+        self._subsets = (solid, self.far_local) if self.vortex else (np.arange(len(cell)), )
         self.cell_size = np.sqrt(mesh.cell_area) if self.dim == 2 else mesh.size
-        # By the area of the smallest cubes: a few huge cells far downstream would otherwise make up the whole norm by which
+        # By the area of the smallest cubes: a few huge cells far downstream would otherwise make up the whole
+        # norm by which
         # systems are solved and steps are judged.
-        self.closure_weight = np.ones(self.n_cells) if self.dim == 2 else (mesh.size.min() / mesh.size) ** 2
+        self.closure_weight = np.ones(self.n_cells) if self.dim == 2 else (mesh.size.min() / mesh.size)**2
 
     def _allocate(self):
         n, nf, nv = self.n_cells, self.mesh.n_faces, self.flow_columns
@@ -162,7 +173,8 @@ class Discretisation:
         self.factor_type = np.float64 if self.dim == 2 else np.float32
         self.grad, self.raw, self.flux = np.empty((n, nv, self.dim)), None, np.empty((nf, nv))
         self.wall_pressure = np.zeros(nf - self.n_interior)
-        self.time_sum, self.molecular, self.no_eddy, self.shock = np.empty(n), np.empty(n), np.zeros(n), np.zeros(n)
+        self.time_sum, self.molecular, self.no_eddy, self.shock = np.empty(n), np.empty(n), np.zeros(
+            n), np.zeros(n)
         # Without the limiter nobody asks for its shares.
         self.limiter_share = np.ones((n if self.constants[k.LIMIT] else 0, nv))
         self.limiter_frozen = False
@@ -175,7 +187,8 @@ class Discretisation:
     def _weigh_closure(self):
         """Scale the closure's equation so that at an impulsive start it weighs no more than the flow's.
 
-        Far from the body, where cells are huge, it would otherwise rule the norm by which steps are judged and systems
+        Far from the body, where cells are huge, it would otherwise rule the norm by which steps are judged
+        and systems
         are solved.
         """
         residual, nv = self.residual(self.uniform_state()), self.flow_columns
@@ -187,7 +200,8 @@ class Discretisation:
     def krylov_type(self):
         """Precision of the vectors that steady steps are solved with.
 
-        Single where flux derivatives are held: in space with a closure, in steady flow, without strong shocks, until a
+        Single where flux derivatives are held: in space with a closure, in steady flow, without strong
+        shocks, until a
         march asks for the exact ones.
         """
         steady = self.closure is not None and self.time_rate == 0
@@ -211,7 +225,8 @@ class Discretisation:
         self.constants[k.FIRST_ORDER] = float(value)
 
     def uniform_state(self):
-        """The undisturbed stream in every cell and the closure's columns, shape (n_cells, columns_of_state)."""
+        """The undisturbed stream in every cell and the closure's columns, shape (n_cells,
+        columns_of_state)."""
         state = np.tile(self.free, (self.n_cells, 1))
         return state if self.closure is None else np.hstack([state, self.closure.start(self.distance)])
 
@@ -230,22 +245,22 @@ class Discretisation:
             self.wall_treatment.update(state)
             self.closure.update(state, self.molecular, raw)
         if self.has_strong_shocks:
-            mark_shocks(state, *self.cells[2:], m.left, m.right, m.normal, inner, c[k.GAMMA], self.shock_bounds,
-                        not self.first_order, self.limiter_frozen, self.grad, self.shock)
-        self._flux.interior_fluxes(state, self.grad, raw, self.eddy, self.shock, self.faces, self.cells, inner, c,
-                                   self.flux)
+            mark_shocks(state, *self.cells[2:], m.left, m.right, m.normal, inner, c[k.GAMMA],
+                        self.shock_bounds, not self.first_order, self.limiter_frozen, self.grad, self.shock)
+        self._flux.interior_fluxes(state, self.grad, raw, self.eddy, self.shock, self.faces, self.cells,
+                                   inner, c, self.flux)
         for number, subset in enumerate(self._subsets):
             if number == 1:
                 self._update_far_field()
-            self._flux.boundary_fluxes(state, self.grad, subset, self.border, self.faces, self.cells, inner, c, self.flux,
-                                       self.wall_pressure)
+            self._flux.boundary_fluxes(state, self.grad, subset, self.border, self.faces, self.cells, inner,
+                                       c, self.flux, self.wall_pressure)
         enthalpy = self.stream.total_enthalpy
         self._flux.gather(self.flux, self.cells, self.row_scale, enthalpy, out)
         if m.is_revolved:
             add_ring_terms(state, raw, self.eddy, m.cell_area, m.centre, self.row_scale, c, out)
         if self.time_rate > 0:
-            self._flux.add_time_derivative(state, m.volume, self.time_rate, self.history, self.row_scale, enthalpy,
-                                           self.stream.gamma, out)
+            self._flux.add_time_derivative(state, m.volume, self.time_rate, self.history, self.row_scale,
+                                           enthalpy, self.stream.gamma, out)
         if self.closure is not None:
             self.closure.residual(state, self.molecular, raw, out)
         return out
@@ -264,8 +279,8 @@ class Discretisation:
             self.raw = np.empty_like(self.grad) if self.raw is None else self.raw
             raw = self.raw
             raw[:] = self.grad
-        self._reconstruct.limit_gradients(state, self.scalar[0], self.scalar[1], self.faces, self.cells, self.epsilon2,
-                                          self.limiter_frozen, self.limiter_share, self.grad)
+        self._reconstruct.limit_gradients(state, self.scalar[0], self.scalar[1], self.faces, self.cells,
+                                          self.epsilon2, self.limiter_frozen, self.limiter_share, self.grad)
         return raw
 
     def _update_far_field(self):
@@ -276,7 +291,8 @@ class Discretisation:
         """
         lift = float((self.flux[self.wall][:, 2:] @ self.stream.axes[1]).sum())
         faces = self.n_interior + self.far_local
-        self.ghost[self.far_local] = self.stream.far_field(self.mesh.face_centre[faces], lift / self.stream.mach)
+        self.ghost[self.far_local] = self.stream.far_field(self.mesh.face_centre[faces],
+                                                           lift / self.stream.mach)
 
     def wall_loads(self):
         """Force on each wall face from the last residual.
@@ -284,7 +300,8 @@ class Discretisation:
         Returns
         -------
         pressure, friction : ndarray, shape (n_wall, dim)
-            Scaled by rho_inf a_inf^2 times the reference length (in a plane) or area. On faces that blow, suck or are
+            Scaled by rho_inf a_inf^2 times the reference length (in a plane) or area. On faces that blow,
+            suck or are
             open the second is the momentum of what passes (see `is_blown`).
         """
         scale = (self.wall_pressure[self.wall_local] * self.mesh.area[self.wall])[:, None]
@@ -304,13 +321,15 @@ class Discretisation:
 
     def prepare(self, state, courant):
         """Assemble and factorise the first-order Jacobian with a pseudo-time term."""
-        m, c, scales = self.mesh, self.constants, (self.row_scale, self.column_scale, self.stream.total_enthalpy)
+        m, c, scales = self.mesh, self.constants, (self.row_scale, self.column_scale,
+                                                   self.stream.total_enthalpy)
         self._jacobian.spectral_sums(state, self.eddy, self.faces, self.cells, c, self.time_sum)
-        self._jacobian.face_jacobians(state, self.eddy, self.border, self.faces, m.centre, self.n_interior, c, *scales,
-                                      self.jacobians, self.friction)
+        self._jacobian.face_jacobians(state, self.eddy, self.border, self.faces, m.centre, self.n_interior, c,
+                                      *scales, self.jacobians, self.friction)
         planar = m.cell_area if self.dim == 2 else m.volume
-        self._jacobian.assemble_diagonal(state, self.eddy, self.jacobians, self.time_sum / courant, self.time_rate, planar,
-                                         self.cells, c, *scales, self.diagonal, self.gamma)
+        self._jacobian.assemble_diagonal(state, self.eddy, self.jacobians, self.time_sum / courant,
+                                         self.time_rate, planar, self.cells, c, *scales, self.diagonal,
+                                         self.gamma)
         self.factors.factorise(self.jacobians, self.diagonal)
         if self.closure is not None:
             self.closure.prepare(state, self.molecular, self.time_sum / courant)
@@ -333,11 +352,13 @@ class Discretisation:
     def linear_operator(self, state, residual):
         """Product of the Jacobian, pseudo-time term included, with a scaled vector.
 
-        Exact, by finite differences; or with the flux derivatives held, which costs far less (see `krylov_type`).
+        Exact, by finite differences; or with the flux derivatives held, which costs far less (see
+        `krylov_type`).
         """
         if self.krylov_type == np.float32:
             self._held = self._held or HeldProducts(self)
             return self._held
+
         def product(vector):
             norm = np.sqrt((vector**2).mean())
             if norm == 0:
@@ -350,6 +371,7 @@ class Discretisation:
             out /= step
             self.add_pseudo_time(vector, out)
             return out
+
         return product
 
     def conserved(self, state):

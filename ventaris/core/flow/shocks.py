@@ -4,9 +4,12 @@ from numba import njit, prange
 
 from .positions import GAMMA, fast
 
-# Which shocks count as strong: the share of the stream's pressure below which air is too thin for one (behind a base ratios mean
-# little), and the pressure ratios from cell to cell between which a shock comes to count. A transonic shock on a wing must not
-# blur the boundary layer under it; in a nozzle and its jet it lies along the grid lines and swings if nothing damps it.
+# Which shocks count as strong: the share of the stream's pressure below which air is too thin for one (behind
+# a base ratios mean
+# little), and the pressure ratios from cell to cell between which a shock comes to count. A transonic shock
+# on a wing must not
+# blur the boundary layer under it; in a nozzle and its jet it lies along the grid lines and swings if nothing
+# damps it.
 AROUND_BODIES = (0.3, 2.0, 4.0)
 IN_NOZZLES = (1e-3, 1.2, 2.0)
 # Change of speed from which on a strong shock is wholly treated as one.
@@ -14,17 +17,23 @@ WHOLE_SHOCK = 0.3
 
 
 @njit(parallel=True, **fast)
-def mark_shocks(state, face_start, faces, sign, left, right, normal, n_interior, gamma, bounds, reconstructed, frozen, grad, out):
+def mark_shocks(state, face_start, faces, sign, left, right, normal, n_interior, gamma, bounds, reconstructed,
+                frozen, grad, out):
     """Find the cells that lie in strong shocks, in the plane or in space, and make them first-order.
 
-    Left in `out`: half of the largest change of an acoustic speed across a cell's faces; zero away from shocks. It is the
-    least speed of entropy and shear waves on that cell's faces: along a shock that follows the grid lines nothing else damps
-    them from row to row, and it bulges or swings. `bounds` is (thin, weak, strong): it grows from nothing at the pressure ratio `weak`
-    to its whole at `strong`, and not in air of less than `thin` of the stream's pressure. When `frozen`, the marks of an earlier call are used again.
+    Left in `out`: half of the largest change of an acoustic speed across a cell's faces; zero away from
+    shocks. It is the
+    least speed of entropy and shear waves on that cell's faces: along a shock that follows the grid lines
+    nothing else damps
+    them from row to row, and it bulges or swings. `bounds` is (thin, weak, strong): it grows from nothing at
+    the pressure ratio `weak`
+    to its whole at `strong`, and not in air of less than `thin` of the stream's pressure. When `frozen`, the
+    marks of an earlier call are used again.
 
     References
     ----------
-    Sanders, Morano, Druguet: Multidimensional dissipation for upwind schemes: stability and applications to gas
+    Sanders, Morano, Druguet: Multidimensional dissipation for upwind schemes: stability and applications to
+    gas
     dynamics, J. Comput. Phys. 145, 1998.
     """
     p0 = 1.0 / gamma
@@ -57,9 +66,11 @@ def mark_shocks(state, face_start, faces, sign, left, right, normal, n_interior,
 
 @njit(**fast)
 def energy_at_shock(mass, energy, speed, t_left, q2_left, t_right, q2_right, constants):
-    """Energy flux of a face beside a strong shock: with the mass goes the total enthalpy of the cell it comes from, which a steady flow keeps exactly.
+    """Energy flux of a face beside a strong shock: with the mass goes the total enthalpy of the cell it comes
+    from, which a steady flow keeps exactly.
 
-    Reconstructed temperatures and velocities do not keep it there. `speed` is that of `mark_shocks`, `q2` the square of a cell's velocity.
+    Reconstructed temperatures and velocities do not keep it there. `speed` is that of `mark_shocks`, `q2` the
+    square of a cell's velocity.
     """
     share = min(speed / WHOLE_SHOCK, 1.0)
     cp = 1.0 / (constants[GAMMA] - 1.0)

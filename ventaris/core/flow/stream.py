@@ -5,7 +5,6 @@ import numpy as np
 
 from . import positions as k
 
-
 TURBULENT_PRANDTL = 0.9
 # A third of the centred difference in the reconstruction cancels the leading error on smooth grids.
 CENTRED = 1.0 / 3.0
@@ -68,7 +67,8 @@ class FreeStream:
     def constants(self, limit, precondition):
         """The array of constants and switches that the kernels read."""
         out = np.zeros(k.N_CONSTANTS)
-        out[k.GAMMA], out[k.MACH], out[k.PRANDTL], out[k.SUTHERLAND] = self.gamma, self.mach, self.prandtl, self.sutherland
+        out[k.GAMMA], out[k.MACH], out[k.PRANDTL], out[
+            k.SUTHERLAND] = self.gamma, self.mach, self.prandtl, self.sutherland
         out[k.VISCOSITY] = 0.0 if self.reynolds is None else self.mach / self.reynolds
         out[k.VISCOUS] = float(self.reynolds is not None)
         out[k.TURBULENT_PRANDTL], out[k.CENTRED] = TURBULENT_PRANDTL, CENTRED
@@ -101,10 +101,11 @@ class FreeStream:
         offset = points - np.asarray(centre)
         radius, angle = np.hypot(offset[:, 0], offset[:, 1]), np.arctan2(offset[:, 1], offset[:, 0])
         beta2 = 1 - self.mach**2
-        strength = circulation * np.sqrt(beta2) / (2 * np.pi * radius * (1 - self.mach**2 * np.sin(angle - self.incidence)**2))
+        strength = circulation * np.sqrt(beta2) / (2 * np.pi * radius *
+                                                   (1 - self.mach**2 * np.sin(angle - self.incidence)**2))
         ghost[:, 2] += strength * np.sin(angle)
         ghost[:, 3] -= strength * np.cos(angle)
         q2 = ghost[:, 2]**2 + ghost[:, 3]**2
         ghost[:, 1] = 1 + 0.5 * (self.gamma - 1) * (self.mach**2 - q2)
-        ghost[:, 0] = (ghost[:, 1] ** (self.gamma / (self.gamma - 1)) - 1) / self.gamma
+        ghost[:, 0] = (ghost[:, 1]**(self.gamma / (self.gamma - 1)) - 1) / self.gamma
         return ghost

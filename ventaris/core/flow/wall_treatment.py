@@ -23,7 +23,8 @@ RESOLVED_BELOW, BRIDGED_ABOVE = 5.0, 15.0
 @njit(**checked)
 def law_of_the_wall(y_plus):
     """u+ at a y+ after Reichardt."""
-    return np.log(1.0 + KAPPA * y_plus) / KAPPA + 7.8 * (1.0 - np.exp(-y_plus / 11.0) - y_plus / 11.0 * np.exp(-0.33 * y_plus))
+    return np.log(1.0 + KAPPA * y_plus) / KAPPA + 7.8 * (1.0 - np.exp(-y_plus / 11.0) -
+                                                         y_plus / 11.0 * np.exp(-0.33 * y_plus))
 
 
 @njit(**checked)
@@ -43,7 +44,8 @@ def y_plus_of(reynolds):
 
 @njit(**checked)
 def bridge_walls(state, faces, border, normal, constants, dim, y_plus, pin, shear_velocity):
-    """The factor on the viscosity at the no-slip faces, and what the first cell is given by the law of the wall.
+    """The factor on the viscosity at the no-slip faces, and what the first cell is given by the law of the
+    wall.
 
     Of a cell with several walls the one counts that is bridged the most.
     """
@@ -56,7 +58,7 @@ def bridge_walls(state, faces, border, normal, constants, dim, y_plus, pin, shea
         wall_u, wall_v, wall_w = velocity(border.ghost, f, dim)
         du, dv, dw = u - wall_u, v - wall_v, w - wall_w
         un = du * nx + dv * ny + dw * nz
-        speed = np.sqrt((du - un * nx) ** 2 + (dv - un * ny) ** 2 + (dw - un * nz) ** 2)
+        speed = np.sqrt((du - un * nx)**2 + (dv - un * ny)**2 + (dw - un * nz)**2)
         nu = viscosity(state[i, 1], constants) * state[i, 1] / (g * (state[i, 0] + 1.0 / g))
         reynolds = speed * border.gap[f] / nu
         y = np.sqrt(reynolds)
@@ -85,7 +87,6 @@ class WallTreatment:
     held : bool
         Nothing is updated while this is set (during Jacobian products).
     """
-
     def __init__(self, flow, bridging):
         self.flow, self.bridging, self.held = flow, bridging, False
         self.shear, self.y_plus = flow.border.shear, np.zeros(len(flow.kind))
@@ -96,5 +97,5 @@ class WallTreatment:
         """Follow a state."""
         if self.bridging and not self.held:
             f = self.flow
-            bridge_walls(state, self.faces, f.border, f.mesh.normal[f.n_interior:], f.constants, f.dim, self.y_plus,
-                         self.pin, self.shear_velocity)
+            bridge_walls(state, self.faces, f.border, f.mesh.normal[f.n_interior:], f.constants, f.dim,
+                         self.y_plus, self.pin, self.shear_velocity)

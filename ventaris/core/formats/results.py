@@ -18,28 +18,41 @@ def section_files(run):
     _, flow, state = run.field()
     air = run.setup.air
     picture = section_drawable(run.setup, flow.mesh, state)
-    return {"sheet.toml": write_toml(run.sheet).encode(), "result.json": json.dumps(run.result, indent=1).encode(),
-            "history.csv": history_csv(run.history).encode(), "taps.csv": taps_csv(read_taps(flow, state, with_layer=True)).encode(),
-            "field.vtu": write_vtu(flow.mesh, state, air, run.setup.chord),
-            "mach.png": field_picture(picture, "mach", title=run.sheet.title),
-            "cp.svg": field_picture(picture, "cp", "svg", title=run.sheet.title)}
+    return {
+        "sheet.toml": write_toml(run.sheet).encode(), "result.json": json.dumps(run.result,
+                                                                                indent=1).encode(),
+        "history.csv": history_csv(run.history).encode(),
+        "taps.csv": taps_csv(read_taps(flow, state, with_layer=True)).encode(),
+        "field.vtu": write_vtu(flow.mesh, state, air,
+                               run.setup.chord), "mach.png": field_picture(picture, "mach",
+                                                                           title=run.sheet.title),
+        "cp.svg": field_picture(picture, "cp", "svg", title=run.sheet.title)
+    }
 
 
 def nozzle_files(run):
     """{name: bytes} of a finished run of a nozzle or its jet."""
     _, flow, state = run.field()
     picture = nozzle_drawable(run.setup, flow.mesh, state)
-    return {"sheet.toml": write_toml(run.sheet).encode(), "result.json": json.dumps(run.result, indent=1).encode(), "history.csv": history_csv(run.history).encode(),
-            "lines.csv": rows_csv(run.rows()).encode(), "field.vtu": write_vtu(flow.mesh, state, run.setup.air, run.setup.scale),
-            "mach.png": field_picture(picture, "mach", box=thumbnail_box(picture), title=run.sheet.title)}
+    return {
+        "sheet.toml": write_toml(run.sheet).encode(), "result.json": json.dumps(run.result,
+                                                                                indent=1).encode(),
+        "history.csv": history_csv(run.history).encode(), "lines.csv": rows_csv(run.rows()).encode(),
+        "field.vtu": write_vtu(flow.mesh, state, run.setup.air, run.setup.scale),
+        "mach.png": field_picture(picture, "mach", box=thumbnail_box(picture), title=run.sheet.title)
+    }
 
 
 def rows_csv(rows):
-    """Curves along lines as one table: the line, the station (radius on a plate), and what was read there in SI."""
+    """Curves along lines as one table: the line, the station (radius on a plate), and what was read there in
+    SI."""
     names = list(dict.fromkeys(name for columns in rows.values() for name in columns))
     table = {"line": [name for name, columns in rows.items() for _ in columns["s"]]}
     for name in names:
-        table["x_or_r_m" if name == "s" else name] = [value for columns in rows.values() for value in (columns[name].tolist() if name in columns else [""] * len(columns["s"]))]
+        table["x_or_r_m" if name == "s" else name] = [
+            value for columns in rows.values()
+            for value in (columns[name].tolist() if name in columns else [""] * len(columns["s"]))
+        ]
     return write_csv(table)
 
 
@@ -48,20 +61,29 @@ def body_files(run):
     level, flow, state = run.field()
     field = body_field(level, flow, state, run.setup.scale, run.setup.half, run.setup.air, run.mean)
     drawn = drawn_for(field, run.setup.body.surface)
-    return {"sheet.toml": write_toml(run.sheet).encode(), "result.json": json.dumps(run.result, indent=1).encode(), "history.csv": history_csv(run.history).encode(),
-            "surface.csv": body_surface_csv(field, drawn).encode(), "surface.vtp": body_surface_vtp(field, drawn), "field.vtu": body_vtu(field),
-            "speed.png": body_thumbnail(field, drawn, 9.0)}
+    return {
+        "sheet.toml": write_toml(run.sheet).encode(), "result.json": json.dumps(run.result,
+                                                                                indent=1).encode(),
+        "history.csv": history_csv(run.history).encode(),
+        "surface.csv": body_surface_csv(field, drawn).encode(), "surface.vtp": body_surface_vtp(field, drawn),
+        "field.vtu": body_vtu(field), "speed.png": body_thumbnail(field, drawn, 9.0)
+    }
 
 
 def history_csv(history):
     names = list(dict.fromkeys(name for entry in history for name in entry)) or ["step"]
-    return write_csv({name: ["" if entry.get(name) is None else entry[name] for entry in history] for name in names})
+    return write_csv(
+        {name: ["" if entry.get(name) is None else entry[name] for entry in history]
+         for name in names})
 
 
 def taps_csv(taps):
-    columns = {"surface": taps.surface, "x_chord": taps.x.tolist(), "y_chord": taps.y.tolist(), "cp": taps.cp.tolist(),
-               "cf": taps.cf.tolist(), "mach": taps.mach.tolist()}
-    for name, values in (("y_plus", taps.y_plus), ("thickness_chord", taps.thickness), ("shape_factor", taps.shape)):
+    columns = {
+        "surface": taps.surface, "x_chord": taps.x.tolist(), "y_chord": taps.y.tolist(),
+        "cp": taps.cp.tolist(), "cf": taps.cf.tolist(), "mach": taps.mach.tolist()
+    }
+    for name, values in (("y_plus", taps.y_plus), ("thickness_chord", taps.thickness), ("shape_factor",
+                                                                                        taps.shape)):
         if values is not None:
             columns[name] = ["" if v != v else v for v in values.tolist()]
     return write_csv(columns)

@@ -15,8 +15,10 @@ STL_TRIANGLE, STL_HEADER = 50, 84
 MOST_NODES, MOST_DEPTH, MOST_TRIANGLES = 20_000, 64, 4_000_000
 COMPONENT_BYTES = {5120: 1, 5121: 1, 5122: 2, 5123: 2, 5125: 4, 5126: 4}
 COMPONENTS = {"SCALAR": 1, "VEC2": 2, "VEC3": 3, "VEC4": 4, "MAT2": 4, "MAT3": 9, "MAT4": 16}
-PLY_BYTES = {"char": 1, "uchar": 1, "int8": 1, "uint8": 1, "short": 2, "ushort": 2, "int16": 2, "uint16": 2, "int": 4, "uint": 4, "int32": 4, "uint32": 4,
-             "float": 4, "float32": 4, "double": 8, "float64": 8}
+PLY_BYTES = {
+    "char": 1, "uchar": 1, "int8": 1, "uint8": 1, "short": 2, "ushort": 2, "int16": 2, "uint16": 2, "int": 4,
+    "uint": 4, "int32": 4, "uint32": 4, "float": 4, "float32": 4, "double": 8, "float64": 8
+}
 
 
 def checked_bytes(data, kind):
@@ -53,7 +55,10 @@ def _stl(data):
         raise SurfaceError(f"The file has {len(data)} bytes: too few for an STL. {AGAIN}")
     held = (len(data) - STL_HEADER) // STL_TRIANGLE
     if told > held:
-        raise SurfaceError(f"The STL says that it holds {told:,} triangles, but there are only {held:,} in it: it was cut off on its way. {AGAIN}")
+        raise SurfaceError(
+            f"The STL says that it holds {told:,} triangles, but there are only {held:,} in it: it was cut "
+            f"off on its way. {AGAIN}"
+        )
     if told == 0:
         raise SurfaceError(f"The STL says that it holds no triangles. {AGAIN}")
     # What some programs add behind the last triangle is not needed.
@@ -78,7 +83,10 @@ def _ply(data):
         elif words[:1] == ["property"] and len(words) > 2:
             width += PLY_BYTES.get(words[1], 1)
     if (rows > 2 * body + 2) if is_text else (least > body):
-        raise SurfaceError(f"The PLY says that it holds {rows:,} rows, but there are not so many in it: it was cut off on its way, or its header is damaged. {AGAIN}")
+        raise SurfaceError(
+            f"The PLY says that it holds {rows:,} rows, but there are not so many in it: it was cut off on "
+            f"its way, or its header is damaged. {AGAIN}"
+        )
     return data if is_text is False else data[:end.end()] + _text(data[end.end():])
 
 
@@ -105,7 +113,9 @@ def _glb(data):
     except SurfaceError:
         raise
     except (ValueError, KeyError, TypeError, IndexError, AttributeError, RecursionError) as error:
-        raise SurfaceError(f"The GLB's description is damaged ({type(error).__name__}: {str(error)[:80]}). {AGAIN}") from None
+        raise SurfaceError(
+            f"The GLB's description is damaged ({type(error).__name__}: {str(error)[:80]}). {AGAIN}"
+        ) from None
     return data
 
 
@@ -116,7 +126,8 @@ def _check_accessors(scene, size):
         count = accessor.get("count", 0)
         wide = COMPONENT_BYTES.get(accessor.get("componentType"), 1) * COMPONENTS.get(accessor.get("type"), 1)
         if not isinstance(count, int) or count < 0 or count * wide > size:
-            raise SurfaceError(f"The GLB asks for an array of {count} entries, more than the file holds. {AGAIN}")
+            raise SurfaceError(
+                f"The GLB asks for an array of {count} entries, more than the file holds. {AGAIN}")
         total += count * wide
     if total > 20 * size:
         raise SurfaceError(f"The GLB reads the same bytes more than twenty times over. {AGAIN}")
@@ -126,9 +137,13 @@ def _check_nodes(scene):
     """That the nodes make no endless or enormous scene."""
     nodes, meshes, accessors = scene.get("nodes", []), scene.get("meshes", []), scene.get("accessors", [])
     if len(nodes) > MOST_NODES:
-        raise SurfaceError(f"The GLB has {len(nodes):,} nodes; at most {MOST_NODES:,} are read. Join its parts first.")
-    triangles = [sum(accessors[p["indices"]]["count"] if "indices" in p else accessors[p["attributes"]["POSITION"]]["count"] for p in mesh.get("primitives", [])) // 3
-                 for mesh in meshes]
+        raise SurfaceError(
+            f"The GLB has {len(nodes):,} nodes; at most {MOST_NODES:,} are read. Join its parts first.")
+    triangles = [
+        sum(accessors[p["indices"]]["count"] if "indices" in
+            p else accessors[p["attributes"]["POSITION"]]["count"] for p in mesh.get("primitives", [])) // 3
+        for mesh in meshes
+    ]
     starts = [n for one in scene.get("scenes", []) for n in one.get("nodes", [])]
     stack, seen, total = [(n, 0) for n in starts], 0, 0
     while stack:
@@ -136,9 +151,13 @@ def _check_nodes(scene):
         seen += 1
         node = nodes[number]
         if depth > MOST_DEPTH or seen > MOST_NODES:
-            raise SurfaceError("The GLB's nodes lie in each other without end. Flatten the scene, or export the mesh alone.")
+            raise SurfaceError(
+                "The GLB's nodes lie in each other without end. Flatten the scene, or export the mesh alone.")
         if "mesh" in node:
             total += triangles[node["mesh"]]
         if total > MOST_TRIANGLES:
-            raise SurfaceError(f"The GLB's instances hold more than {MOST_TRIANGLES:,} triangles together. Simplify the surface first.")
+            raise SurfaceError(
+                f"The GLB's instances hold more than {MOST_TRIANGLES:,} triangles together. Simplify the "
+                "surface first."
+            )
         stack += [(child, depth + 1) for child in node.get("children", [])]

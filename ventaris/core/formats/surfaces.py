@@ -14,7 +14,9 @@ MOST_TRIANGLES = 4_000_000
 # Largest coordinate, in whatever unit a file has.
 FARTHEST = 1e7
 UNITS = {"m": 1.0, "mm": 1e-3, "cm": 1e-2, "in": 0.0254, "ft": 0.3048}
-AXES = {"+x": (1, 0, 0), "-x": (-1, 0, 0), "+y": (0, 1, 0), "-y": (0, -1, 0), "+z": (0, 0, 1), "-z": (0, 0, -1)}
+AXES = {
+    "+x": (1, 0, 0), "-x": (-1, 0, 0), "+y": (0, 1, 0), "-y": (0, -1, 0), "+z": (0, 0, 1), "-z": (0, 0, -1)
+}
 
 
 def read_surface(data, kind):
@@ -35,7 +37,8 @@ def read_surface(data, kind):
     SurfaceError
     """
     if kind not in KINDS:
-        raise SurfaceError(f"The file ends in “.{kind[:12]}”. Surfaces are read from STL, OBJ, PLY and GLB files.")
+        raise SurfaceError(
+            f"The file ends in “.{kind[:12]}”. Surfaces are read from STL, OBJ, PLY and GLB files.")
     import trimesh
     data = checked_bytes(data, kind)
     try:
@@ -44,9 +47,13 @@ def read_surface(data, kind):
     except SurfaceError:
         raise
     except MemoryError:
-        raise SurfaceError("Reading the file took more memory than is allowed. Simplify the surface first.") from None
+        raise SurfaceError(
+            "Reading the file took more memory than is allowed. Simplify the surface first.") from None
     except Exception as error:
-        raise SurfaceError(f"The file cannot be read as {kind.upper()}: {str(error)[:160] or type(error).__name__}. Is it damaged, or of another kind? Export it again.") from None
+        raise SurfaceError(
+            f"The file cannot be read as {kind.upper()}: {str(error)[:160] or type(error).__name__}. Is it "
+            "damaged, or of another kind? Export it again."
+        ) from None
     if not pieces:
         raise SurfaceError("The file holds no triangles. Export the surface as a mesh.")
     return _assembled(pieces)
@@ -62,20 +69,28 @@ def _pieces(scene):
         with np.errstate(all="ignore"):
             # Corners that are no numbers are told later, by name.
             vertices = np.asarray(mesh.vertices, dtype=float) @ matrix[:3, :3].T + matrix[:3, 3]
-        plain = node if node not in ("world",) and not node.startswith("geometry") else "body"
+        plain = node if node not in ("world", ) and not node.startswith("geometry") else "body"
         yield plain, vertices, np.asarray(mesh.faces, dtype=np.int64)
 
 
 def _assembled(pieces):
     total = sum(len(t) for _, _, t in pieces)
     if total > MOST_TRIANGLES:
-        raise SurfaceError(f"The file holds {total:,} triangles; at most {MOST_TRIANGLES:,} are taken. Simplify the surface first.")
+        raise SurfaceError(
+            f"The file holds {total:,} triangles; at most {MOST_TRIANGLES:,} are taken. Simplify the surface "
+            "first."
+        )
     vertices, triangles, part, names, offset = [], [], [], [], 0
     for k, (name, points, faces) in enumerate(pieces):
         if faces.ndim != 2 or faces.shape[1] != 3 or points.ndim != 2 or points.shape[1] != 3:
-            raise SurfaceError("The file's faces are not triangles with corners in space. Export it again, as triangles.")
+            raise SurfaceError(
+                "The file's faces are not triangles with corners in space. Export it again, as triangles.")
         if len(faces) and (faces.min() < 0 or faces.max() >= len(points)):
-            raise SurfaceError(f"A triangle of the file names corner {int(faces.max() if faces.max() >= len(points) else faces.min())}, and there are {len(points)} of them. Export it again.")
+            raise SurfaceError(
+                "A triangle of the file names corner "
+                f"{int(faces.max() if faces.max() >= len(points) else faces.min())}, and there are "
+                f"{len(points)} of them. Export it again."
+            )
         vertices.append(points)
         triangles.append(faces + offset)
         part.append(np.full(len(faces), k))
@@ -85,16 +100,23 @@ def _assembled(pieces):
     bad = ~np.isfinite(vertices).all(axis=1)
     if bad[triangles].any():
         faulty = int(bad[triangles].any(axis=1).sum())
-        raise SurfaceError(f"{faulty} triangles have corners that are not numbers (NaN or infinite). Export the file again.")
+        raise SurfaceError(
+            f"{faulty} triangles have corners that are not numbers (NaN or infinite). Export the file again.")
     used = vertices[triangles.ravel()]
     if not len(used) or float(np.abs(used).max()) > FARTHEST:
-        raise SurfaceError(f"The surface reaches to {float(np.abs(used).max()) if len(used) else 0:.2g} of the file's units: its numbers are damaged. Export the file again.")
+        raise SurfaceError(
+            f"The surface reaches to {float(np.abs(used).max()) if len(used) else 0:.2g} of the file's "
+            "units: its numbers are damaged. Export the file again."
+        )
     # Corners that no triangle uses may be anything.
     vertices[bad] = 0.0
     vertices = np.clip(vertices, -FARTHEST, FARTHEST)
     out = welded(Surface(vertices, triangles, part, part.copy(), tuple(names), tuple(names)))
     if not len(out.triangles):
-        raise SurfaceError("No triangle of the file has an area: a damaged corner far away makes all others coincide. Export the file again.")
+        raise SurfaceError(
+            "No triangle of the file has an area: a damaged corner far away makes all others coincide. "
+            "Export the file again."
+        )
     return out
 
 
@@ -110,7 +132,10 @@ def placed(surface, unit="m", downstream="+x", up="+z"):
     """
     x, z = np.array(AXES[downstream], dtype=float), np.array(AXES[up], dtype=float)
     if abs(x @ z) > 0.5:
-        raise SurfaceError(f"shape.parts: downstream ({downstream}) and up ({up}) are the same axis of the file. Choose two different ones.")
+        raise SurfaceError(
+            f"shape.parts: downstream ({downstream}) and up ({up}) are the same axis of the file. Choose two "
+            "different ones."
+        )
     matrix = np.stack([x, np.cross(z, x), z]) * UNITS[unit]
     return surface.moved(matrix)
 
@@ -136,12 +161,16 @@ def pack_surface(surface):
     """A surface as compressed bytes, for the store."""
     out = io.BytesIO()
     head = json.dumps({"parts": surface.parts, "patches": surface.patches})
-    arrays = {"vertices": surface.vertices.astype("<f8"), "triangles": surface.triangles.astype("<i4"), "part": surface.part.astype("<i4"),
-              "patch": surface.patch.astype("<i4"), "head": np.frombuffer(head.encode(), dtype=np.uint8)}
+    arrays = {
+        "vertices": surface.vertices.astype("<f8"), "triangles": surface.triangles.astype("<i4"),
+        "part": surface.part.astype("<i4"), "patch": surface.patch.astype("<i4"),
+        "head": np.frombuffer(head.encode(), dtype=np.uint8)
+    }
     # As numpy's own compressed archives, but lightly: the usual level takes longer than reading the file did.
     with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED, compresslevel=1) as archive:
         for name, values in arrays.items():
-            with archive.open(zipfile.ZipInfo(f"{name}.npy", (2000, 1, 1, 0, 0, 0)), "w", force_zip64=True) as entry:
+            with archive.open(zipfile.ZipInfo(f"{name}.npy", (2000, 1, 1, 0, 0, 0)), "w",
+                              force_zip64=True) as entry:
                 np.lib.format.write_array(entry, np.ascontiguousarray(values))
     return out.getvalue()
 
@@ -150,7 +179,8 @@ def unpack_surface(data):
     """What `pack_surface` wrote."""
     with np.load(io.BytesIO(data), allow_pickle=False) as stored:
         head = json.loads(bytes(stored["head"]))
-        return Surface(stored["vertices"], stored["triangles"].astype(np.int64), stored["part"].astype(np.int64), stored["patch"].astype(np.int64),
+        return Surface(stored["vertices"], stored["triangles"].astype(np.int64),
+                       stored["part"].astype(np.int64), stored["patch"].astype(np.int64),
                        tuple(head["parts"]), tuple(head["patches"]))
 
 
@@ -160,7 +190,8 @@ def write_surface(surface, kind):
     scene = trimesh.Scene()
     for p, name in enumerate(surface.parts):
         one = surface.only(surface.part == p)
-        scene.add_geometry(trimesh.Trimesh(one.vertices, one.triangles, process=False), geom_name=name, node_name=name)
+        scene.add_geometry(trimesh.Trimesh(one.vertices, one.triangles, process=False), geom_name=name,
+                           node_name=name)
     if kind == "glb":
         return scene.export(file_type="glb")
     mesh = trimesh.Trimesh(surface.vertices, surface.triangles, process=False)

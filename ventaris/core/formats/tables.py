@@ -45,7 +45,8 @@ def read_measured(data):
     TableError
     """
     if len(data) > MOST_BYTES:
-        raise TableError(f"The file holds {len(data) / 1e6:.1f} MB; at most {MOST_BYTES / 1e6:.0f} MB. Thin the data out.")
+        raise TableError(
+            f"The file holds {len(data) / 1e6:.1f} MB; at most {MOST_BYTES / 1e6:.0f} MB. Thin the data out.")
     text = data if isinstance(data, str) else _decode(data)
     header, rows = None, []
     for number, line in enumerate(text.splitlines(), start=1):
@@ -57,19 +58,23 @@ def read_measured(data):
             values = [float(f) for f in fields]
         except ValueError:
             if rows:
-                raise TableError(f"Line {number} holds “{line[:40]}”, not numbers. Remove that line.") from None
+                raise TableError(
+                    f"Line {number} holds “{line[:40]}”, not numbers. Remove that line.") from None
             header = fields
             continue
         if not all(map(math.isfinite, values)):
             raise TableError(f"Line {number} holds a value that is not finite. Remove that line.")
         if rows and len(values) != len(rows[0]):
-            raise TableError(f"Line {number} has {len(values)} columns, the lines before it have {len(rows[0])}.")
+            raise TableError(
+                f"Line {number} has {len(values)} columns, the lines before it have {len(rows[0])}.")
         rows.append(values)
         if len(rows) > MOST_ROWS:
             raise TableError(f"More than {MOST_ROWS} rows. Thin the data out.")
     if not rows or len(rows[0]) < 2:
-        raise TableError("Two or more columns of numbers are needed: the station first, then the measured values.")
-    names = header if header and len(header) == len(rows[0]) else ["x"] + [f"column {k + 2}" for k in range(len(rows[0]) - 1)]
+        raise TableError(
+            "Two or more columns of numbers are needed: the station first, then the measured values.")
+    names = header if header and len(header) == len(
+        rows[0]) else ["x"] + [f"column {k + 2}" for k in range(len(rows[0]) - 1)]
     return {(name or f"column {k + 1}")[:40]: [row[k] for row in rows] for k, name in enumerate(names)}
 
 

@@ -16,11 +16,16 @@ def write_vtu(mesh, state, air, chord):
     bytes
     """
     values = derive(state, air)
-    data = {"pressure_Pa": values["pressure"], "temperature_K": values["temperature"], "density_kg_m3": values["density"],
-            "mach": values["mach"], "cp": values["cp"], "total_pressure_loss": values["loss"],
-            "velocity_m_s": np.stack([values["u"], values["v"], np.zeros_like(values["u"])], axis=1)}
+    data = {
+        "pressure_Pa": values["pressure"], "temperature_K": values["temperature"],
+        "density_kg_m3": values["density"], "mach": values["mach"], "cp": values["cp"],
+        "total_pressure_loss": values["loss"], "velocity_m_s": np.stack(
+            [values["u"], values["v"], np.zeros_like(values["u"])], axis=1)
+    }
     points = np.concatenate([mesh.points * chord, np.zeros((len(mesh.points), 1))], axis=1)
-    document = meshio.Mesh(points, [("quad", mesh.cell_nodes)], cell_data={name: [v] for name, v in data.items()})
+    document = meshio.Mesh(points, [("quad", mesh.cell_nodes)],
+                           cell_data={name: [v]
+                                      for name, v in data.items()})
     with tempfile.TemporaryDirectory() as folder:
         path = os.path.join(folder, "field.vtu")
         meshio.write(path, document, file_format="vtu")

@@ -1,4 +1,5 @@
-"""Blocks of points in rows and columns: their quadrilaterals, the edges along a line of them, and what is left when cells are taken out."""
+"""Blocks of points in rows and columns: their quadrilaterals, the edges along a line of them, and what is
+left when cells are taken out."""
 import numpy as np
 
 
@@ -8,7 +9,8 @@ def block_cells(number):
     Parameters
     ----------
     number : ndarray of int, shape (n, m)
-        Numbers of its points. Where x grows with the first index and y with the second, the corners run counter-clockwise.
+        Numbers of its points. Where x grows with the first index and y with the second, the corners run
+        counter-clockwise.
     """
     return np.stack([number[:-1, :-1], number[1:, :-1], number[1:, 1:], number[:-1, 1:]], axis=-1)
 

@@ -13,13 +13,15 @@ from .octree import OctreeError, build_octree
 
 LEVELS = ("coarse", "medium", "fine")
 LARGEST_SHARE = 0.5
-# A shell: more than this share of its surface stands over walls thinner than a cell, round a room of so many cells.
+# A shell: more than this share of its surface stands over walls thinner than a cell, round a room of so many
+# cells.
 MOSTLY, ROOMY = 0.5, 4.0
 
 
 @dataclass(frozen=True)
 class SolidZone:
-    """A region with small cells: kind, middle line from `start` to `end` along x, and how wide and high it is at both ends."""
+    """A region with small cells: kind, middle line from `start` to `end` along x, and how wide and high it is
+    at both ends."""
 
     kind: str
     start: tuple
@@ -35,7 +37,8 @@ class SolidZone:
         wide = 0.5 * (self.widths[0] + (self.widths[1] - self.widths[0]) * share) + slack
         high = 0.5 * (self.heights[0] + (self.heights[1] - self.heights[0]) * share) + slack
         along = (x > -slack) & (x < self.length + slack)
-        return along & ((np.abs(y) < wide) & (np.abs(z) < high) if self.kind == "box" else (y / wide) ** 2 + (z / high) ** 2 < 1)
+        return along & ((np.abs(y) < wide) & (np.abs(z) < high) if self.kind == "box" else
+                        (y / wide)**2 + (z / high)**2 < 1)
 
 
 @dataclass(frozen=True)
@@ -85,11 +88,11 @@ class BodyGrids:
     surface : Surface
     plan : BodyGridPlan
     """
-
     def __init__(self, surface, plan):
         self.surface, self.plan = surface, plan
         edges = surface.sharp_edges()
-        self.edges = build_tree(np.stack([edges[:, 0], edges[:, 1], edges[:, 1]], axis=1)) if len(edges) and plan.edge_halvings else None
+        self.edges = build_tree(np.stack([edges[:, 0], edges[:, 1], edges[:, 1]],
+                                         axis=1)) if len(edges) and plan.edge_halvings else None
         self.wanted_size = curvature_sizes(surface, plan.curved) if plan.curved > 0 else None
         self._trees, self._meshes, self._clearances = {}, {}, None
 
@@ -101,17 +104,22 @@ class BodyGrids:
         return Obstacle(self.surface, is_open, thickness)
 
     def _thin_shells(self, size):
-        """Parts that are mostly walls thinner than a cell round a room with space for cells: drawn as they are, such walls would let the air through."""
-        room = np.array([np.ptp(self.surface.corners[self.surface.part == k].reshape(-1, 3), axis=0).min() for k in range(len(self.surface.parts))])
+        """Parts that are mostly walls thinner than a cell round a room with space for cells: drawn as they
+        are, such walls would let the air through."""
+        room = np.array([
+            np.ptp(self.surface.corners[self.surface.part == k].reshape(-1, 3), axis=0).min()
+            for k in range(len(self.surface.parts))
+        ])
         wide = room > ROOMY * size
         if not wide.any():
             return wide
         if self._clearances is None:
             self._clearances = measure_clearances(self.surface, self._surface_size(LEVELS[0]))
-        return wide & np.array([self._clearances.share_of_part(k, size)[0] > MOSTLY for k in range(len(wide))])
+        return wide & np.array(
+            [self._clearances.share_of_part(k, size)[0] > MOSTLY for k in range(len(wide))])
 
     def _surface_size(self, level):
-        return self.plan.size * 2.0 ** (LEVELS.index("fine") - LEVELS.index(level))
+        return self.plan.size * 2.0**(LEVELS.index("fine") - LEVELS.index(level))
 
     def tree(self, level):
         """The octree of a level, before it is cut."""
@@ -124,7 +132,10 @@ class BodyGrids:
         base, depth = plan.halvings()
         depth -= up
         if depth < 1:
-            raise OctreeError(f"grid.surface_size: cells of {plan.size * 2**up:.3g} m on the {level} level are as large as the domain. Make them smaller.")
+            raise OctreeError(
+                f"grid.surface_size: cells of {plan.size * 2**up:.3g} m on the {level} level are as large as "
+                "the domain. Make them smaller."
+            )
         low, high = np.array(plan.low), np.array(plan.high)
         blocks = np.maximum(1, np.ceil((high - low) / base - 1e-6)).astype(int)
         # What is rounded up goes to both sides, where the lower one may move.
@@ -163,12 +174,14 @@ class BodyGrids:
             return out
 
         try:
-            return build_octree(low, base, blocks, max(edge_depth, curved_depth, front_depth, zone_depth), wanted)
+            return build_octree(low, base, blocks, max(edge_depth, curved_depth, front_depth, zone_depth),
+                                wanted)
         except OctreeError as error:
             raise MeshError(f"grid: {error}") from None
 
     def mesh_at_shocks(self, level, shocks):
-        """The cut mesh of a level with small cells round points where a shock was found, shape (k, 3); raises MeshError."""
+        """The cut mesh of a level with small cells round points where a shock was found, shape (k, 3); raises
+        MeshError."""
         return embed(self._build(level, shocks), self.obstacle(level))
 
     def mesh(self, level):
@@ -179,7 +192,8 @@ class BodyGrids:
 
 
 def curvature_sizes(surface, per_radius):
-    """Cell size that each triangle's curvature asks for; infinite on flat ones and at sharp edges, shape (m,)."""
+    """Cell size that each triangle's curvature asks for; infinite on flat ones and at sharp edges, shape
+    (m,)."""
     nodes, one, two, count = surface.edges
     smooth = (count == 2) & (two >= 0)
     turn = np.arccos(np.clip((surface.normals[one] * surface.normals[np.maximum(two, 0)]).sum(axis=1), -1, 1))
@@ -196,19 +210,23 @@ def curvature_sizes(surface, per_radius):
 def size_for_budget(surface, plan, budget, start=None):
     """Cell size on the body with which the fine level keeps a budget; `start` is a size that may be near it.
 
-    Counted on octrees of much larger cells and scaled by how the count grew between the last two; the real count is
+    Counted on octrees of much larger cells and scaled by how the count grew between the last two; the real
+    count is
     checked when the grid is made.
     """
     size = start or 0.03 * float(surface.size.max())
     for _ in range(4):
         try:
-            counts = [BodyGrids(surface, replace(plan, size=size)).tree(level).n_leaves for level in ("coarse", "medium")]
+            counts = [
+                BodyGrids(surface, replace(plan, size=size)).tree(level).n_leaves
+                for level in ("coarse", "medium")
+            ]
         except MeshError:
             size *= 2
             continue
         growth = min(max(counts[1] / counts[0], 3.0), 8.0)
         estimate = counts[1] * growth
-        better = size * (estimate / (0.93 * budget)) ** (1 / np.log2(growth))
+        better = size * (estimate / (0.93 * budget))**(1 / np.log2(growth))
         if abs(better / size - 1) < 0.03:
             return better
         size = better

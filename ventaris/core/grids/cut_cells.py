@@ -111,27 +111,31 @@ def cut_leaves(tree, faces, obstacle):
     pair = np.where(value[ends[..., :1]] > 0, ends, ends[..., ::-1])[crossed]
     edge_key, edge = np.unique(pair[:, 0] * len(unique) + pair[:, 1], return_inverse=True)
     air, solid = edge_key // len(unique), edge_key % len(unique)
-    point, normal = _crossings(tree.low + lattice[air] * step, tree.low + lattice[solid] * step, value[air], value[solid], obstacle)
+    point, normal = _crossings(tree.low + lattice[air] * step, tree.low + lattice[solid] * step, value[air],
+                               value[solid], obstacle)
     edge_of = np.full(where.shape, -1, dtype=np.int64)
     edge_of[crossed] = edge
     quads = tree.low + corners * step
     area, middle = np.empty(len(cut)), np.empty((len(cut), 3))
     chain, chain_edges = np.zeros((len(cut), 2, 3, 3)), np.full((len(cut), 2, 3), -1, dtype=np.int64)
     clip_faces(quads, value[where], edge_of, faces.axis[cut], point, normal, area, middle, chain, chain_edges)
-    _keep_true_bends(obstacle, quads, value[where], edge_of, faces.axis[cut], point, normal, area, middle, chain, chain_edges, width[cut])
+    _keep_true_bends(obstacle, quads, value[where], edge_of, faces.axis[cut], point, normal, area, middle,
+                     chain, chain_edges, width[cut])
     aperture[cut], face_centre[cut] = area, middle
     volume, cell_centre = np.where(distance > 0, size**3, 0.0), centre.copy()
     wall_vector, wall_centre = np.zeros((n, 3)), centre.copy()
     cut_of = np.full(n_faces, -1, dtype=np.int64)
     cut_of[cut] = np.arange(len(cut))
     start, listed, sign = _faces_of_leaves(faces, n, near)
-    measure_leaves(np.nonzero(near)[0], start, listed, sign, faces.axis, aperture, face_centre, cut_of, chain, chain_edges, normal,
-                   centre, size, volume, cell_centre, wall_vector, wall_centre)
+    measure_leaves(
+        np.nonzero(near)[0], start, listed, sign, faces.axis, aperture, face_centre, cut_of, chain,
+        chain_edges, normal, centre, size, volume, cell_centre, wall_vector, wall_centre)
     return CutLeaves(aperture, face_centre, volume, cell_centre, wall_vector, wall_centre, distance)
 
 
 def _face_corners(faces, subset):
-    """Corners of faces in steps, in turn round the axis (counter-clockwise seen from above), shape (m, 4, 3)."""
+    """Corners of faces in steps, in turn round the axis (counter-clockwise seen from above), shape (m, 4,
+    3)."""
     axis, width = faces.axis[subset], faces.width[subset]
     one, two = (axis + 1) % 3, (axis + 2) % 3
     out = np.repeat(faces.corner[subset][:, None], 4, axis=1)
@@ -174,7 +178,8 @@ def _crossings(air, solid, value_air, value_solid, obstacle):
     k = np.nonzero(followed)[0]
     if len(k):
         at, triangle_k = np.empty(len(k)), np.empty(len(k), dtype=np.int64)
-        find_roots(air[k], solid[k], value_air[k], value_solid[k], *obstacle.tree.arrays, obstacle.open_part, obstacle.thickness, at, triangle_k)
+        find_roots(air[k], solid[k], value_air[k], value_solid[k], *obstacle.tree.arrays, obstacle.open_part,
+                   obstacle.thickness, at, triangle_k)
         share[k] = at
         point = air[k] + at[:, None] * (solid[k] - air[k])
         away = np.empty((len(k), 3))
@@ -182,13 +187,15 @@ def _crossings(air, solid, value_air, value_solid, obstacle):
         gap = np.linalg.norm(away, axis=1)
         length = np.linalg.norm(solid[k] - air[k], axis=1)
         off = gap > 1e-4 * length
-        normal[k] = np.where(off[:, None], away / np.maximum(gap, 1e-300)[:, None], surface.normals[obstacle.tree.original[triangle_k]])
+        normal[k] = np.where(off[:, None], away / np.maximum(gap, 1e-300)[:, None],
+                             surface.normals[obstacle.tree.original[triangle_k]])
     point = air + share[:, None] * (solid - air)
     turn = np.where((normal * (air - solid)).sum(axis=1) < 0, -1.0, 1.0)
     return point, normal * turn[:, None]
 
 
-def _keep_true_bends(obstacle, quads, value, edge_of, axis, point, normal, area, middle, chain, chain_edges, width):
+def _keep_true_bends(obstacle, quads, value, edge_of, axis, point, normal, area, middle, chain, chain_edges,
+                     width):
     """Take back corners of cuts that do not lie on the surface."""
     face, which = np.nonzero(chain_edges[..., 2] >= 0)
     if not len(face):
@@ -200,26 +207,31 @@ def _keep_true_bends(obstacle, quads, value, edge_of, axis, point, normal, area,
         again = np.unique(face[false])
         sub = [a[again] for a in (area, middle, chain, chain_edges)]
         sub[2][:], sub[3][:] = 0.0, -1
-        clip_faces(quads[again], value[again], edge_of[again], axis[again], point, np.zeros_like(normal), *sub)
+        clip_faces(quads[again], value[again], edge_of[again], axis[again], point, np.zeros_like(normal),
+                   *sub)
         for whole, part in zip((area, middle, chain, chain_edges), sub):
             whole[again] = part
 
 
 @njit(parallel=True, **checked)
-def find_roots(air, solid, value_air, value_solid, corners, box, span, child, dipole, roots, open_part, thickness, share, triangle):
+def find_roots(air, solid, value_air, value_solid, corners, box, span, child, dipole, roots, open_part,
+               thickness, share, triangle):
     """Illinois steps of the signed distance along each edge."""
     chunk = 128
     for block in prange((len(air) + chunk - 1) // chunk):
         stack = np.empty(128, np.int64)
         for k in range(block * chunk, min(len(air), (block + 1) * chunk)):
             a, b, fa, fb = 0.0, 1.0, value_air[k], value_solid[k]
-            length = np.sqrt((solid[k, 0] - air[k, 0]) ** 2 + (solid[k, 1] - air[k, 1]) ** 2 + (solid[k, 2] - air[k, 2]) ** 2)
+            length = np.sqrt((solid[k, 0] - air[k, 0])**2 + (solid[k, 1] - air[k, 1])**2 +
+                             (solid[k, 2] - air[k, 2])**2)
             s, found, last = 0.5, -1, 0
             for _ in range(20):
                 s = (a * fb - b * fa) / (fb - fa)
                 s = min(max(s, a), b)
-                f, found = signed_distance(air[k, 0] + s * (solid[k, 0] - air[k, 0]), air[k, 1] + s * (solid[k, 1] - air[k, 1]),
-                                     air[k, 2] + s * (solid[k, 2] - air[k, 2]), corners, box, span, child, dipole, roots, open_part, thickness, 1.0, stack)
+                f, found = signed_distance(air[k, 0] + s * (solid[k, 0] - air[k, 0]),
+                                           air[k, 1] + s * (solid[k, 1] - air[k, 1]),
+                                           air[k, 2] + s * (solid[k, 2] - air[k, 2]), corners, box, span,
+                                           child, dipole, roots, open_part, thickness, 1.0, stack)
                 if abs(f) < 1e-6 * length or b - a < 1e-6:
                     break
                 if f > 0.0:
@@ -252,7 +264,8 @@ def away_from_triangles(points, corners, out):
 def clip_faces(quads, value, edge_of, axis, point, normal, area, middle, chain, chain_edges):
     """Open part of each face, its centre, and the lines along which the wall cuts it.
 
-    A chain runs from a point where the boundary of the air leaves the square's edge (0) to where it comes back
+    A chain runs from a point where the boundary of the air leaves the square's edge (0) to where it comes
+    back
     (2), over a corner (1) if the surface bends in between; `chain_edges` holds the two edges, and in its
     third column 0 where there is such a corner.
     """
@@ -287,7 +300,8 @@ def clip_faces(quads, value, edge_of, axis, point, normal, area, middle, chain, 
                 polygon[n, 0], polygon[n, 1] = point[e, one], point[e, two]
                 n += 1
             else:
-                bent, u, v = bend(point, normal, leave_e, e, one, two, quads[f, 0, one], quads[f, 2, one], quads[f, 0, two], quads[f, 2, two])
+                bent, u, v = bend(point, normal, leave_e, e, one, two, quads[f, 0, one], quads[f, 2, one],
+                                  quads[f, 0, two], quads[f, 2, two])
                 for a in range(3):
                     chain[f, chains, 0, a] = point[leave_e, a]
                     chain[f, chains, 2, a] = point[e, a]
@@ -308,14 +322,17 @@ def clip_faces(quads, value, edge_of, axis, point, normal, area, middle, chain, 
             total += part
             cu += part * (ax + bx) / 3.0
             cv += part * (ay + by) / 3.0
-        whole = (quads[f, 2, one] - quads[f, 0, one]) ** 2
+        whole = (quads[f, 2, one] - quads[f, 0, one])**2
         middle[f, d] = level
         if total > 1e-10 * whole:
             area[f] = min(total, whole)
             middle[f, one], middle[f, two] = polygon[0, 0] + cu / total, polygon[0, 1] + cv / total
         else:
             area[f] = 0.0
-            middle[f, one], middle[f, two] = 0.5 * (quads[f, 0, one] + quads[f, 2, one]), 0.5 * (quads[f, 0, two] + quads[f, 2, two])
+            middle[f,
+                   one], middle[f,
+                                two] = 0.5 * (quads[f, 0, one] + quads[f, 2, one]), 0.5 * (quads[f, 0, two] +
+                                                                                           quads[f, 2, two])
 
 
 @njit(**checked)
@@ -340,8 +357,8 @@ def bend(point, normal, e, g, one, two, u0, u1, v0, v1):
 
 
 @njit(parallel=True, **checked)
-def measure_leaves(near, start, listed, sign, axis, aperture, face_centre, cut_of, chain, chain_edges, normal, leaf_centre, size,
-                   volume, centre, wall_vector, wall_centre):
+def measure_leaves(near, start, listed, sign, axis, aperture, face_centre, cut_of, chain, chain_edges, normal,
+                   leaf_centre, size, volume, centre, wall_vector, wall_centre):
     """Volume, centroid and wall of each cut leaf."""
     for m in prange(len(near)):
         i = near[m]
@@ -380,7 +397,7 @@ def measure_leaves(near, start, listed, sign, axis, aperture, face_centre, cut_o
             volume[i] = 0.0
             continue
         if count == 0:
-            volume[i] = size[i] ** 3
+            volume[i] = size[i]**3
             continue
         for a in range(3):
             mean[a] = mean[a] / count - leaf_centre[i, a]
@@ -419,7 +436,7 @@ def measure_leaves(near, start, listed, sign, axis, aperture, face_centre, cut_o
                     wx += w * (apex[0] + p0[0] + p1[0]) / 3.0
                     wy += w * (apex[1] + p0[1] + p1[1]) / 3.0
                     wz += w * (apex[2] + p0[2] + p1[2]) / 3.0
-        cube = size[i] ** 3
+        cube = size[i]**3
         if total <= 1e-9 * cube:
             # A sliver whose pyramids cancel: it goes into a neighbour.
             volume[i] = 1e-9 * cube
@@ -427,7 +444,8 @@ def measure_leaves(near, start, listed, sign, axis, aperture, face_centre, cut_o
             volume[i] = min(total, cube)
             centre[i, 0], centre[i, 1], centre[i, 2] = cx / total, cy / total, cz / total
             for a in range(3):
-                centre[i, a] = min(max(centre[i, a], leaf_centre[i, a] - 0.5 * size[i]), leaf_centre[i, a] + 0.5 * size[i])
+                centre[i, a] = min(max(centre[i, a], leaf_centre[i, a] - 0.5 * size[i]),
+                                   leaf_centre[i, a] + 0.5 * size[i])
         wall_vector[i, 0], wall_vector[i, 1], wall_vector[i, 2] = sx, sy, sz
         if ww > 0.0:
             wall_centre[i, 0], wall_centre[i, 1], wall_centre[i, 2] = wx / ww, wy / ww, wz / ww
@@ -439,9 +457,10 @@ def measure_leaves(near, start, listed, sign, axis, aperture, face_centre, cut_o
 @njit(**checked)
 def solve3(m, b, out):
     """Solve a 3 x 3 system by Cramer's rule."""
-    det = (m[0, 0] * (m[1, 1] * m[2, 2] - m[1, 2] * m[2, 1]) - m[0, 1] * (m[1, 0] * m[2, 2] - m[1, 2] * m[2, 0])
-           + m[0, 2] * (m[1, 0] * m[2, 1] - m[1, 1] * m[2, 0]))
+    det = (m[0, 0] * (m[1, 1] * m[2, 2] - m[1, 2] * m[2, 1]) - m[0, 1] *
+           (m[1, 0] * m[2, 2] - m[1, 2] * m[2, 0]) + m[0, 2] * (m[1, 0] * m[2, 1] - m[1, 1] * m[2, 0]))
     for k in range(3):
         c0, c1, c2 = (k + 0) % 3, (k + 1) % 3, (k + 2) % 3
-        out[k] = (b[0] * (m[1, c1] * m[2, c2] - m[1, c2] * m[2, c1]) - b[1] * (m[0, c1] * m[2, c2] - m[0, c2] * m[2, c1])
-                  + b[2] * (m[0, c1] * m[1, c2] - m[0, c2] * m[1, c1])) / det
+        out[k] = (b[0] * (m[1, c1] * m[2, c2] - m[1, c2] * m[2, c1]) - b[1] *
+                  (m[0, c1] * m[2, c2] - m[0, c2] * m[2, c1]) + b[2] *
+                  (m[0, c1] * m[1, c2] - m[0, c2] * m[1, c1])) / det

@@ -116,7 +116,8 @@ def embed(tree, obstacle):
     """
     faces = leaf_faces(tree)
     if obstacle is None:
-        return _assemble(tree, faces, _uncut(tree, faces), np.ones(tree.n_leaves, dtype=bool), np.arange(tree.n_leaves), None, [])
+        return _assemble(tree, faces, _uncut(tree, faces), np.ones(tree.n_leaves, dtype=bool),
+                         np.arange(tree.n_leaves), None, [])
     cut = cut_leaves(tree, faces, obstacle)
     kept, notes = _outside(tree, faces, cut)
     kept, closed = _closed_hollows(tree, faces, cut, kept, obstacle)
@@ -141,27 +142,36 @@ def _outside(tree, faces, cut):
     n = tree.n_leaves
     wet = cut.volume > 0
     through = (faces.right >= 0) & (cut.aperture > 0)
-    graph = coo_matrix((np.ones(through.sum(), dtype=np.int8), (faces.left[through], faces.right[through])), shape=(n, n))
+    graph = coo_matrix((np.ones(through.sum(), dtype=np.int8), (faces.left[through], faces.right[through])),
+                       shape=(n, n))
     label = connected_components(graph, directed=False)[1]
     at_box = (faces.right < 0) & (cut.aperture > 0)
     open_air = np.unique(label[faces.left[at_box]])
     kept = wet & np.isin(label, open_air)
     if not kept.any():
-        raise MeshError("The body fills the whole domain: no air is left. Make the domain larger, or check the unit of the surface.")
+        raise MeshError(
+            "The body fills the whole domain: no air is left. Make the domain larger, or check the unit of "
+            "the surface."
+        )
     lost = float(cut.volume[wet & ~kept].sum())
     notes = []
     if lost > 1e-9 * float(cut.volume[kept].sum()):
         voids = np.unique(label[wet & ~kept & (cut.volume > 0.5 * tree.size**3)])
         if len(voids):
-            notes.append(f"{len(voids)} {'void' if len(voids) == 1 else 'voids'} inside the body {'is' if len(voids) == 1 else 'are'} left out: only the outside is used.")
+            notes.append(
+                f"{len(voids)} {'void' if len(voids) == 1 else 'voids'} inside the body "
+                f"{'is' if len(voids) == 1 else 'are'} left out: only the outside is used."
+            )
     return kept, notes
 
 
 def _closed_hollows(tree, faces, cut, kept, obstacle):
     """Leaves in the air but for hollows that only cells wider than their walls connect with it.
 
-    A cell that holds a thin wall and air on both sides of it would let the flow through.  So the air is flooded once more from outside, from cell to cell
-    as far as no triangle stands between their centres of air; what is not reached and has room for whole cells is a hollow, and solid.
+    A cell that holds a thin wall and air on both sides of it would let the flow through.  So the air is
+    flooded once more from outside, from cell to cell
+    as far as no triangle stands between their centres of air; what is not reached and has room for whole
+    cells is a hollow, and solid.
     """
     cube = tree.size**3
     whole = cut.volume > 0.999 * cube
@@ -169,7 +179,8 @@ def _closed_hollows(tree, faces, cut, kept, obstacle):
     inner = inner[kept[faces.left[inner]] & kept[faces.right[inner]]]
     near = ~(whole[faces.left[inner]] & whole[faces.right[inner]])
     blocked = np.zeros(len(inner), dtype=bool)
-    share, _ = obstacle.tree.crossings(cut.centre[faces.left[inner[near]]], cut.centre[faces.right[inner[near]]])
+    share, _ = obstacle.tree.crossings(cut.centre[faces.left[inner[near]]],
+                                       cut.centre[faces.right[inner[near]]])
     blocked[near] = np.isfinite(share)
     label = _labels(tree, faces, inner[~blocked])
     at_box = (faces.right < 0) & (cut.aperture > 0)
@@ -182,13 +193,17 @@ def _closed_hollows(tree, faces, cut, kept, obstacle):
     hollow = dry & np.isin(label, np.unique(label[dry & whole]))
     _wall_off(faces, cut, inner, hollow)
     count = len(np.unique(label[hollow & whole]))
-    return kept & ~hollow, [f"{count} {'hollow' if count == 1 else 'hollows'} behind walls thinner than a cell {'is' if count == 1 else 'are'} kept solid ({int((hollow & whole).sum())} cells)."]
+    return kept & ~hollow, [
+        f"{count} {'hollow' if count == 1 else 'hollows'} behind walls thinner than a cell "
+        f"{'is' if count == 1 else 'are'} kept solid ({int((hollow & whole).sum())} cells)."
+    ]
 
 
 def _labels(tree, faces, through):
     """Number of the connected piece that each leaf belongs to, over the given faces."""
     n = tree.n_leaves
-    graph = coo_matrix((np.ones(len(through), dtype=np.int8), (faces.left[through], faces.right[through])), shape=(n, n))
+    graph = coo_matrix((np.ones(len(through), dtype=np.int8), (faces.left[through], faces.right[through])),
+                       shape=(n, n))
     return connected_components(graph, directed=False)[1]
 
 
@@ -206,7 +221,8 @@ def _wall_off(faces, cut, inner, hollow):
 
 
 def _merge(tree, faces, cut, kept):
-    """Cluster of each leaf: small cells join the neighbour with the widest opening and most volume, shape (n_leaves,)."""
+    """Cluster of each leaf: small cells join the neighbour with the widest opening and most volume, shape
+    (n_leaves,)."""
     cluster = np.arange(tree.n_leaves)
     cube = tree.size**3
     inner = np.nonzero((faces.right >= 0) & (cut.aperture > 0) & kept[faces.left])[0]
@@ -280,7 +296,10 @@ def _assemble(tree, faces, cut, kept, cluster, obstacle, notes):
     leaf_cell = np.where(kept, number[cluster], -1)
     cells = len(roots)
     volume = np.bincount(leaf_cell[kept], cut.volume[kept], minlength=cells)
-    centre = np.stack([np.bincount(leaf_cell[kept], cut.volume[kept] * cut.centre[kept, a], minlength=cells) for a in range(3)], axis=1) / volume[:, None]
+    centre = np.stack([
+        np.bincount(leaf_cell[kept], cut.volume[kept] * cut.centre[kept, a], minlength=cells)
+        for a in range(3)
+    ], axis=1) / volume[:, None]
     a, b = leaf_cell[faces.left], np.where(faces.right >= 0, leaf_cell[np.maximum(faces.right, 0)], -2)
     open_face = (cut.aperture > 0) & (a >= 0)
     inner = np.nonzero(open_face & (b >= 0) & (a != b))[0]
@@ -311,7 +330,8 @@ def _assemble(tree, faces, cut, kept, cluster, obstacle, notes):
     for k, name in enumerate(walls):
         boundaries[name] = first_wall + np.nonzero(patch_of == k)[0]
     joined = dict(
-        left=np.concatenate([left, a[outer], leaf_cell[walled]]), right=np.concatenate([right, np.full(len(outer) + len(walled), -1)]),
+        left=np.concatenate([left, a[outer], leaf_cell[walled]]),
+        right=np.concatenate([right, np.full(len(outer) + len(walled), -1)]),
         normal=np.concatenate([normal, boundary_normal, cut.wall_vector[walled] / size[walled, None]]),
         area=np.concatenate([cut.aperture[inner], cut.aperture[outer], size[walled]]),
         face_centre=np.concatenate([cut.face_centre[inner], cut.face_centre[outer], cut.wall_centre[walled]]))
@@ -321,8 +341,9 @@ def _assemble(tree, faces, cut, kept, cluster, obstacle, notes):
         moved = np.abs(cut.distance[roots]) <= 2.0 * HALF_DIAGONAL * tree.size[roots]
         distance[moved] = obstacle.signed_distance(centre[moved])[0]
         distance = np.maximum(distance, 0.02 * tree.size[roots])
-    return SpatialMesh(**joined, volume=volume, centre=centre, size=tree.size[roots], boundaries=boundaries, walls=walls, wall_triangle=triangle,
-                       distance=distance, tree=tree, leaf_cell=leaf_cell, obstacle=obstacle, notes=notes)
+    return SpatialMesh(**joined, volume=volume, centre=centre, size=tree.size[roots], boundaries=boundaries,
+                       walls=walls, wall_triangle=triangle, distance=distance, tree=tree, leaf_cell=leaf_cell,
+                       obstacle=obstacle, notes=notes)
 
 
 def mesh_quality(mesh):
@@ -331,7 +352,12 @@ def mesh_quality(mesh):
     vector = mesh.normal * mesh.area[:, None]
     inner = mesh.n_interior
     for axis in range(3):
-        closure[:, axis] = np.bincount(mesh.left, vector[:, axis], minlength=mesh.n_cells) - np.bincount(mesh.right[:inner], vector[:inner, axis], minlength=mesh.n_cells)
+        closure[:, axis] = np.bincount(mesh.left, vector[:, axis], minlength=mesh.n_cells) - np.bincount(
+            mesh.right[:inner], vector[:inner, axis], minlength=mesh.n_cells)
     share = mesh.volume / mesh.size**3
-    return {"cells": int(mesh.n_cells), "smallest": float(mesh.size.min()), "largest": float(mesh.size.max()), "cut": int((share < 0.999).sum()),
-            "least_share": float(share.min()), "closure": float((np.linalg.norm(closure, axis=1) / mesh.size**2).max()), "faces_on_body": int(len(mesh.wall_faces()))}
+    return {
+        "cells": int(mesh.n_cells), "smallest": float(mesh.size.min()), "largest": float(mesh.size.max()),
+        "cut": int((share < 0.999).sum()), "least_share": float(share.min()), "closure": float(
+            (np.linalg.norm(closure, axis=1) / mesh.size**2).max()),
+        "faces_on_body": int(len(mesh.wall_faces()))
+    }

@@ -20,18 +20,25 @@ STRETCH = 1.15
 
 
 def seed_points(size, low, high):
-    """Centres of the leaves of a quadtree whose leaves are about as large as the size field asks; raises `MeshError` where they would be far too many."""
+    """Centres of the leaves of a quadtree whose leaves are about as large as the size field asks; raises
+    `MeshError` where they would be far too many."""
     width = float(np.max(high - low))
     centres, out = np.array([0.5 * (low + high)]), []
     for _ in range(40):
         if not len(centres):
             break
         if len(centres) > MOST_SEEDS:
-            raise MeshError(f"grid.zones: at cells of {width:.2g} chords there are {len(centres)} and more of them, too many for a run. Give zones with larger cells or of smaller extent, or a larger growth of the cells.")
+            raise MeshError(
+                f"grid.zones: at cells of {width:.2g} chords there are {len(centres)} and more of them, too "
+                "many for a run. Give zones with larger cells or of smaller extent, or a larger growth of "
+                "the cells."
+            )
         split = width > 1.25 * size(centres)
         keep = centres[~split]
         # A little shear keeps rows of leaves from lining up.
-        out.append(keep + 0.13 * width * np.stack([np.sin(7.1 * keep[:, 1] / width), np.sin(5.3 * keep[:, 0] / width)], 1))
+        out.append(keep + 0.13 * width *
+                   np.stack([np.sin(7.1 * keep[:, 1] / width),
+                             np.sin(5.3 * keep[:, 0] / width)], 1))
         quarter = 0.25 * width
         offsets = quarter * np.array([[-1, -1], [1, -1], [1, 1], [-1, 1]])
         centres = (centres[split][:, None] + offsets[None]).reshape(-1, 2)
@@ -49,12 +56,14 @@ class Region:
     inner : list of ndarray
         Closed loops, the region outside.
     """
-
     def __init__(self, outer, inner):
         self.loops = [outer, *inner]
         self.points = np.concatenate(self.loops)
         start = np.cumsum([0] + [len(loop) for loop in self.loops])
-        self.edges = np.concatenate([np.stack([np.arange(a, b), np.roll(np.arange(a, b), -1)], 1) for a, b in zip(start[:-1], start[1:])])
+        self.edges = np.concatenate([
+            np.stack([np.arange(a, b), np.roll(np.arange(a, b), -1)], 1)
+            for a, b in zip(start[:-1], start[1:])
+        ])
         lengths = np.linalg.norm(self.points[self.edges[:, 1]] - self.points[self.edges[:, 0]], axis=1)
         self.sizes = np.zeros(len(self.points))
         count = np.zeros(len(self.points))
@@ -119,8 +128,12 @@ def fill(region, size):
             return points, triangles
         points = _drop_near(points, fixed, region.edges[missing])
     where = region.points[region.edges[missing[0]]].mean(0)
-    raise MeshError(f"The triangles cannot keep the front of the wall layers near x = {where[0]:.4g}, y = {where[1]:.4g}: two walls are closer "
-                    "there than their layers and cells allow. Make the gap wider, or give smaller cells on the walls (grid.gap_share).")
+    raise MeshError(
+        f"The triangles cannot keep the front of the wall layers near x = {where[0]:.4g}, y = "
+        f"{where[1]:.4g}: two walls are closer "
+        "there than their layers and cells allow. Make the gap wider, or give smaller cells on the walls "
+        "(grid.gap_share)."
+    )
 
 
 def clear_of_fronts(region, points, share):
@@ -133,7 +146,8 @@ def _inside_triangles(region, points):
     triangles = Delaunay(points).simplices
     corner = points[triangles]
     centre = corner.mean(axis=1)
-    area = 0.5 * ((corner[:, 1, 0] - corner[:, 0, 0]) * (corner[:, 2, 1] - corner[:, 0, 1]) - (corner[:, 2, 0] - corner[:, 0, 0]) * (corner[:, 1, 1] - corner[:, 0, 1]))
+    area = 0.5 * ((corner[:, 1, 0] - corner[:, 0, 0]) * (corner[:, 2, 1] - corner[:, 0, 1]) -
+                  (corner[:, 2, 0] - corner[:, 0, 0]) * (corner[:, 1, 1] - corner[:, 0, 1]))
     triangles = np.where((area > 0)[:, None], triangles, triangles[:, [0, 2, 1]])
     return triangles[region.holds(centre) & (np.abs(area) > 0)]
 
@@ -152,7 +166,8 @@ def _push(points, bars, wanted):
     force = np.maximum(STRETCH * wanted - length, 0)[:, None] * line / length[:, None]
     move = np.zeros_like(points)
     for d in range(2):
-        move[:, d] = np.bincount(bars[:, 0], force[:, d], len(points)) - np.bincount(bars[:, 1], force[:, d], len(points))
+        move[:, d] = np.bincount(bars[:, 0], force[:, d], len(points)) - np.bincount(
+            bars[:, 1], force[:, d], len(points))
     move *= 0.2
     local = np.full(len(points), np.inf)
     np.minimum.at(local, bars[:, 0], length)

@@ -20,9 +20,11 @@ from .spacing import distribute
 SIDES = ("far field", "ground", "lower wall", "upper wall", "inlet", "outlet", "symmetry")
 # Share of the quadtree's seeds that the relaxed net keeps, measured.
 SEEDS_KEPT = 0.97
-# Growth of the triangles is halved from level to level like every other size; beyond this they would lose their shape.
+# Growth of the triangles is halved from level to level like every other size; beyond this they would lose
+# their shape.
 MOST_GROWTH = 0.6
-# Cells of a ground or channel wall over their distance to the body, for a growth of 1 and the usual wall cells.
+# Cells of a ground or channel wall over their distance to the body, for a growth of 1 and the usual wall
+# cells.
 SIDE_SHARE, WALL_SIZE = 0.35, 2.6 / 160
 
 
@@ -101,7 +103,6 @@ class HybridGrid:
     outlines : list of Outline
     plan : HybridGridPlan
     """
-
     def __init__(self, outlines, plan):
         self.outlines, self.plan, self._counts = outlines, plan, {}
         self._wall_points()
@@ -123,7 +124,8 @@ class HybridGrid:
 
     def _side_points(self, near):
         plan, x = self.plan, np.linspace(near[:, 0].min() - 1, near[:, 0].max() + 1, 400)
-        ys = [plan.ground] if plan.domain == "ground" else plan.channel[:2] if plan.domain == "channel" else []
+        ys = [plan.ground
+              ] if plan.domain == "ground" else plan.channel[:2] if plan.domain == "channel" else []
         return [np.stack([x, np.full_like(x, y)], 1) for y in ys]
 
     def _plant(self):
@@ -138,8 +140,11 @@ class HybridGrid:
         for k, ((wall, names), outline) in enumerate(zip(self.walls, self.outlines)):
             if plan.layers > 1 and outline.is_sharp and not half:
                 others = [w for j, (w, _) in enumerate(self.walls) if j != k] + [p for _, p, _ in strips]
-                paths.append(path_with_wake(wall, names, lambda at, way: float(room_along(at[None], way[None], solid, plan.wall_size * 20, [0])[0]),
-                                            cKDTree(np.concatenate(others)) if others else None))
+                paths.append(
+                    path_with_wake(
+                        wall, names, lambda at, way: float(
+                            room_along(at[None], way[None], solid, plan.wall_size * 20, [0])[0]),
+                        cKDTree(np.concatenate(others)) if others else None))
             else:
                 paths.append(plain_path(wall, names[:len(wall) - half], not half))
         segments = np.concatenate([p.segments for p in paths] + segments[len(paths):])
@@ -151,7 +156,8 @@ class HybridGrid:
         for name, points, ends in strips:
             if plan.sticky_sides:
                 up = np.array([0.0, 1.0 if points[0, 0] > points[-1, 0] else -1.0])
-                self._add_chain(plain_path(points, [name] * (len(points) - 1), False), (up, up), segments, ends)
+                self._add_chain(plain_path(points, [name] * (len(points) - 1), False), (up, up), segments,
+                                ends)
                 self.strips.append(_Piece(name, chain=len(self.chains) - 1))
             else:
                 self.strips.append(_Piece(name, points=points))
@@ -161,15 +167,18 @@ class HybridGrid:
         stop, direction, edge_names = plant_columns(path, ends)
         base = path.points[stop]
         room = room_along(base, direction, segments, 1.5 * plan.wall_size * plan.layers, stop)
-        heights = column_heights(path, stop, direction, room, plan.first_height, plan.layers, plan.layer_growth)
+        heights = column_heights(path, stop, direction, room, plan.first_height, plan.layers,
+                                 plan.layer_growth)
         nodes = base[:, None] + heights[:, :, None] * direction[:, None]
-        self.chains.append(_Chain(Columns(nodes, path.node[stop], path.closed, edge_names), path.nodes, end_names))
+        self.chains.append(
+            _Chain(Columns(nodes, path.node[stop], path.closed, edge_names), path.nodes, end_names))
 
     def _strips(self, bodies):
         """Ground or channel walls: (name, points with the fluid to the right, names of the ends)."""
         plan = self.plan
         if plan.domain == "ground":
-            return [("ground", self._line(plan.far_field, -plan.far_field, plan.ground, bodies), ("far field", "far field"))]
+            return [("ground", self._line(plan.far_field, -plan.far_field, plan.ground,
+                                          bodies), ("far field", "far field"))]
         if plan.domain == "channel":
             low, high, inlet, outlet = plan.channel
             return [("lower wall", self._line(outlet, inlet, low, bodies), ("outlet", "inlet")),
@@ -178,7 +187,8 @@ class HybridGrid:
 
     def _line(self, start, end, y, bodies):
         tree, length, sign = cKDTree(bodies), abs(end - start), np.sign(end - start)
-        # Under a body the stream bends along the ground as on the body: cells there shrink with those on the body and with the triangles.
+        # Under a body the stream bends along the ground as on the body: cells there shrink with those on the
+        # body and with the triangles.
         share = SIDE_SHARE * self.plan.growth * self.plan.wall_size / WALL_SIZE
 
         def size(s):
@@ -195,7 +205,9 @@ class HybridGrid:
         plan, radius = self.plan, self.plan.far_field
         if plan.domain == "far field":
             angle = np.linspace(0, 2 * np.pi, 64, endpoint=False)
-            self.outer = [_Piece("far field", np.stack([0.5 + radius * np.cos(angle), radius * np.sin(angle)], 1))]
+            self.outer = [
+                _Piece("far field", np.stack([0.5 + radius * np.cos(angle), radius * np.sin(angle)], 1))
+            ]
         elif plan.domain == "ground":
             top = self._top(0)
             angle = np.linspace(0, np.pi, 41)
@@ -203,8 +215,10 @@ class HybridGrid:
             self.outer = [self.strips[0], _Piece("far field", arc)]
         elif plan.domain == "channel":
             low, high, inlet, outlet = plan.channel
-            y = np.linspace(self._top(0), self._top(1), 1 + 4 * max(3, int(np.ceil((high - low) / (0.12 * (outlet - inlet)) / 4 + 4))))
-            right, left = np.stack([np.full_like(y, outlet), y], 1), np.stack([np.full_like(y, inlet), y[::-1]], 1)
+            y = np.linspace(self._top(0), self._top(1),
+                            1 + 4 * max(3, int(np.ceil((high - low) / (0.12 * (outlet - inlet)) / 4 + 4))))
+            right, left = np.stack([np.full_like(y, outlet), y],
+                                   1), np.stack([np.full_like(y, inlet), y[::-1]], 1)
             self.outer = [self.strips[0], _Piece("outlet", right), self.strips[1], _Piece("inlet", left)]
         else:
             front = self.chains[0].columns.front
@@ -212,12 +226,17 @@ class HybridGrid:
             behind = self._graded(front[0, 0], radius, front[:2])
             angle = np.linspace(0, np.pi, 33)
             line = lambda x: np.stack([x, np.zeros_like(x)], 1)
-            self.outer = [_Piece("symmetry", line(ahead[::-1])), _Piece("wall", chain=0), _Piece("symmetry", line(behind)),
-                          _Piece("far field", np.stack([radius * np.cos(angle), radius * np.sin(angle)], 1))]
+            self.outer = [
+                _Piece("symmetry", line(ahead[::-1])),
+                _Piece("wall", chain=0),
+                _Piece("symmetry", line(behind)),
+                _Piece("far field", np.stack([radius * np.cos(angle), radius * np.sin(angle)], 1))
+            ]
 
     def _top(self, k):
         piece = self.strips[k]
-        return piece.points[0, 1] if piece.chain is None else float(self.chains[piece.chain].columns.front[0, 1])
+        return piece.points[0, 1] if piece.chain is None else float(self.chains[piece.chain].columns.front[0,
+                                                                                                           1])
 
     def _graded(self, start, end, last_edge):
         first = np.linalg.norm(last_edge[1] - last_edge[0])
@@ -236,7 +255,9 @@ class HybridGrid:
         out = []
         for outline in self.outlines:
             x, y = outline.trailing_edge
-            out.append(Zone("strip", plan.wake_size, x, y, width=0.16 * outline.scale, length=plan.wake_length, angle=plan.incidence))
+            out.append(
+                Zone("strip", plan.wake_size, x, y, width=0.16 * outline.scale, length=plan.wake_length,
+                     angle=plan.incidence))
         return out
 
     def level(self, name):
@@ -253,7 +274,6 @@ class HybridGrid:
 
 class _Assembly:
     """Numbers the nodes of one level and joins layers and triangles."""
-
     def __init__(self, grid, stride):
         self.grid, self.stride = grid, stride
         self.points, self.cells, self.edges = [], [], {}
@@ -309,7 +329,9 @@ class _Assembly:
         inner = [k for k, chain in enumerate(grid.chains) if chain.columns.closed]
         region = Region(np.concatenate([points for _, _, points in ids]), [fronts[k][1][::-1] for k in inner])
         numbers = np.concatenate([own for _, own, _ in ids] + [fronts[k][0][::-1] for k in inner])
-        return region, numbers, SizeField(region.points, region.sizes, grid.zones, min(plan.growth * self.stride, MOST_GROWTH), 0.2 * plan.far_field, self.stride)
+        return region, numbers, SizeField(region.points, region.sizes, grid.zones,
+                                          min(plan.growth * self.stride, MOST_GROWTH), 0.2 * plan.far_field,
+                                          self.stride)
 
     def mesh(self):
         region, numbers, size = self.room()
@@ -344,7 +366,8 @@ class _Assembly:
                 last = after[1][0] if n > 1 and after[1] is not None else None
                 start, stop = int(first is not None), len(points) - int(last is not None)
                 middle = self._new(points[start:stop])
-                pieces[k][1] = np.concatenate([[first] if start else [], middle, [last] if last is not None else []]).astype(np.int64)
+                pieces[k][1] = np.concatenate([[first] if start else [], middle,
+                                               [last] if last is not None else []]).astype(np.int64)
         for k, (piece, own, points) in enumerate(pieces):
             if piece.chain is None:
                 closed = np.roll(own, -1) if n == 1 else own[1:]
@@ -376,7 +399,8 @@ def _in_order(face_nodes, faces):
 def _banded(triangles, count):
     """Order of triangles in which neighbours stand close together."""
     n = len(triangles)
-    incidence = csr_matrix((np.ones(3 * n, dtype=np.int8), (np.repeat(np.arange(n), 3), triangles.ravel())), shape=(n, count))
+    incidence = csr_matrix((np.ones(3 * n, dtype=np.int8), (np.repeat(np.arange(n), 3), triangles.ravel())),
+                           shape=(n, count))
     return reverse_cuthill_mckee((incidence @ incidence.T).tocsr(), symmetric_mode=True)
 
 

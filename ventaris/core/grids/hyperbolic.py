@@ -129,7 +129,8 @@ def _solve_block_tridiagonal(lower, diagonal, upper, rhs, closed, height):
             diagonal[end], upper[end], lower[end] = np.eye(2), 0, 0
             rhs[end] = 0
         upper[0, 1, 1] = lower[-1, 1, 1] = -1
-        blocks = [(index, index, diagonal), (index[:-1], index[1:], upper[:-1]), (index[1:], index[:-1], lower[1:])]
+        blocks = [(index, index, diagonal), (index[:-1], index[1:], upper[:-1]),
+                  (index[1:], index[:-1], lower[1:])]
     rows, columns, values = [], [], []
     for i, j, block in blocks:
         for p in range(2):
@@ -137,5 +138,6 @@ def _solve_block_tridiagonal(lower, diagonal, upper, rhs, closed, height):
                 rows.append(2 * i + p)
                 columns.append(2 * j + q)
                 values.append(block[:, p, q])
-    matrix = csc_matrix((np.concatenate(values), (np.concatenate(rows), np.concatenate(columns))), shape=(2 * n, 2 * n))
+    matrix = csc_matrix((np.concatenate(values), (np.concatenate(rows), np.concatenate(columns))),
+                        shape=(2 * n, 2 * n))
     return splu(matrix).solve(rhs.ravel()).reshape(n, 2)

@@ -15,7 +15,8 @@ from .section import LEVELS, STRIDE
 
 @dataclass(frozen=True)
 class NozzleGridPlan:
-    """What the generator is asked for; counts are for the fine level and multiples of 4, lengths in reference lengths.
+    """What the generator is asked for; counts are for the fine level and multiples of 4, lengths in reference
+    lengths.
 
     Attributes
     ----------
@@ -32,7 +33,8 @@ class NozzleGridPlan:
     outside : int
         Cells from the outer wall to the border.
     lip_thickness, ahead, reach, width : float
-        How thick the lip is, how far the air around reaches ahead of the exit, behind it (or to the plate), and sideways.
+        How thick the lip is, how far the air around reaches ahead of the exit, behind it (or to the plate),
+        and sideways.
     plate : bool
         Whether the jet's end is a wall that wants thin cells.
     revolved : bool
@@ -59,7 +61,7 @@ class NozzleGridPlan:
         inside = self.along * self.across
         if self.jet:
             inside += self.jet * (self.across + self.lip + self.outside) + self.along * self.outside
-        return inside // STRIDE[level] ** 2
+        return inside // STRIDE[level]**2
 
 
 def generate_levels(contour, scale, plan, levels=LEVELS):
@@ -91,6 +93,7 @@ def _stations(contour, scale, plan):
             middle, half = 0.5 * (start + end), 0.5 * (end - start)
             wanted = np.minimum(wanted, 0.2 + 0.4 * np.maximum(np.abs(s - middle) - half, 0) / half)
         return wanted
+
     x = distribute(size, length, plan.along)
     for _, start, end in plan.ports:
         # The ends of a port lie on lines that every level keeps.
@@ -133,7 +136,8 @@ def _lines(contour, scale, plan):
     middle = wall[:, None] + lip[1:]
     # Lines outside straighten out to the border.
     blend = (out / plan.width)[1:]
-    outer = (wall[:, None] + plan.lip_thickness) * (1 - blend) + (exit_radius + plan.lip_thickness) * blend + out[1:]
+    outer = (wall[:, None] + plan.lip_thickness) * (1 - blend) + (exit_radius +
+                                                                  plan.lip_thickness) * blend + out[1:]
     r = np.concatenate([inner, middle, outer], axis=1)
     points = np.stack([np.broadcast_to(both[:, None], r.shape), r], axis=2)
     start = 4 * int(np.round(np.argmin(np.abs(x - (x[-1] - plan.ahead))) / 4))
@@ -147,14 +151,17 @@ def _jet_stations(plan, first):
     near = plan.first_height or 0.3 * plan.reach / plan.jet
 
     def size(s):
-        return np.minimum(np.minimum(first + 0.12 * s, near + 0.12 * (plan.reach - s)), 2.5 * plan.reach / plan.jet)
+        return np.minimum(np.minimum(first + 0.12 * s, near + 0.12 * (plan.reach - s)),
+                          2.5 * plan.reach / plan.jet)
+
     return distribute(size, plan.reach, plan.jet)
 
 
 def _mesh(lines, plan, stride):
     points = lines.points[::stride, ::stride]
     ni, nj = points.shape[0] - 1, points.shape[1] - 1
-    at_exit, wall, outside, first = (n // stride for n in (lines.at_exit, lines.at_wall, lines.at_outside, lines.first_outside))
+    at_exit, wall, outside, first = (n // stride for n in (lines.at_exit, lines.at_wall, lines.at_outside,
+                                                           lines.first_outside))
     number = np.arange((ni + 1) * (nj + 1)).reshape(ni + 1, nj + 1)
     i, j = np.indices((ni, nj))
     present = (j < wall) | (i >= at_exit) | (j >= outside) & (i >= first)
@@ -166,7 +173,8 @@ def _mesh(lines, plan, stride):
     walls = ["wall"]
     edges["inlet"] = line_edges(number[0, :wall + 1])
     if plan.jet:
-        edges["lip"], edges["outside"] = line_edges(number[at_exit, wall:outside + 1]), line_edges(number[first:at_exit + 1, outside])
+        edges["lip"], edges["outside"] = line_edges(number[at_exit, wall:outside + 1]), line_edges(
+            number[first:at_exit + 1, outside])
         walls += ["lip", "outside"]
         edges["plate" if plan.plate else "downstream"] = line_edges(number[-1])
         walls += ["plate"] if plan.plate else []

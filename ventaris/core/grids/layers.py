@@ -47,12 +47,14 @@ class Columns:
         keep = np.arange(0, len(self.nodes), stride)
         if not self.closed and keep[-1] != len(self.nodes) - 1:
             raise ValueError("an open chain needs a multiple of the stride")
-        return Columns(self.nodes[keep][:, ::stride], self.wall_node[keep], self.closed, [self.names[k] for k in keep if k < len(self.names)])
+        return Columns(self.nodes[keep][:, ::stride], self.wall_node[keep], self.closed,
+                       [self.names[k] for k in keep if k < len(self.names)])
 
 
 @dataclass
 class WallPath:
-    """A wall as the columns walk along it; a sharp trailing edge carries a line into the wake, walked on both sides.
+    """A wall as the columns walk along it; a sharp trailing edge carries a line into the wake, walked on both
+    sides.
 
     Attributes
     ----------
@@ -149,7 +151,8 @@ def plant_columns(path, ends=None):
     hollow = (turn < -1e-3) & ~sharp
     for _ in range(6):
         wide = np.roll(smooth, 1, 0) + 2 * smooth + np.roll(smooth, -1, 0)
-        smooth = np.where(hollow[:, None], wide / np.maximum(np.linalg.norm(wide, axis=1), 1e-12)[:, None], smooth)
+        smooth = np.where(hollow[:, None], wide / np.maximum(np.linalg.norm(wide, axis=1), 1e-12)[:, None],
+                          smooth)
     stop, direction, edge_names = [], [], []
     for i in range(len(points)):
         own = names[i] if i < len(names) else ""
@@ -209,7 +212,9 @@ def column_heights(path, stop, direction, room, first, layers, most_growth, top_
     if path.wake.any():
         most = 0.5 * heights[0, -1] / layers
         share = path.wake[stop]
-        heights = _heights(*args, first * (max(most, first) / first) ** share, layers, most_growth, top_share, heights[0, -1] * (1 + share))
+        heights = _heights(*args,
+                           first * (max(most, first) / first)**share, layers, most_growth, top_share,
+                           heights[0, -1] * (1 + share))
     return heights
 
 
@@ -222,7 +227,8 @@ def _heights(path, stop, direction, room, first, layers, most_growth, top_share,
     # Cells longer than a tenth of a chord lie far along a ground or tunnel wall; needles there only cost.
     first = np.maximum(first, 3e-4 * np.maximum(spacing[wall_node] - 0.1, 0))
     wanted_top = top_share * spacing[wall_node]
-    ratio = np.clip((np.maximum(wanted_top, 1.02 * first) / first) ** (1 / max(layers - 1, 1)), 1.0, most_growth)
+    ratio = np.clip((np.maximum(wanted_top, 1.02 * first) / first)**(1 / max(layers - 1, 1)), 1.0,
+                    most_growth)
     total = _sum(first, ratio, layers)
     total = np.minimum(total, np.where(path.wake[stop] > 0, most, np.inf))
     total = np.minimum(total, ROOM * room)
@@ -230,7 +236,7 @@ def _heights(path, stop, direction, room, first, layers, most_growth, top_share,
     total = _smooth_heights(total, points[wall_node], closed)
     start = np.minimum(first, total / layers)
     ratio = _ratio(start, total, layers)
-    steps = start[:, None] * ratio[:, None] ** np.arange(layers)[None]
+    steps = start[:, None] * ratio[:, None]**np.arange(layers)[None]
     heights = np.concatenate([np.zeros((len(total), 1)), np.cumsum(steps, axis=1)], axis=1)
     return heights * (total / heights[:, -1])[:, None]
 
@@ -278,7 +284,8 @@ def _smooth_heights(total, base, closed):
                 if not closed and abs(i - j) != 1:
                     continue
                 distance = step[j] if direction == 1 else step[i]
-                total[i] = min(total[i], total[j] + 0.35 * distance + (0.02 * total[j] if distance == 0 else 0))
+                total[i] = min(total[i],
+                               total[j] + 0.35 * distance + (0.02 * total[j] if distance == 0 else 0))
     for _ in range(4):
         around = 0.5 * (np.roll(total, 1) + np.roll(total, -1))
         if not closed:

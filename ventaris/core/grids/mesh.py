@@ -162,9 +162,11 @@ class Mesh:
         total = np.bincount(nodes, weight, minlength=len(self.points))
         values = np.asarray(cell_values, dtype=float)
         flat = values.reshape(self.n_cells, -1)
-        out = np.stack([np.bincount(nodes, weight * column[cells], minlength=len(self.points)) / total
-                        for column in flat.T], axis=1)
-        return out.reshape((len(self.points),) + values.shape[1:])
+        out = np.stack([
+            np.bincount(nodes, weight * column[cells], minlength=len(self.points)) / total
+            for column in flat.T
+        ], axis=1)
+        return out.reshape((len(self.points), ) + values.shape[1:])
 
 
 def polygon_measures(corners):
@@ -211,9 +213,10 @@ def mesh_from_cells(points, cell_nodes, boundary_edges, walls, layout=None):
     if volume.min() <= 0:
         worst = int(np.argmin(volume))
         x, y = points[cell_nodes[worst]].mean(axis=0)
-        raise MeshError(f"{np.count_nonzero(volume <= 0)} cells are folded over, the worst near "
-                        f"x = {x:.4g}, y = {y:.4g} chords. Take wall layers and triangles (grid.kind) in place of lines, a thinner first layer, "
-                        "or smooth the corner of the section there.")
+        raise MeshError(
+            f"{np.count_nonzero(volume <= 0)} cells are folded over, the worst near "
+            f"x = {x:.4g}, y = {y:.4g} chords. Take wall layers and triangles (grid.kind) in place of lines, "
+            "a thinner first layer, or smooth the corner of the section there.")
     n_cells, width = cell_nodes.shape
     start = cell_nodes.ravel()
     end = np.roll(cell_nodes, -1, axis=1).ravel()
@@ -264,7 +267,8 @@ def revolve(mesh):
     """
     if mesh.points[:, 1].min() < -1e-9:
         x, y = mesh.points[np.argmin(mesh.points[:, 1])]
-        raise MeshError(f"a mesh of revolution lies above its axis, but it has a point at x = {x:.4g}, y = {y:.4g}")
+        raise MeshError(
+            f"a mesh of revolution lies above its axis, but it has a point at x = {x:.4g}, y = {y:.4g}")
     corner = mesh.points[mesh.cell_nodes]
     volume, moment = np.zeros(mesh.n_cells), np.zeros((mesh.n_cells, 2))
     for a, b in ((1, 2), (2, 3)):
@@ -273,12 +277,15 @@ def revolve(mesh):
         area = 0.5 * (one[:, 0] * two[:, 1] - one[:, 1] * two[:, 0])
         r = triangle[..., 1]
         volume += area * r.mean(axis=1)
-        moment += (area / 12)[:, None] * ((triangle * r[..., None]).sum(axis=1) + triangle.sum(axis=1) * r.sum(axis=1)[:, None])
+        moment += (area / 12)[:, None] * (
+            (triangle * r[..., None]).sum(axis=1) + triangle.sum(axis=1) * r.sum(axis=1)[:, None])
     start, end = (mesh.points[mesh.face_nodes[:, k]] for k in (0, 1))
     radius = 0.5 * (start[:, 1] + end[:, 1])
-    weight = np.stack([2 * start[:, 1] + end[:, 1], start[:, 1] + 2 * end[:, 1]], axis=1) / np.maximum(6 * radius, 1e-300)[:, None]
+    weight = np.stack([2 * start[:, 1] + end[:, 1], start[:, 1] + 2 * end[:, 1]], axis=1) / np.maximum(
+        6 * radius, 1e-300)[:, None]
     centre = np.where((radius > 0)[:, None], weight[:, :1] * start + weight[:, 1:] * end, mesh.face_centre)
-    return replace(mesh, volume=volume, centre=moment / volume[:, None], area=mesh.area * radius, face_centre=centre, planar=mesh.volume)
+    return replace(mesh, volume=volume, centre=moment / volume[:, None], area=mesh.area * radius,
+                   face_centre=centre, planar=mesh.volume)
 
 
 def _named_edges(boundary_edges, n_points):

@@ -64,7 +64,8 @@ class Octree:
 
 
 def build_octree(low, base, blocks, depth, wanted, most_leaves=6_000_000):
-    """Refine a box of cubes and balance it, so that neighbours (over corners too) differ by one halving at most.
+    """Refine a box of cubes and balance it, so that neighbours (over corners too) differ by one halving at
+    most.
 
     Parameters
     ----------
@@ -90,7 +91,10 @@ def build_octree(low, base, blocks, depth, wanted, most_leaves=6_000_000):
     """
     blocks = np.asarray(blocks, dtype=np.int64)
     if depth > MOST_DEPTH or (blocks * 2**depth).max() >= 2**20:
-        raise OctreeError(f"The smallest cells would be {2**depth:,} times smaller than the largest. Make the domain smaller or the surface cells larger.")
+        raise OctreeError(
+            f"The smallest cells would be {2**depth:,} times smaller than the largest. Make the domain "
+            "smaller or the surface cells larger."
+        )
     low = np.asarray(low, dtype=float)
     halved, cells, total = [], _unpack(np.arange(blocks.prod()), blocks), 0
     for level in range(depth):
@@ -98,7 +102,10 @@ def build_octree(low, base, blocks, depth, wanted, most_leaves=6_000_000):
         chosen = cells[wanted(level, low + (cells + 0.5) * edge, edge)] if len(cells) else cells
         total += 7 * len(chosen)
         if total > most_leaves:
-            raise OctreeError(f"The grid would have more than {most_leaves:,} cells. Make the surface cells larger, or the zones smaller or coarser.")
+            raise OctreeError(
+                f"The grid would have more than {most_leaves:,} cells. Make the surface cells larger, or the "
+                "zones smaller or coarser."
+            )
         halved.append(_pack(chosen, blocks * 2**level))
         cells = (2 * chosen[:, None] + CORNERS).reshape(-1, 3)
     for level in range(depth - 1, 0, -1):
@@ -109,15 +116,17 @@ def build_octree(low, base, blocks, depth, wanted, most_leaves=6_000_000):
     corners, widths = [], []
     cells = _unpack(np.arange(blocks.prod()), blocks)
     for level in range(depth + 1):
-        width = 2 ** (depth - level)
-        gone = np.isin(_pack(cells, blocks * 2**level), halved[level], assume_unique=True) if level < depth else np.zeros(len(cells), dtype=bool)
+        width = 2**(depth - level)
+        gone = np.isin(_pack(cells, blocks * 2**level), halved[level],
+                       assume_unique=True) if level < depth else np.zeros(len(cells), dtype=bool)
         corners.append(cells[~gone] * width)
         widths.append(np.full((~gone).sum(), width))
         cells = (2 * cells[gone][:, None] + CORNERS).reshape(-1, 3)
     corner, width = np.concatenate(corners), np.concatenate(widths)
     code = morton(corner)
     order = np.argsort(code, kind="stable")
-    return Octree(low, base / 2**depth, blocks * 2**depth, np.ascontiguousarray(corner[order]), width[order], code[order])
+    return Octree(low, base / 2**depth, blocks * 2**depth, np.ascontiguousarray(corner[order]), width[order],
+                  code[order])
 
 
 def _pack(cells, dims):
@@ -151,7 +160,8 @@ class LeafFaces:
 
 
 def leaf_faces(tree):
-    """Every face between leaves and on the box, those between leaves first in the order of their left leaves."""
+    """Every face between leaves and on the box, those between leaves first in the order of their left
+    leaves."""
     neighbour = np.empty((tree.n_leaves, 6), dtype=np.int64)
     find_neighbours(tree.corner, tree.width, tree.code, tree.counts, neighbour)
     left, right, axis, corner, width = [], [], [], [], []
@@ -159,7 +169,8 @@ def leaf_faces(tree):
         a, upper = side // 2, side % 2 == 1
         other = neighbour[:, side]
         outside = other < 0
-        made = outside | (tree.width[np.maximum(other, 0)] >= tree.width if upper else tree.width[np.maximum(other, 0)] > tree.width)
+        made = outside | (tree.width[np.maximum(other, 0)] >= tree.width if upper else tree.width[np.maximum(
+            other, 0)] > tree.width)
         own = np.nonzero(made)[0]
         swap = (not upper) & ~outside[own]
         left.append(np.where(swap, other[own], own))
@@ -171,7 +182,8 @@ def leaf_faces(tree):
         width.append(tree.width[own])
     left, right, axis, corner, width = (np.concatenate(x) for x in (left, right, axis, corner, width))
     order = np.lexsort((left, right < 0))
-    return LeafFaces(left[order], right[order], axis[order], np.ascontiguousarray(corner[order]), width[order])
+    return LeafFaces(left[order], right[order], axis[order], np.ascontiguousarray(corner[order]),
+                     width[order])
 
 
 @njit(cache=True)

@@ -52,15 +52,18 @@ def skewness(mesh):
     """Equiangle skewness of every cell, shape (n_cells,)."""
     out = np.empty(mesh.n_cells)
     is_triangle, corners = triangles_of(mesh)
-    for pick, nodes, ideal in ((~is_triangle, mesh.cell_nodes[~is_triangle], 90.0), (is_triangle, corners, 60.0)):
+    for pick, nodes, ideal in ((~is_triangle, mesh.cell_nodes[~is_triangle], 90.0), (is_triangle, corners,
+                                                                                     60.0)):
         if len(nodes):
             angle = _corner_angles(mesh.points[nodes])
-            out[pick] = np.maximum((angle.max(axis=1) - ideal) / (180 - ideal), (ideal - angle.min(axis=1)) / ideal)
+            out[pick] = np.maximum((angle.max(axis=1) - ideal) / (180 - ideal),
+                                   (ideal - angle.min(axis=1)) / ideal)
     return out
 
 
 def aspect_ratio(mesh):
-    """Longest over shortest mean width of every quadrilateral, longest edge over its height in a triangle, shape (n_cells,)."""
+    """Longest over shortest mean width of every quadrilateral, longest edge over its height in a triangle,
+    shape (n_cells,)."""
     out = np.empty(mesh.n_cells)
     is_triangle, corners = triangles_of(mesh)
     corner = mesh.points[mesh.cell_nodes[~is_triangle]]
@@ -86,4 +89,5 @@ def measure_quality(mesh):
     """Measure a mesh; returns a `Quality`."""
     skew = skewness(mesh)
     return Quality(mesh.n_cells, len(mesh.wall_faces()), float(skew.max()), float(skew.mean()),
-                   float(aspect_ratio(mesh).max()), float(mesh.cell_area.min()), float(non_orthogonality(mesh).max()))
+                   float(aspect_ratio(mesh).max()), float(mesh.cell_area.min()),
+                   float(non_orthogonality(mesh).max()))

@@ -1,4 +1,5 @@
-"""Grids round bodies of revolution: the upper half of the lines round a symmetric section, turned about its axis."""
+"""Grids round bodies of revolution: the upper half of the lines round a symmetric section, turned about its
+axis."""
 import numpy as np
 
 from .blocks import block_cells, line_edges
@@ -20,24 +21,30 @@ def generate_revolved_levels(section, plan, levels=LEVELS):
 
 
 def _upper_half(lines):
-    """The lines from the nose over the upper side, shape (layers + 1, n // 2 + 1, 2); both halves are averaged, so that a rounding error of the generator does not matter."""
+    """The lines from the nose over the upper side, shape (layers + 1, n // 2 + 1, 2); both halves are
+    averaged, so that a rounding error of the generator does not matter."""
     n = lines.shape[1]
     middle = n // 2
     upper, lower = lines[:, middle:], lines[:, middle::-1]
     half = 0.5 * (upper + lower * [1, -1])
     half[:, 0, 1] = 0.0
     if np.abs(upper - lower * [1, -1]).max() > 0.05 * np.abs(lines).max():
-        raise MeshError("the grid of this section is not symmetric: only a symmetric section can be turned about its chord line")
+        raise MeshError(
+            "the grid of this section is not symmetric: only a symmetric section can be turned about its "
+            "chord line"
+        )
     return half
 
 
 def _base_block(half, section, plan):
-    """Points between the axis and the wake's edge behind a blunt base, shape (BASE_ROWS + 1, wake + 1, 2): thin cells at the edge."""
+    """Points between the axis and the wake's edge behind a blunt base, shape (BASE_ROWS + 1, wake + 1, 2):
+    thin cells at the edge."""
     edge = half[0, half.shape[1] - plan.wake - 1:]
     radius = edge[0, 1]
     first = min(max(plan.first_height, 2e-4 * radius), radius / BASE_ROWS)
     share = 1 - geometric_line(first / radius, BASE_ROWS, 1.0)[::-1]
-    return np.stack([np.broadcast_to(edge[:, 0], (len(share), len(edge))), share[:, None] * edge[:, 1]], axis=2)
+    return np.stack([np.broadcast_to(edge[:, 0], (len(share), len(edge))), share[:, None] * edge[:, 1]],
+                    axis=2)
 
 
 def _mesh(half, inner, topology, stride, wake):
@@ -77,4 +84,7 @@ def _mesh(half, inner, topology, stride, wake):
     edges["axis"], edges["far field"] = np.concatenate(axis), np.concatenate(outer)
     used, new = np.unique(same, return_inverse=True)
     walls = [name for name in ("upper", "base") if name in edges]
-    return revolve(mesh_from_cells(np.concatenate(points)[used], new[cells], {name: new[pairs] for name, pairs in edges.items()}, walls, layout))
+    return revolve(
+        mesh_from_cells(
+            np.concatenate(points)[used], new[cells], {name: new[pairs]
+                                                       for name, pairs in edges.items()}, walls, layout))

@@ -49,7 +49,7 @@ class SectionGridPlan:
     def cells(self, level, topology="C"):
         """Number of cells at a level."""
         along = self.around + (2 * self.wake if topology == "C" else 0)
-        return along * self.layers // STRIDE[level] ** 2
+        return along * self.layers // STRIDE[level]**2
 
 
 def topology_of(section):
@@ -59,7 +59,10 @@ def topology_of(section):
 def generate_levels(section, plan, levels=LEVELS):
     """Generate nested meshes; returns {level: Mesh}."""
     lines, strip = generate_lines(section, plan)
-    return {level: _mesh_of_lines(lines, strip, topology_of(section), STRIDE[level], plan.wake) for level in levels}
+    return {
+        level: _mesh_of_lines(lines, strip, topology_of(section), STRIDE[level], plan.wake)
+        for level in levels
+    }
 
 
 def tail_size(section, plan):
@@ -73,7 +76,8 @@ def surface_points(section, plan):
     sharp_nose = any(abs(c - section.leading_edge) < 1e-9 for c in section.corners)
     nose_radius = 0.0 if sharp_nose else 1 / max(measures_nose, 1e-6)
     middle = 1.9 * section.length / plan.around
-    nose = plan.nose_size or (0.25 * middle if sharp_nose else min(max(nose_radius / 7, 0.08 * middle), 0.5 * middle))
+    nose = plan.nose_size or (0.25 * middle if sharp_nose else min(max(nose_radius / 7, 0.08 * middle), 0.5 *
+                                                                   middle))
     tail = tail_size(section, plan)
     round_tail = section.trailing_edge == "round"
 
@@ -82,7 +86,7 @@ def surface_points(section, plan):
         rate = 0.13
         wanted = np.full_like(s, middle)
         bend = section.curvature(s)
-        wanted = np.minimum(wanted, 0.30 / np.maximum(bend, 1e-9) ** 0.9 + 0.06 * middle)
+        wanted = np.minimum(wanted, 0.30 / np.maximum(bend, 1e-9)**0.9 + 0.06 * middle)
         wanted = np.minimum(wanted, nose + rate * np.abs(s - section.leading_edge))
         if not round_tail:
             wanted = np.minimum(wanted, tail + rate * np.minimum(s, section.length - s))
@@ -108,8 +112,9 @@ def _distribute_between(size, fixed, nose, count):
     for side in (True, False):
         members = [k for k, front in enumerate(before) if front == side]
         cells[members] = _whole_shares(weights[members], count // 2)
-    parts = [distribute(lambda s, a=a: size(s + a), b - a, n) + a
-             for a, b, n in zip(fixed[:-1], fixed[1:], cells)]
+    parts = [
+        distribute(lambda s, a=a: size(s + a), b - a, n) + a for a, b, n in zip(fixed[:-1], fixed[1:], cells)
+    ]
     return np.concatenate([parts[0]] + [p[1:] for p in parts[1:]])
 
 
@@ -146,7 +151,8 @@ def generate_lines(section, plan):
     upper, lower = _wake_edges(section, plan, np.linalg.norm(wall[1] - wall[0]))
     curve = np.concatenate([lower[:0:-1], wall, upper[1:]])
     behind = np.concatenate([lower[:0:-1, 0], np.ones(len(wall)), upper[1:, 0]]) - 1
-    lines = grow_layers(curve, _heights(np.maximum(behind, 0), plan), closed=False, smoothing=0.25, spread=0.10)
+    lines = grow_layers(curve, _heights(np.maximum(behind, 0), plan), closed=False, smoothing=0.25,
+                        spread=0.10)
     if section.trailing_edge != "blunt":
         return lines, None
     across = 4 * max(1, min(8, round(section.gap / (4 * 0.75 * max(plan.first_height, 1e-4)))))
@@ -205,13 +211,18 @@ def _mesh_of_lines(lines, strip, topology, stride, wake):
         strip_cells, base, outflow, same = _strip_block(strip.shape[:2], number, same)
         points.append(strip.reshape(-1, 2))
         cells = np.concatenate([cells, strip_cells])
-        groups = {"lower": groups["lower"], "upper": groups["upper"], "base": base,
-                  "far field": np.concatenate([groups["far field"], outflow])}
+        groups = {
+            "lower": groups["lower"], "upper": groups["upper"], "base": base,
+            "far field": np.concatenate([groups["far field"], outflow])
+        }
     used, new = np.unique(same, return_inverse=True)
-    layout = {"topology": topology, "shape": (n - 1, n_layers), "strip": None if strip is None else strip.shape[:2]}
+    layout = {
+        "topology": topology, "shape": (n - 1, n_layers), "strip": None if strip is None else strip.shape[:2]
+    }
     walls = [name for name in groups if name != "far field"]
-    return mesh_from_cells(np.concatenate(points)[used], new[cells], {k: new[v] for k, v in groups.items()},
-                           walls, layout)
+    return mesh_from_cells(
+        np.concatenate(points)[used], new[cells], {k: new[v]
+                                                   for k, v in groups.items()}, walls, layout)
 
 
 def _name_edges(number, topology, wake):
@@ -222,9 +233,10 @@ def _name_edges(number, topology, wake):
     outer = [line_edges(number[-1])]
     if topology == "C":
         outer += [line_edges(number[:, k]) for k in (0, n - 1)]
-    return {"lower": np.stack([wall[:half], wall[1:half + 1]], axis=1),
-            "upper": np.stack([wall[half:-1], wall[half + 1:]], axis=1),
-            "far field": np.concatenate(outer)}
+    return {
+        "lower": np.stack([wall[:half], wall[1:half + 1]], axis=1),
+        "upper": np.stack([wall[half:-1], wall[half + 1:]], axis=1), "far field": np.concatenate(outer)
+    }
 
 
 def _strip_block(shape, number, same):

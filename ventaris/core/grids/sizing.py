@@ -88,7 +88,8 @@ def wall_arcs(outline, others, plan):
         inside = np.linspace(a, b, 801)
         count = np.trapezoid(1 / np.interp(inside, s, wanted), inside)
         count = max(4, 4 * int(np.ceil(count / 4 - 0.1)))
-        arcs.append(a + distribute(lambda q, a=a: np.interp(q + a, s, wanted), b - a, count, samples=2001)[:-1])
+        arcs.append(a +
+                    distribute(lambda q, a=a: np.interp(q + a, s, wanted), b - a, count, samples=2001)[:-1])
     return np.concatenate(arcs)
 
 
@@ -121,7 +122,6 @@ class SizeField:
     scale : float
         Multiplies the zones' sizes on coarser levels.
     """
-
     def __init__(self, fronts, sizes, zones, growth, largest, scale=1.0):
         self.tree, self.sizes = cKDTree(fronts), sizes
         self.zones, self.growth, self.largest, self.scale = zones, growth, largest, scale

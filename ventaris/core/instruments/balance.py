@@ -18,7 +18,8 @@ class Balance:
     slots : bool
         Whether the forces without the slots' momentum are wanted too.
     share : float
-        Other than 1 where half of a body is weighed: what its forces count in the coefficients; its lift then counts nothing.
+        Other than 1 where half of a body is weighed: what its forces count in the coefficients; its lift then
+        counts nothing.
     stretches : tuple of str
         Named stretches that are also weighed alone.
     """
@@ -54,15 +55,19 @@ class Balance:
         friction = np.where(flow.is_blown[:, None], 0.0, other)
         arm = flow.mesh.face_centre[flow.wall] - np.asarray(self.moment_point)
         moment = 0.0 if self.share != 1.0 else (arm[:, 1] * total[:, 0] - arm[:, 0] * total[:, 1]).sum()
-        out = {"lift": float(total.sum(0) @ across / q), "drag": float(total.sum(0) @ along / q),
-               "moment": float(moment / q), "drag_pressure": float(pressure.sum(0) @ along / q),
-               "drag_friction": float(friction.sum(0) @ along / q), "lift_pressure": float(pressure.sum(0) @ across / q)}
+        out = {
+            "lift": float(total.sum(0) @ across / q), "drag": float(total.sum(0) @ along / q),
+            "moment": float(moment / q), "drag_pressure": float(pressure.sum(0) @ along / q),
+            "drag_friction": float(friction.sum(0) @ along / q),
+            "lift_pressure": float(pressure.sum(0) @ across / q)
+        }
         if self.slots:
             bare = (pressure + friction).sum(0)
             mass = flow.flux[flow.wall][flow.is_blown, 0].sum()
-            out.update(lift_without_slots=float(bare @ across / q), drag_without_slots=float(bare @ along / q),
+            out.update(lift_without_slots=float(bare @ across / q),
+                       drag_without_slots=float(bare @ along / q),
                        slot_mass_flow=float(-mass / flow.stream.mach))
-        stretches = [(name, (name,)) for name in self.stretches if name in flow.mesh.boundaries]
+        stretches = [(name, (name, )) for name in self.stretches if name in flow.mesh.boundaries]
         for name, surfaces in (*self.elements.items(), *stretches):
             own = np.isin(flow.wall, np.concatenate([flow.mesh.boundaries[s] for s in surfaces]))
             out[channel_name(f"lift_{name}")] = float(total[own].sum(0) @ across / q)
@@ -78,6 +83,9 @@ def channel_name(text):
 def forces(coefficients, air, chord, area):
     """Lift, drag in N and pitching moment in N m for the area that the coefficients refer to."""
     scale = air.dynamic_pressure * area
-    return {"lift": coefficients["lift"] * scale, "drag": coefficients["drag"] * scale,
-            "drag_pressure": coefficients["drag_pressure"] * scale, "drag_friction": coefficients["drag_friction"] * scale,
-            "moment": coefficients["moment"] * scale * chord}
+    return {
+        "lift": coefficients["lift"] * scale, "drag": coefficients["drag"] * scale,
+        "drag_pressure": coefficients["drag_pressure"] * scale,
+        "drag_friction": coefficients["drag_friction"] * scale,
+        "moment": coefficients["moment"] * scale * chord
+    }

@@ -1,4 +1,5 @@
-"""The balance for bodies in space: forces and moments by part and by named surface, pressure and friction apart."""
+"""The balance for bodies in space: forces and moments by part and by named surface, pressure and friction
+apart."""
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -20,7 +21,8 @@ class BodyBalance:
     moment_point : ndarray, shape (3,)
         In that unit.
     direction : ndarray, shape (3,)
-        Of the stream; drag is along it, side force is horizontal (towards y > 0), lift at right angles to both.
+        Of the stream; drag is along it, side force is horizontal (towards y > 0), lift at right angles to
+        both.
     parts : tuple of str
         Weighed one by one where there are several.
     axles : tuple of float or None
@@ -54,7 +56,8 @@ class BodyBalance:
         object.__setattr__(self, "axes", np.stack([self.direction, side, np.cross(self.direction, side)]))
 
     def loads(self, flow):
-        """Pressure and friction coefficient of each wall face along drag, side and lift, each shape (n_wall, 3)."""
+        """Pressure and friction coefficient of each wall face along drag, side and lift, each shape (n_wall,
+        3)."""
         q = 0.5 * flow.stream.mach**2 * self.area
         pressure, friction = (force @ self.axes.T / q for force in flow.wall_loads())
         if self.half:
@@ -67,10 +70,14 @@ class BodyBalance:
         Returns
         -------
         dict
-            ``lift, drag, side, moment, roll, turn, drag_pressure, drag_friction, lift_pressure``; the pitching moment
-            ``moment`` is positive nose up, ``roll`` with the right side down, ``turn`` (yaw) with the nose to the right, all on the
-            reference length.  With axles ``lift_front`` and ``lift_rear``.  Where air passes surfaces ``drag_openings``, the part
-            of the drag that is its momentum and pressure, and ``mass_flow_<surface>`` in kg/s, positive into the flow; of
+            ``lift, drag, side, moment, roll, turn, drag_pressure, drag_friction, lift_pressure``; the
+            pitching moment
+            ``moment`` is positive nose up, ``roll`` with the right side down, ``turn`` (yaw) with the nose to
+            the right, all on the
+            reference length.  With axles ``lift_front`` and ``lift_rear``.  Where air passes surfaces
+            ``drag_openings``, the part
+            of the drag that is its momentum and pressure, and ``mass_flow_<surface>`` in kg/s, positive into
+            the flow; of
             heated ones ``heat_<surface>`` in W.  Of several parts ``drag_<part>`` and
             ``lift_<part>``, and of surfaces that the user named the same.
         """
@@ -78,8 +85,11 @@ class BodyBalance:
         total = pressure + friction
         drag, side, lift = total.sum(axis=0)
         moment = self._moments(flow, self.moment_point)
-        out = {"lift": lift, "drag": drag, "side": side, "moment": moment[1], "roll": moment[0], "turn": moment[2],
-               "drag_pressure": pressure[:, 0].sum(), "drag_friction": friction[:, 0].sum(), "lift_pressure": pressure[:, 2].sum()}
+        out = {
+            "lift": lift, "drag": drag, "side": side, "moment": moment[1], "roll": moment[0],
+            "turn": moment[2], "drag_pressure": pressure[:, 0].sum(), "drag_friction": friction[:, 0].sum(),
+            "lift_pressure": pressure[:, 2].sum()
+        }
         if self.axles:
             front, rear, ground = self.axles
             about = self._moments(flow, np.array([0.5 * (front + rear), 0.0, ground]))[1] * self.length
@@ -96,7 +106,10 @@ class BodyBalance:
             for name in self.regions:
                 found = named.get(name) or named.get(f"body: {name}")
                 if found:
-                    out |= {channel_name(f"drag_{name}"): found["drag"], channel_name(f"lift_{name}"): found["lift"]}
+                    out |= {
+                        channel_name(f"drag_{name}"): found["drag"],
+                        channel_name(f"lift_{name}"): found["lift"]
+                    }
         if any(flows for _, flows in self.openings):
             # What passes brings and takes momentum: no friction.
             out["drag_openings"] = friction[flow.is_blown, 0].sum()
@@ -110,14 +123,16 @@ class BodyBalance:
         return {name: float(value) for name, value in out.items()}
 
     def _moments(self, flow, point):
-        """Roll (right side down), pitch (nose up) and yaw (nose to the right) on the reference length; the nose looks to -x, y > 0 is its right."""
+        """Roll (right side down), pitch (nose up) and yaw (nose to the right) on the reference length; the
+        nose looks to -x, y > 0 is its right."""
         pressure, friction = flow.wall_loads()
         force = (pressure + friction) / (0.5 * flow.stream.mach**2 * self.area * self.length)
         moment = np.cross(flow.mesh.face_centre[flow.wall] - point, force).sum(axis=0) * [-1.0, 1.0, -1.0]
         return 2.0 * moment * [0.0, 1.0, 0.0] if self.half else moment
 
     def by_surface(self, flow):
-        """{named surface: {drag, lift, side, drag_pressure, drag_friction}}; the rest of an opening's drag is what passes it."""
+        """{named surface: {drag, lift, side, drag_pressure, drag_friction}}; the rest of an opening's drag is
+        what passes it."""
         pressure, friction = self.loads(flow)
         position = np.zeros(flow.mesh.n_faces, dtype=np.int64)
         position[flow.wall] = np.arange(len(flow.wall))
@@ -125,8 +140,10 @@ class BodyBalance:
         for name in flow.mesh.walls:
             k = position[flow.mesh.boundaries[name]]
             p, f = pressure[k].sum(axis=0), friction[k].sum(axis=0)
-            out[name] = {"drag": float(p[0] + f[0]), "lift": float(p[2] + f[2]), "side": float(p[1] + f[1]),
-                         "drag_pressure": float(p[0]), "drag_friction": float(friction[k[~flow.is_blown[k]], 0].sum())}
+            out[name] = {
+                "drag": float(p[0] + f[0]), "lift": float(p[2] + f[2]), "side": float(p[1] + f[1]),
+                "drag_pressure": float(p[0]), "drag_friction": float(friction[k[~flow.is_blown[k]], 0].sum())
+            }
         return out
 
     def build_up(self, flow, low, high):
@@ -140,14 +157,23 @@ class BodyBalance:
         pressure, friction = self.loads(flow)
         total = pressure + friction
         edges = np.linspace(low, high, STATIONS + 1)
-        bins = np.clip(np.searchsorted(edges, flow.mesh.face_centre[flow.wall, 0], side="right") - 1, 0, STATIONS - 1)
-        gathered = {name: np.concatenate([[0.0], np.cumsum(np.bincount(bins, total[:, axis], minlength=STATIONS))]) for name, axis in (("drag", 0), ("lift", 2))}
+        bins = np.clip(
+            np.searchsorted(edges, flow.mesh.face_centre[flow.wall, 0], side="right") - 1, 0, STATIONS - 1)
+        gathered = {
+            name: np.concatenate([[0.0],
+                                  np.cumsum(np.bincount(bins, total[:, axis], minlength=STATIONS))])
+            for name, axis in (("drag", 0), ("lift", 2))
+        }
         return {"x": edges.tolist(), **{name: values.tolist() for name, values in gathered.items()}}
 
 
 def body_forces(coefficients, air, area, length, unit):
     """Forces in the wanted unit (moments in that unit times metres) from coefficients."""
     scale = air.dynamic_pressure * area * PER_NEWTON[unit]
-    out = {name: coefficients[name] * scale for name in ("lift", "drag", "side", "drag_pressure", "drag_friction", "drag_openings", "lift_front", "lift_rear") if name in coefficients}
+    out = {
+        name: coefficients[name] * scale
+        for name in ("lift", "drag", "side", "drag_pressure", "drag_friction", "drag_openings", "lift_front",
+                     "lift_rear") if name in coefficients
+    }
     out["moment"] = coefficients["moment"] * scale * length
     return {**out, "unit": unit}

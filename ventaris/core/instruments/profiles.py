@@ -44,7 +44,8 @@ class WallProfile:
     cells: np.ndarray
 
     def thicknesses(self):
-        """Thickness, displacement and momentum thickness in chords, shape factor, cells within; None where no edge is found."""
+        """Thickness, displacement and momentum thickness in chords, shape factor, cells within; None where no
+        edge is found."""
         target = EDGE * min(1.0, self.share.max())
         beyond = np.nonzero(self.share >= target)[0]
         if not len(beyond) or beyond[0] < 2:
@@ -56,8 +57,10 @@ class WallProfile:
         rho = np.concatenate([self.density[:1], self.density[:k + 1]]) / self.density[k]
         u = u / max(abs(u[-1]), 1e-9) * np.sign(u[-1] or 1)
         displacement, momentum = np.trapezoid(1 - rho * u, y), np.trapezoid(rho * u * (1 - u), y)
-        return {"thickness": float(edge), "displacement": float(displacement), "momentum": float(momentum),
-                "shape": float(displacement / momentum) if momentum > 0 else None, "cells": k}
+        return {
+            "thickness": float(edge), "displacement": float(displacement), "momentum": float(momentum),
+            "shape": float(displacement / momentum) if momentum > 0 else None, "cells": k
+        }
 
 
 class WallSampler:
@@ -69,7 +72,6 @@ class WallSampler:
     state : ndarray, shape (n_cells, 4 or more)
     gamma, mach : float
     """
-
     def __init__(self, mesh, state, gamma, mach):
         self.mesh, self.state, self.gamma, self.mach = mesh, state, gamma, mach
         self.tree = cKDTree(mesh.centre)
@@ -98,14 +100,15 @@ class WallSampler:
         sign = np.sign(tangential[min(len(tangential) - 1, len(tangential) // 2)]) or 1.0
         absolute = np.maximum(p + 1 / g, 1e-9)
         total = isentropic_pressure_ratio(self.mach, g) / g
-        ideal_mach2 = 2 / (g - 1) * np.maximum((total / absolute) ** ((g - 1) / g) - 1, 1e-12)
+        ideal_mach2 = 2 / (g - 1) * np.maximum((total / absolute)**((g - 1) / g) - 1, 1e-12)
         mach2 = (u * u + v * v) / np.maximum(t, 1e-9)
         # Same total temperature: the speeds compare as M over sqrt(1 + (g-1)/2 M^2) do.
         share = np.sqrt(mach2 / (1 + 0.5 * (g - 1) * mach2) * (1 + 0.5 * (g - 1) * ideal_mach2) / ideal_mach2)
         return WallProfile(y, sign * tangential / self.mach, share, g * absolute / np.maximum(t, 1e-9), cells)
 
     def thickness_row(self):
-        """Thickness (chords), shape factor and cells within the layer at every wall face; NaN where none is found."""
+        """Thickness (chords), shape factor and cells within the layer at every wall face; NaN where none is
+        found."""
         out = np.full((len(self.faces), 3), np.nan)
         for k in range(len(self.faces)):
             found = self.profile(k).thicknesses()

@@ -6,7 +6,8 @@ import numpy as np
 from ..gas import isentropic_pressure_ratio, mach_from_pressure
 from .profiles import WallSampler
 
-# Least pressure at a wall over that of its cell, and pressure over the stream's below which the air counts as gone.
+# Least pressure at a wall over that of its cell, and pressure over the stream's below which the air counts as
+# gone.
 LEAST_OF_CELL, EMPTY = 0.3, 0.03
 
 
@@ -57,7 +58,8 @@ class TapRow:
 
 
 def read_taps(flow, state, with_layer=False):
-    """Read a `TapRow` after a residual of `state`; the boundary layer only where asked, as it takes a second."""
+    """Read a `TapRow` after a residual of `state`; the boundary layer only where asked, as it takes a
+    second."""
     mesh, wall = flow.mesh, flow.wall
     q, gamma = flow.stream.dynamic_pressure, flow.stream.gamma
     _, friction = flow.wall_loads()
@@ -75,12 +77,13 @@ def read_taps(flow, state, with_layer=False):
     # Carried to the wall in straight lines, a pressure near nothing would come out below it.
     wall_absolute = np.maximum(gauge + 1 / gamma, LEAST_OF_CELL * absolute)
     mach2 = (state[cell, 2]**2 + state[cell, 3]**2) / state[cell, 1]
-    total = absolute * (1 + 0.5 * (gamma - 1) * mach2) ** (gamma / (gamma - 1))
+    total = absolute * (1 + 0.5 * (gamma - 1) * mach2)**(gamma / (gamma - 1))
     if flow.stream.reynolds is not None:
         # On a wall that holds the flow: the Mach number that the stream's total pressure would give there.
         total = isentropic_pressure_ratio(flow.stream.mach, gamma) / gamma
     mach = mach_from_pressure(np.minimum(wall_absolute / total, 1.0), gamma)
-    row = TapRow(mesh.face_centre[wall, 0], mesh.face_centre[wall, 1], gauge / q, cf, mach, surface, y_plus_row(flow, state))
+    row = TapRow(mesh.face_centre[wall, 0], mesh.face_centre[wall, 1], gauge / q, cf, mach, surface,
+                 y_plus_row(flow, state))
     row.empty = np.minimum(absolute, wall_absolute) * gamma < EMPTY
     if with_layer and flow.stream.reynolds is not None:
         row.thickness, row.shape, _ = WallSampler(mesh, state, gamma, flow.stream.mach).thickness_row().T
@@ -105,7 +108,8 @@ def find_shocks(taps):
             continue
         x, cp, mach = taps.x[k], taps.cp[k], taps.mach[k]
         for i in np.nonzero((mach[:-1] > 1.0) & (mach[1:] <= 1.0))[0]:
-            # The nearly empty air behind a base has no pressure to speak of: what ends there is no shock of the section.
+            # The nearly empty air behind a base has no pressure to speak of: what ends there is no shock of
+            # the section.
             if taps.empty is not None and taps.empty[k][i]:
                 continue
             ahead = _walk(mach, i, -1)
@@ -146,12 +150,15 @@ def find_separation(taps):
         for i in range(1, len(k) - 1):
             if x[i] > 0.03 and cf[i - 1] * cf[i] < 0:
                 place = x[i - 1] + (x[i] - x[i - 1]) * cf[i - 1] / (cf[i - 1] - cf[i])
-                out.append({"surface": name, "x": float(place), "kind": "separation" if cf[i] < 0 else "reattachment"})
+                out.append({
+                    "surface": name, "x": float(place), "kind": "separation" if cf[i] < 0 else "reattachment"
+                })
     return out
 
 
 def wall_units(flow, state):
-    """y+ of the first cell centres after a residual of `state`: {"largest", "mean"}, or None without a closure."""
+    """y+ of the first cell centres after a residual of `state`: {"largest", "mean"}, or None without a
+    closure."""
     row = y_plus_row(flow, state)
     return None if row is None else {"largest": float(row.max()), "mean": float(row.mean())}
 

@@ -1,4 +1,5 @@
-"""A stored flow round a body, ready to be looked at: sampled anywhere, mapped to the surface, cut and traced."""
+"""A stored flow round a body, ready to be looked at: sampled anywhere, mapped to the surface, cut and
+traced."""
 from dataclasses import dataclass, field
 from functools import cached_property
 
@@ -11,8 +12,12 @@ from ..shapes.triangle_tree import morton
 from .fields import QUANTITIES, Quantity, derive
 
 CORNERS = np.array([[i, j, k] for i in (0, 1) for j in (0, 1) for k in (0, 1)], dtype=np.int64)
-SURFACE_QUANTITIES = {q.key: q for q in (
-    Quantity("cp", "Pressure coefficient Cp", "", True, 0.0), Quantity("cf", "Skin friction coefficient Cf", ""), Quantity("y_plus", "y+ of the first cell", ""))}
+SURFACE_QUANTITIES = {
+    q.key: q
+    for q in (Quantity("cp", "Pressure coefficient Cp", "", True, 0.0),
+              Quantity("cf", "Skin friction coefficient Cf", ""),
+              Quantity("y_plus", "y+ of the first cell", ""))
+}
 # Wall readings belong to one side of an edge: how strongly a turned normal counts as distance, in cells.
 TURN = 3.0
 NEIGHBOURS = 4
@@ -72,7 +77,8 @@ class BodyField:
         return np.ascontiguousarray(node.reshape(-1, 8)), int(node.max()) + 1
 
     def _nodal(self, cell_values):
-        """Node values averaged from the leaves that meet there, small ones counting more; NaN within the body."""
+        """Node values averaged from the leaves that meet there, small ones counting more; NaN within the
+        body."""
         node, count = self._nodes
         inside = self.leaf_cell >= 0
         # Inverse distance: a leaf's centre is half its diagonal from its corners.
@@ -87,7 +93,8 @@ class BodyField:
     def values(self, key):
         """Cell values of a quantity or of ``vx, vy, vz`` (over the stream's speed), shape (n_cells,)."""
         if "values" not in self.cache:
-            found = derive(self.state[:, :4] if self.state.shape[1] < 6 else np.delete(self.state, 4, axis=1), self.air)
+            found = derive(self.state[:, :4] if self.state.shape[1] < 6 else np.delete(self.state, 4, axis=1),
+                           self.air)
             self.cache["values"] = found | self._in_space(found) | self._about_mean()
         return self.cache["values"][key]
 
@@ -95,13 +102,16 @@ class BodyField:
         """What the third velocity component changes."""
         g, mach = self.air.gamma, self.air.mach
         p, t = self.state[:, 0], np.maximum(self.state[:, 1], 1e-9)
-        speed2 = (self.state[:, 2:5] ** 2).sum(axis=1)
+        speed2 = (self.state[:, 2:5]**2).sum(axis=1)
         own = np.sqrt(speed2 / t)
         exponent = g / (g - 1)
-        total = np.maximum(p + 1 / g, 1e-9) * (1 + 0.5 * (g - 1) * own**2) ** exponent
-        loss = ((1 + 0.5 * (g - 1) * mach**2) ** exponent / g - total) / (0.5 * mach**2)
+        total = np.maximum(p + 1 / g, 1e-9) * (1 + 0.5 * (g - 1) * own**2)**exponent
+        loss = ((1 + 0.5 * (g - 1) * mach**2)**exponent / g - total) / (0.5 * mach**2)
         vx, vy, vz = (self.state[:, a] / mach for a in (2, 3, 4))
-        return {"speed": np.sqrt(speed2) * self.air.speed_of_sound, "mach": own, "loss": loss, "vx": vx, "vy": vy, "vz": vz}
+        return {
+            "speed": np.sqrt(speed2) * self.air.speed_of_sound, "mach": own, "loss": loss, "vx": vx, "vy": vy,
+            "vz": vz
+        }
 
     def _about_mean(self):
         """What the means over time tell: pressures in Pa, the mean flow as coefficients and speeds."""
@@ -109,13 +119,17 @@ class BodyField:
             return {}
         scale = self.air.density * self.air.speed_of_sound**2
         pressure = self.mean[:, 0]
-        return {"fluctuation": (self.state[:, 0] - pressure) * scale, "pressure_rms": np.sqrt(self.mean[:, 5]) * scale,
-                "mean_cp": pressure / (0.5 * self.air.mach**2), "mean_speed": np.linalg.norm(self.mean[:, 2:5], axis=1) * self.air.speed_of_sound}
+        return {
+            "fluctuation": (self.state[:, 0] - pressure) * scale,
+            "pressure_rms": np.sqrt(self.mean[:, 5]) * scale, "mean_cp": pressure / (0.5 * self.air.mach**2),
+            "mean_speed": np.linalg.norm(self.mean[:, 2:5], axis=1) * self.air.speed_of_sound
+        }
 
     @property
     def quantities(self):
         """Quantities that can be shown on planes."""
-        left_out = (set() if self.state.shape[1] > 5 else {"eddy"}) | (set() if self.mean is not None else OVER_TIME)
+        left_out = (set() if self.state.shape[1] > 5 else {"eddy"}) | (set() if self.mean is not None else
+                                                                       OVER_TIME)
         return {k: q for k, q in SPACE_QUANTITIES.items() if k not in left_out}
 
     def nodal(self, key):
@@ -125,7 +139,8 @@ class BodyField:
         return self.cache[key]
 
     def _vortex(self):
-        """Q-criterion at the nodes, from the nodal velocity inside each leaf, times (body's size over speed) squared."""
+        """Q-criterion at the nodes, from the nodal velocity inside each leaf, times (body's size over speed)
+        squared."""
         node, _ = self._nodes
         grads = []
         for name in ("vx", "vy", "vz"):
@@ -145,7 +160,8 @@ class BodyField:
         weight = np.where(self.leaf_cell >= 0, 1.0 / self.tree.width, 0.0)
         flat = node.ravel()
         with np.errstate(invalid="ignore", divide="ignore"):
-            return np.bincount(flat, np.repeat(weight * leaf_values, 8), minlength=count) / np.bincount(flat, np.repeat(weight, 8), minlength=count)
+            return np.bincount(flat, np.repeat(weight * leaf_values, 8), minlength=count) / np.bincount(
+                flat, np.repeat(weight, 8), minlength=count)
 
     def sample(self, points, keys):
         """Values at points, NaN in the body and outside; shape (n, len(keys))."""
@@ -156,7 +172,8 @@ class BodyField:
         leaf = self.tree.containing(points)
         cell = np.where(leaf >= 0, self.leaf_cell[np.maximum(leaf, 0)], -1)
         columns = np.stack([self.nodal(k) for k in keys], axis=1)
-        out = trilinear(points, leaf, cell, self._nodes[0], self.tree.low, self.tree.step, self.tree.corner, self.tree.width, columns)
+        out = trilinear(points, leaf, cell, self._nodes[0], self.tree.low, self.tree.step, self.tree.corner,
+                        self.tree.width, columns)
         if self.half and "vy" in keys:
             out[mirrored, keys.index("vy")] *= -1.0
         return out
@@ -202,23 +219,31 @@ class BodyField:
             outward[points[:, 1] < 0, 1] *= -1.0
             points[:, 1] = np.abs(points[:, 1])
         many = min(NEIGHBOURS, len(self.wall_centre))
-        distance, near = self._wall_tree.query(np.concatenate([points / self.wall_size, -TURN * outward], axis=1), k=many)
+        distance, near = self._wall_tree.query(
+            np.concatenate([points / self.wall_size, -TURN * outward], axis=1), k=many)
         distance, near = distance.reshape(len(points), many), near.reshape(len(points), many)
         weight = 1.0 / (distance**2 + 0.05)
         return np.einsum("nk,nkc->nc", weight / weight.sum(axis=1, keepdims=True), columns[near])
 
     def readings(self, points, outward):
         """{"cp", "cf", "y_plus"} at points of the surface with their outward normals."""
-        found = self.on_surface(points, outward, np.stack([self.wall_values[name] for name in SURFACE_QUANTITIES], axis=1))
+        found = self.on_surface(points, outward,
+                                np.stack([self.wall_values[name] for name in SURFACE_QUANTITIES], axis=1))
         return {name: found[:, k] for k, name in enumerate(SURFACE_QUANTITIES)}
 
 
-SPACE_QUANTITIES = {"cp": QUANTITIES["cp"], "speed": QUANTITIES["speed"], "mach": QUANTITIES["mach"],
-                    "loss": Quantity("loss", "Total-pressure loss, of q", ""), "vx": Quantity("vx", "Velocity along x over the stream's", "", True, 0.0),
-                    "vy": Quantity("vy", "Velocity along y over the stream's", "", True, 0.0), "vz": Quantity("vz", "Velocity along z over the stream's", "", True, 0.0),
-                    "pressure": QUANTITIES["pressure"], "temperature": QUANTITIES["temperature"], "eddy": QUANTITIES["eddy"],
-                    "fluctuation": QUANTITIES["fluctuation"], "pressure_rms": Quantity("pressure_rms", "Pressure fluctuation, r.m.s.", "Pa"),
-                    "mean_cp": Quantity("mean_cp", "Cp, mean over time", "", True, 0.0), "mean_speed": Quantity("mean_speed", "Speed of the mean flow", "m/s")}
+SPACE_QUANTITIES = {
+    "cp": QUANTITIES["cp"], "speed": QUANTITIES["speed"], "mach": QUANTITIES["mach"],
+    "loss": Quantity("loss", "Total-pressure loss, of q",
+                     ""), "vx": Quantity("vx", "Velocity along x over the stream's", "", True, 0.0),
+    "vy": Quantity("vy", "Velocity along y over the stream's", "", True,
+                   0.0), "vz": Quantity("vz", "Velocity along z over the stream's", "", True, 0.0),
+    "pressure": QUANTITIES["pressure"], "temperature": QUANTITIES["temperature"], "eddy": QUANTITIES["eddy"],
+    "fluctuation": QUANTITIES["fluctuation"], "pressure_rms": Quantity("pressure_rms",
+                                                                       "Pressure fluctuation, r.m.s.", "Pa"),
+    "mean_cp": Quantity("mean_cp", "Cp, mean over time", "", True,
+                        0.0), "mean_speed": Quantity("mean_speed", "Speed of the mean flow", "m/s")
+}
 # Known only of a flow that was followed in time.
 OVER_TIME = {"fluctuation", "pressure_rms", "mean_cp", "mean_speed"}
 
@@ -232,13 +257,18 @@ def body_field(level, flow, state, scale, half=False, air=None, mean=None):
     area = flow.mesh.area[wall][:, None]
     shear = friction / area / q
     cp = np.einsum("ij,ij->i", pressure, mesh.normal[wall]) / area[:, 0] / q
-    values = {"cp": cp, "cf": np.linalg.norm(shear, axis=1), "y_plus": flow.wall_treatment.y_plus[wall - flow.n_interior]}
-    return BodyField(level, scale, mesh.tree, mesh.leaf_cell, state, mesh.face_centre[wall], mesh.normal[wall], values, shear, half, air, mean=mean)
+    values = {
+        "cp": cp, "cf": np.linalg.norm(shear, axis=1),
+        "y_plus": flow.wall_treatment.y_plus[wall - flow.n_interior]
+    }
+    return BodyField(level, scale, mesh.tree, mesh.leaf_cell, state, mesh.face_centre[wall],
+                     mesh.normal[wall], values, shear, half, air, mean=mean)
 
 
 def octree_from(low, step, counts, corner, width):
     """An Octree from its stored parts."""
-    return Octree(np.asarray(low, dtype=float), float(step), np.asarray(counts, dtype=np.int64), corner, width, morton(corner))
+    return Octree(np.asarray(low, dtype=float), float(step), np.asarray(counts, dtype=np.int64), corner,
+                  width, morton(corner))
 
 
 @njit(parallel=True, cache=True)

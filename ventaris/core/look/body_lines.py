@@ -29,7 +29,8 @@ def rake(kind, centre, size, count):
         r, turn = 0.5 * size * np.sqrt(k / count), np.pi * (3 - np.sqrt(5)) * k
         return centre + np.stack([np.zeros(count), r * np.cos(turn), r * np.sin(turn)], axis=1)
     side = max(int(round(np.sqrt(count))), 1)
-    y, z = (g.ravel() for g in np.meshgrid(*(size * (np.linspace(-0.5, 0.5, side) if side > 1 else np.zeros(1)),) * 2))
+    y, z = (g.ravel()
+            for g in np.meshgrid(*(size * (np.linspace(-0.5, 0.5, side) if side > 1 else np.zeros(1)), ) * 2))
     return centre + np.stack([np.zeros(len(y)), y, z], axis=1)
 
 
@@ -44,7 +45,8 @@ def streamlines(field, seeds, back=True):
     if not back:
         return forward
     backward = _trace(field, seeds, -1.0)
-    return [(np.concatenate([b[0][:0:-1], f[0]]), np.concatenate([b[1][:0:-1], f[1]])) for f, b in zip(forward, backward)]
+    return [(np.concatenate([b[0][:0:-1], f[0]]), np.concatenate([b[1][:0:-1], f[1]]))
+            for f, b in zip(forward, backward)]
 
 
 def _trace(field, seeds, sign):
@@ -98,7 +100,8 @@ def oil_lines(field, drawn, count=500, steps=60):
     step = 0.5 * field.wall_size
     paths = [[p] for p in at]
     for _ in range(steps):
-        found = field.on_surface(at, outward, np.concatenate([field.wall_shear, field.wall_centre, -field.wall_normal], axis=1))
+        found = field.on_surface(
+            at, outward, np.concatenate([field.wall_shear, field.wall_centre, -field.wall_normal], axis=1))
         shear, foot, normal = found[:, :3], found[:, 3:6], found[:, 6:]
         if field.half:
             low = at[:, 1] < 0
@@ -126,18 +129,20 @@ def iso_surface(field, key, value, low, high, most=1_500_000):
         None where the quantity does not reach the value.
     """
     extent = np.asarray(high) - np.asarray(low)
-    step = max(float((extent.prod() / most) ** (1 / 3)), 0.5 * field.wall_size)
+    step = max(float((extent.prod() / most)**(1 / 3)), 0.5 * field.wall_size)
     counts = np.maximum((extent / step).astype(int) + 1, 3)
     axes = [np.linspace(low[a], high[a], counts[a]) for a in range(3)]
     points = np.stack(np.meshgrid(*axes, indexing="ij"), axis=-1).reshape(-1, 3)
-    values = field.sample(points, (key,)).reshape(counts)
+    values = field.sample(points, (key, )).reshape(counts)
     inside = np.isfinite(values)
     if not inside.any() or not values[inside].min() < value < values[inside].max():
         return None
     filled = np.where(inside, values, min(values[inside].min(), value - 1e-9))
     # Next to the body nothing is known: no surface is drawn there.
-    vertices, triangles, normals, _ = marching_cubes(filled, value, spacing=[a[1] - a[0] for a in axes], mask=inside)
-    return DrawnSurface(vertices + np.asarray(low), normals, triangles.astype(np.int64), np.zeros(len(triangles), dtype=np.int64), (key,))
+    vertices, triangles, normals, _ = marching_cubes(filled, value, spacing=[a[1] - a[0] for a in axes],
+                                                     mask=inside)
+    return DrawnSurface(vertices + np.asarray(low), normals, triangles.astype(np.int64),
+                        np.zeros(len(triangles), dtype=np.int64), (key, ))
 
 
 def cut_plane(field, point, normal, keys, low, high, columns=280):
@@ -168,11 +173,14 @@ def cut_plane(field, point, normal, keys, low, high, columns=280):
     points = origin + uu.reshape(-1, 1) * first + vv.reshape(-1, 1) * second
     values = field.sample(points, keys)
     slack = 1e-9 * (wide + tall)
-    known = np.isfinite(values).all(axis=1) & ((points >= np.asarray(low) - slack) & (points <= np.asarray(high) + slack)).all(axis=1)
+    known = np.isfinite(values).all(axis=1) & ((points >= np.asarray(low) - slack) &
+                                               (points <= np.asarray(high) + slack)).all(axis=1)
     index = np.arange(len(points)).reshape(len(u), len(v))
-    a, b, c, d = index[:-1, :-1].ravel(), index[1:, :-1].ravel(), index[1:, 1:].ravel(), index[:-1, 1:].ravel()
+    a, b, c, d = index[:-1, :-1].ravel(), index[1:, :-1].ravel(), index[1:, 1:].ravel(), index[:-1,
+                                                                                               1:].ravel()
     triangles = np.concatenate([np.stack([a, b, c], axis=1), np.stack([a, c, d], axis=1)])
-    filled = _spread_once(np.where(known[:, None], values, np.nan).reshape(len(u), len(v), -1)).reshape(len(points), -1)
+    filled = _spread_once(np.where(known[:, None], values, np.nan).reshape(len(u), len(v),
+                                                                           -1)).reshape(len(points), -1)
     # One row of cells runs on into the body, which hides it: no gap is left between body and plane.
     triangles = triangles[np.isfinite(filled[triangles, 0]).all(axis=1)]
     return points, triangles, np.nan_to_num(filled)

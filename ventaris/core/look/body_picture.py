@@ -15,7 +15,8 @@ INK, PAPER, BODY = "#1B2A2F", "#F7F5F0", "#E2DDCF"
 
 
 def body_thumbnail(field, drawn, width=4.0, ratio=2.37):
-    """The speed on the plane through the body's middle, the body where the plane cuts it, and its outline, as PNG."""
+    """The speed on the plane through the body's middle, the body where the plane cuts it, and its outline, as
+    PNG."""
     low, high = drawn.points.min(axis=0), drawn.points.max(axis=0)
     size, middle = high - low, 0.5 * (low + high)
     wide = max(1.75 * size[0], 1.7 * size[2] * ratio)
@@ -25,10 +26,11 @@ def body_thumbnail(field, drawn, width=4.0, ratio=2.37):
     x, z = np.linspace(left, left + wide, 800), np.linspace(bottom, bottom + wide / ratio, 338)
     xx, zz = np.meshgrid(x, z)
     points = np.stack([xx.ravel(), np.full(xx.size, middle[1] + 1e-6 * size.max()), zz.ravel()], axis=1)
-    speed = field.sample(points, ("speed",))[:, 0].reshape(xx.shape) / field.air.speed
+    speed = field.sample(points, ("speed", ))[:, 0].reshape(xx.shape) / field.air.speed
     figure = Figure(figsize=(width, width / ratio), facecolor=PAPER)
     axes = figure.add_axes((0, 0, 1, 1))
-    axes.imshow(speed, origin="lower", extent=(x[0], x[-1], z[0], z[-1]), cmap=colour_map(SEQUENTIAL), vmin=0, vmax=1.35, interpolation="nearest", aspect="auto", zorder=1)
+    axes.imshow(speed, origin="lower", extent=(x[0], x[-1], z[0], z[-1]), cmap=colour_map(SEQUENTIAL), vmin=0,
+                vmax=1.35, interpolation="nearest", aspect="auto", zorder=1)
     for polygon in _section(drawn, middle[1] + 1e-6 * size.max()):
         axes.fill(*polygon.T, color=BODY, zorder=2)
     for loop in silhouette(drawn.points[drawn.triangles]):
@@ -43,7 +45,8 @@ def body_thumbnail(field, drawn, width=4.0, ratio=2.37):
 
 def _section(drawn, y):
     """Polygons in which the plane across y cuts the body."""
-    segments = mesh_plane(Trimesh(drawn.points, drawn.triangles, process=False), (0.0, 1.0, 0.0), (0.0, y, 0.0))
+    segments = mesh_plane(Trimesh(drawn.points, drawn.triangles, process=False), (0.0, 1.0, 0.0),
+                          (0.0, y, 0.0))
     if not len(segments):
         return []
     # Ends that meet must be the same numbers.

@@ -1,4 +1,5 @@
-"""The body's surface ready to be drawn: fine enough for what is mapped on it, with smooth normals that break at edges."""
+"""The body's surface ready to be drawn: fine enough for what is mapped on it, with smooth normals that break
+at edges."""
 from dataclasses import dataclass
 
 import numpy as np
@@ -37,7 +38,8 @@ class DrawnSurface:
 
 
 def drawn_surface(surface, size):
-    """Divide a surface until its edges are no longer than a size (or there are too many triangles) and smooth its normals.
+    """Divide a surface until its edges are no longer than a size (or there are too many triangles) and smooth
+    its normals.
 
     Parameters
     ----------
@@ -65,16 +67,20 @@ def drawn_surface(surface, size):
     part = surface.part[owner]
     order = np.argsort(part, kind="stable")
     triangles, part, owner = triangles[order], part[order], owner[order]
-    vector = np.cross(corners[triangles[:, 1]] - corners[triangles[:, 0]], corners[triangles[:, 2]] - corners[triangles[:, 0]])
+    vector = np.cross(corners[triangles[:, 1]] - corners[triangles[:, 0]],
+                      corners[triangles[:, 2]] - corners[triangles[:, 0]])
     group = groups[owner]
     key = triangles.ravel().astype(np.int64) * (int(group.max()) + 1) + np.repeat(group, 3)
     unique, first, inverse = np.unique(key, return_index=True, return_inverse=True)
     inverse = inverse.ravel()
-    normals = np.stack([np.bincount(inverse, np.repeat(vector[:, a], 3), minlength=len(unique)) for a in range(3)], axis=1)
+    normals = np.stack(
+        [np.bincount(inverse, np.repeat(vector[:, a], 3), minlength=len(unique)) for a in range(3)], axis=1)
     normals /= np.maximum(np.linalg.norm(normals, axis=1), 1e-300)[:, None]
-    return DrawnSurface(corners[triangles.ravel()[first]], normals, inverse.reshape(-1, 3), part, surface.parts)
+    return DrawnSurface(corners[triangles.ravel()[first]], normals, inverse.reshape(-1, 3), part,
+                        surface.parts)
 
 
 def drawn_for(field, surface):
-    """The drawn surface that carries a field's readings: in the field's unit, as fine as its cells on the body."""
+    """The drawn surface that carries a field's readings: in the field's unit, as fine as its cells on the
+    body."""
     return drawn_surface(surface.moved(np.eye(3) / field.scale), 1.2 * field.wall_size)

@@ -36,22 +36,30 @@ class Drawable:
 def drawable(mesh, state, air, mean=None):
     """Turn a state on a mesh, with its mean over time if there is one, into a `Drawable`."""
     triangles = triangles_of(mesh)
-    return Drawable(mesh.points, triangles, mesh.face_nodes, wall_outlines(mesh), point_fields(mesh, state, air, mean, triangles=triangles))
+    return Drawable(mesh.points, triangles, mesh.face_nodes, wall_outlines(mesh),
+                    point_fields(mesh, state, air, mean, triangles=triangles))
 
 
 def point_fields(mesh, state, air, mean=None, only=None, triangles=None):
-    """Values at the mesh's points of every quantity (or of those named), and ``u``, ``v``: {name: ndarray, shape (n_points,)}."""
+    """Values at the mesh's points of every quantity (or of those named), and ``u``, ``v``: {name: ndarray,
+    shape (n_points,)}."""
     cells = derive(state, air, mean)
-    names = [name for name in cells if only is None or name in only or name == "density" and "density_gradient" in only]
+    names = [
+        name for name in cells
+        if only is None or name in only or name == "density" and "density_gradient" in only
+    ]
     at_points = mesh.point_values(np.stack([cells[name] for name in names], axis=1))
     out = {name: at_points[:, k] for k, name in enumerate(names)}
     if only is None or "density_gradient" in only:
-        out["density_gradient"] = steepness(mesh.points * air.chord, triangles_of(mesh) if triangles is None else triangles, out["density"])
+        out["density_gradient"] = steepness(mesh.points * air.chord,
+                                            triangles_of(mesh) if triangles is None else triangles,
+                                            out["density"])
     return out
 
 
 def steepness(points, triangles, values):
-    """Size of the gradient of point values, shape (n_points,): that of the triangles round each point, weighted with their areas."""
+    """Size of the gradient of point values, shape (n_points,): that of the triangles round each point,
+    weighted with their areas."""
     a, b, c = (points[triangles[:, k]] for k in range(3))
     twice = (b[:, 0] - a[:, 0]) * (c[:, 1] - a[:, 1]) - (c[:, 0] - a[:, 0]) * (b[:, 1] - a[:, 1])
     va, vb, vc = (values[triangles[:, k]] for k in range(3))
@@ -96,8 +104,10 @@ def mirrored(picture):
     walls = []
     for loop in picture.wall:
         below = loop[::-1] * [1, -1]
-        walls += [np.concatenate([loop, below])] if abs(loop[0, 1]) < 1e-9 or abs(loop[-1, 1]) < 1e-9 else [loop, below]
-    return Drawable(np.concatenate([picture.points, picture.points[off] * [1, -1]]), np.concatenate([picture.triangles, image[picture.triangles[:, ::-1]]]),
+        walls += [np.concatenate([loop, below])
+                  ] if abs(loop[0, 1]) < 1e-9 or abs(loop[-1, 1]) < 1e-9 else [loop, below]
+    return Drawable(np.concatenate([picture.points, picture.points[off] * [1, -1]]),
+                    np.concatenate([picture.triangles, image[picture.triangles[:, ::-1]]]),
                     np.concatenate([picture.edges, image[picture.edges]]), walls, values, picture.home)
 
 
@@ -121,7 +131,9 @@ def nozzle_drawable(setup, mesh, state, mean=None):
     walls = wall_pieces(c, shape.lip, port_spans(shape))
     if setup.plan.plate:
         at, top = c.length + setup.plan.reach * setup.scale, half.points[:, 1].max() * setup.scale
-        walls.append(np.array([[at, -top], [at + 0.04 * setup.scale, -top], [at + 0.04 * setup.scale, top], [at, top]]))
+        walls.append(
+            np.array([[at, -top], [at + 0.04 * setup.scale, -top], [at + 0.04 * setup.scale, top], [at,
+                                                                                                    top]]))
     return mirrored(Drawable(half.points * setup.scale, half.triangles, half.edges, walls, values, home))
 
 
@@ -151,11 +163,13 @@ def wall_outlines(mesh):
 def default_range(values, key, points, box=(-0.5, 1.5, -0.8, 0.8), home=None):
     """A range that shows the neighbourhood of the section well: (low, high)."""
     box = home or box
-    near = (points[:, 0] > box[0]) & (points[:, 0] < box[1]) & (points[:, 1] > box[2]) & (points[:, 1] < box[3])
+    near = (points[:, 0] > box[0]) & (points[:, 0] < box[1]) & (points[:, 1] > box[2]) & (points[:, 1]
+                                                                                          < box[3])
     seen = values[near] if near.any() else values
     quantity = QUANTITIES[key]
     if key == "fluctuation":
-        # Waves outside are a hundred times weaker than what passes by inside a jet or wake: they shall be seen.
+        # Waves outside are a hundred times weaker than what passes by inside a jet or wake: they shall be
+        # seen.
         reach = max(float(np.percentile(np.abs(seen), 60)), 1e-6)
         return -reach, reach
     if quantity.diverging:

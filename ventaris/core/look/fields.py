@@ -25,17 +25,16 @@ class Quantity:
     centre: float = 0.0
 
 
-QUANTITIES = {q.key: q for q in (
-    Quantity("cp", "Pressure coefficient Cp", "", True, 0.0),
-    Quantity("mach", "Mach number", ""),
-    Quantity("speed", "Velocity", "m/s"),
-    Quantity("pressure", "Pressure (absolute)", "Pa"),
-    Quantity("density", "Density", "kg/m³"),
-    Quantity("temperature", "Temperature", "K"),
-    Quantity("loss", "Total-pressure loss", ""),
-    Quantity("density_gradient", "Density gradient", "kg/m³ per m"),
-    Quantity("fluctuation", "Pressure about its mean", "Pa", True, 0.0),
-    Quantity("eddy", "Eddy viscosity over molecular", ""))}
+QUANTITIES = {
+    q.key: q
+    for q in (Quantity("cp", "Pressure coefficient Cp", "", True, 0.0), Quantity("mach", "Mach number", ""),
+              Quantity("speed", "Velocity", "m/s"), Quantity("pressure", "Pressure (absolute)", "Pa"),
+              Quantity("density", "Density", "kg/m³"), Quantity("temperature", "Temperature", "K"),
+              Quantity("loss", "Total-pressure loss", ""),
+              Quantity("density_gradient", "Density gradient", "kg/m³ per m"),
+              Quantity("fluctuation", "Pressure about its mean", "Pa", True, 0.0),
+              Quantity("eddy", "Eddy viscosity over molecular", ""))
+}
 TURBULENT_ONLY = {"eddy"}
 
 
@@ -53,7 +52,8 @@ def derive(state, air, mean=None):
     Returns
     -------
     dict of ndarray, shape (n,)
-        Keys of `QUANTITIES` but for the density gradient, which needs a mesh, and ``u``, ``v`` in m/s.  The loss is one minus the local over
+        Keys of `QUANTITIES` but for the density gradient, which needs a mesh, and ``u``, ``v`` in m/s.  The
+        loss is one minus the local over
         the free stream's total pressure.
     """
     g, a = air.gamma, air.speed_of_sound
@@ -62,13 +62,15 @@ def derive(state, air, mean=None):
     speed2 = u * u + v * v
     mach = np.sqrt(speed2 / np.maximum(t, 1e-9))
     exponent = g / (g - 1)
-    total = absolute * (1 + 0.5 * (g - 1) * mach**2) ** exponent
+    total = absolute * (1 + 0.5 * (g - 1) * mach**2)**exponent
     # Of the stream, or of what a nozzle is supplied with.
     stream_total = air.total_pressure / (air.pressure * g)
     scale = air.density * a * a
-    out = {"cp": p / (0.5 * air.mach**2), "mach": mach, "speed": np.sqrt(speed2) * a, "pressure": absolute * scale,
-            "density": g * absolute / t * air.density, "temperature": t * air.temperature, "loss": 1 - total / stream_total,
-            "u": u * a, "v": v * a}
+    out = {
+        "cp": p / (0.5 * air.mach**2), "mach": mach, "speed": np.sqrt(speed2) * a,
+        "pressure": absolute * scale, "density": g * absolute / t * air.density,
+        "temperature": t * air.temperature, "loss": 1 - total / stream_total, "u": u * a, "v": v * a
+    }
     if mean is not None:
         out["fluctuation"] = (p - mean[:, 0]) * scale
     if state.shape[1] > 4:
@@ -77,8 +79,10 @@ def derive(state, air, mean=None):
 
 
 def _eddy_ratio(closure, values, air):
-    """Eddy over molecular viscosity from the closure's columns (scaled by the speed of sound and the chord)."""
-    molecular = sutherland_viscosity(values["temperature"]) / sutherland_viscosity(air.temperature) if air.sutherland else 1.0
+    """Eddy over molecular viscosity from the closure's columns (scaled by the speed of sound and the
+    chord)."""
+    molecular = sutherland_viscosity(values["temperature"]) / sutherland_viscosity(
+        air.temperature) if air.sutherland else 1.0
     nu = air.viscosity * molecular / values["density"] / (air.speed_of_sound * air.chord)
     if closure.shape[1] == 2:
         # k and ln omega; without the limiter near walls, which only matters inside the layer.

@@ -12,7 +12,6 @@ class FlowSampler:
     box : tuple (left, right, bottom, top)
         Only this window is searched, which keeps the set-up quick.
     """
-
     def __init__(self, picture, box):
         left, right, bottom, top = box
         corner = picture.points[picture.triangles]
@@ -72,6 +71,7 @@ def _step(sampler, x, length):
         velocity = sampler.velocity(points)
         speed = np.linalg.norm(velocity, axis=1, keepdims=True)
         return velocity / np.where(speed > 1e-9, speed, np.nan)
+
     k1 = direction(x)
     k2 = direction(x + 0.5 * length * k1)
     k3 = direction(x + 0.5 * length * k2)
@@ -93,7 +93,8 @@ def vectors(sampler, columns=34):
     """
     left, right, bottom, top = sampler.box
     spacing = (right - left) / columns
-    x, y = np.meshgrid(np.arange(left + spacing / 2, right, spacing), np.arange(bottom + spacing / 2, top, spacing))
+    x, y = np.meshgrid(np.arange(left + spacing / 2, right, spacing),
+                       np.arange(bottom + spacing / 2, top, spacing))
     points = np.stack([x.ravel(), y.ravel()], axis=1)
     velocity = sampler.velocity(points)
     inside = np.isfinite(velocity).all(axis=1)

@@ -34,8 +34,8 @@ def _figure(width, height, box, bare=False):
     return figure, axes
 
 
-def field_picture(picture, key, form="png", box=DEFAULT_BOX, span=None, map_name=None, banded=True, isolines=False,
-                  sonic=True, stream_count=0, width=9.0, title="", bare=False, chord=None):
+def field_picture(picture, key, form="png", box=DEFAULT_BOX, span=None, map_name=None, banded=True,
+                  isolines=False, sonic=True, stream_count=0, width=9.0, title="", bare=False, chord=None):
     """Draw a field.
 
     Parameters
@@ -95,7 +95,8 @@ def thumbnail_box(picture):
     left, right, bottom, top = THUMBNAIL_BOX
     low, high = (f(np.concatenate(picture.wall), 0) for f in (np.min, np.max))
     # Cards cut a strip off above and below.
-    grow = max(1.0, (high[1] - low[1] + 0.2) / (0.75 * (top - bottom)), (high[0] - low[0] + 0.4) / (right - left))
+    grow = max(1.0, (high[1] - low[1] + 0.2) / (0.75 * (top - bottom)),
+               (high[0] - low[0] + 0.4) / (right - left))
     width, height = grow * (right - left), grow * (top - bottom)
     x, y = (0.5 * (left + right), 0.5 * (bottom + top)) if grow == 1.0 else 0.5 * (low + high)
     return x - 0.5 * width, x + 0.5 * width, y - 0.5 * height, y + 0.5 * height
@@ -116,7 +117,9 @@ def _near(picture, box):
 
 def _legend(figure, colours, low, high, quantity, name, banded, title, chord):
     bar = figure.add_axes((0.30, 0.065, 0.40, 0.028))
-    bar.imshow(np.linspace(0, 1, BANDS if banded else 256)[None], aspect="auto", cmap=colours, extent=(low, high, 0, 1))
+    bar.imshow(
+        np.linspace(0, 1, BANDS if banded else 256)[None], aspect="auto", cmap=colours,
+        extent=(low, high, 0, 1))
     bar.set_yticks([])
     bar.tick_params(labelsize=8, colors=INK, length=2)
     for spine in bar.spines.values():

@@ -42,7 +42,8 @@ def silhouette(corners, view="side", pixels=PIXELS):
 
 @njit(cache=True)
 def _paint(triangles, shadow):
-    """Set the pixels within triangles and along their edges, so that plates seen from their side are there too; corners in pixels, shape (n, 3, 2)."""
+    """Set the pixels within triangles and along their edges, so that plates seen from their side are there
+    too; corners in pixels, shape (n, 3, 2)."""
     for t in range(len(triangles)):
         a, b, c = triangles[t, 0], triangles[t, 1], triangles[t, 2]
         for row in range(int(np.ceil(min(a[1], b[1], c[1]))), int(np.floor(max(a[1], b[1], c[1]))) + 1):
@@ -56,7 +57,8 @@ def _paint(triangles, shadow):
         for p, q in ((a, b), (b, c), (c, a)):
             steps = int(np.ceil(max(abs(q[0] - p[0]), abs(q[1] - p[1])))) + 1
             for k in range(steps + 1):
-                shadow[int(np.round(p[1] + k / steps * (q[1] - p[1]))), int(np.round(p[0] + k / steps * (q[0] - p[0])))] = 1.0
+                shadow[int(np.round(p[1] + k / steps * (q[1] - p[1]))),
+                       int(np.round(p[0] + k / steps * (q[0] - p[0])))] = 1.0
 
 
 def edges(surface, view="side", most=4000):

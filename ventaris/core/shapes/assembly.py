@@ -47,11 +47,13 @@ class Assembly:
 
     @functools.cached_property
     def planform(self):
-        """Shadow of the wings along the mean normal of their upper sides (so that their own incidence takes nothing off), or of the whole body from above where no part is a wing."""
+        """Shadow of the wings along the mean normal of their upper sides (so that their own incidence takes
+        nothing off), or of the whole body from above where no part is a wing."""
         own = np.isin(self.surface.part, [self.surface.parts.index(name) for name in self.wings])
         if not own.any():
             return frontal_area(self.surface.corners, (0.0, 0.0, 1.0))
-        return frontal_area(self.surface.corners[own], self.surface.vectors[own & (self.surface.vectors[:, 2] > 0)].sum(axis=0))
+        return frontal_area(self.surface.corners[own],
+                            self.surface.vectors[own & (self.surface.vectors[:, 2] > 0)].sum(axis=0))
 
     @functools.cached_property
     def mean_chord(self):
@@ -63,8 +65,10 @@ class Assembly:
 
     @functools.cached_property
     def is_wing(self):
-        """Whether the wings are most of what is seen from above, so that coefficients are meant on their planform."""
-        return bool(self.wings) and self.planform.area > 0.5 * frontal_area(self.surface.corners, (0.0, 0.0, 1.0)).area
+        """Whether the wings are most of what is seen from above, so that coefficients are meant on their
+        planform."""
+        return bool(self.wings) and self.planform.area > 0.5 * frontal_area(self.surface.corners,
+                                                                            (0.0, 0.0, 1.0)).area
 
     @property
     def length(self):
@@ -83,7 +87,8 @@ def assemble(shape):
     SurfaceError, ShapeError
     """
     # The same file name may stand for another surface later.
-    sources = tuple(id(library.surface(p.source)) for p in shape.parts if p.kind == "surface" and p.used == "yes")
+    sources = tuple(
+        id(library.surface(p.source)) for p in shape.parts if p.kind == "surface" and p.used == "yes")
     key = shape.model_dump_json(), sources
     if key not in _kept:
         while len(_kept) >= 12:
@@ -119,19 +124,24 @@ def _assembled(shape):
 
 
 def _merged(surface, parts):
-    """Parts that belong together under the name of the one they are merged into; their named surfaces stay."""
+    """Parts that belong together under the name of the one they are merged into; their named surfaces
+    stay."""
     into = {p.name: p.merge for p in parts if p.merge and p.used == "yes"}
     if not into:
         return surface
-    names = [next((into[own] for own in into if name == own or name.startswith(f"{own} ")), name) for name in surface.parts]
+    names = [
+        next((into[own] for own in into if name == own or name.startswith(f"{own} ")), name)
+        for name in surface.parts
+    ]
     kept = tuple(dict.fromkeys(names))
     return replace(surface, part=np.array([kept.index(name) for name in names])[surface.part], parts=kept)
 
 
 def _make(part):
     if part.kind == "vehicle":
-        return bodies.vehicle(part.length, part.width, part.height, part.corner, part.nose_length, part.nose_side, part.nose_roof, part.nose_floor,
-                              part.tail_length, part.tail_side, part.tail_roof, part.tail_floor, part.tail_kind)
+        return bodies.vehicle(part.length, part.width, part.height, part.corner, part.nose_length,
+                              part.nose_side, part.nose_roof, part.nose_floor, part.tail_length,
+                              part.tail_side, part.tail_roof, part.tail_floor, part.tail_kind)
     if part.kind == "box":
         return bodies.box(part.length, part.width, part.height)
     if part.kind == "ellipsoid":
@@ -139,7 +149,8 @@ def _make(part):
     if part.kind == "frustum":
         return bodies.frustum(part.length, part.front_diameter, part.rear_diameter, part.wall)
     if part.kind == "revolution":
-        return bodies.revolution(part.length, part.diameter, part.nose, part.nose_length, part.tail_length, part.rear_diameter, part.fins, part.fin_chord, part.fin_span,
+        return bodies.revolution(part.length, part.diameter, part.nose, part.nose_length, part.tail_length,
+                                 part.rear_diameter, part.fins, part.fin_chord, part.fin_span,
                                  part.fin_thickness, np.radians(part.fin_sweep))
     if part.kind == "wing":
         return _wing(part)
@@ -153,10 +164,14 @@ def _make(part):
 def _wing(part):
     from ..sheet.model import Shape
     down = part.camber < 0
-    values = {"kind": "four-digit", "thickness": part.thickness, "camber": abs(part.camber), "trailing_edge": "open"}
+    values = {
+        "kind": "four-digit", "thickness": part.thickness, "camber": abs(part.camber), "trailing_edge": "open"
+    }
     if part.flap_chord > 0:
-        values["elements"] = [{"name": "flap", "chord": max(part.flap_chord, 0.01), "thickness": part.thickness, "camber": 0.0,
-                               "deflection": part.flap_deflection, "gap": part.flap_gap, "overlap": part.flap_overlap}]
+        values["elements"] = [{
+            "name": "flap", "chord": max(part.flap_chord, 0.01), "thickness": part.thickness, "camber": 0.0,
+            "deflection": part.flap_deflection, "gap": part.flap_gap, "overlap": part.flap_overlap
+        }]
     section = build(Shape.model_validate(values))
     outlines = {}
     for outline in section.outlines(0.0):
@@ -170,7 +185,8 @@ def _wing(part):
         surface = surface.moved(np.diag([1.0, 1.0, -1.0]))
         # What was the upper side looks down now.
         turned = {"upper": "lower", "lower": "upper"}
-        names = tuple(" ".join(turned.get(word, word) for word in name.split(" ")) for name in surface.patches)
+        names = tuple(" ".join(turned.get(word, word) for word in name.split(" "))
+                      for name in surface.patches)
         surface = replace(surface, patches=names)
     return surface.moved(_pitched(part.incidence))
 
@@ -184,11 +200,13 @@ def _named(surface, part):
     """The sheet's name before the part's own."""
     def names(own):
         return tuple(part.name if len(own) == 1 else f"{part.name} {n}" for n in own)
+
     return replace(surface, parts=names(surface.parts), patches=names(surface.patches))
 
 
 def _placed(surface, part):
-    matrix = Rotation.from_euler("xyz", [part.roll, part.pitch, part.yaw], degrees=True).as_matrix() * part.scale
+    matrix = Rotation.from_euler("xyz", [part.roll, part.pitch, part.yaw],
+                                 degrees=True).as_matrix() * part.scale
     return surface.moved(matrix, (part.x, part.y, part.z))
 
 
@@ -207,12 +225,17 @@ def edited(surface, edit):
     """
     used = np.ones(len(surface.vertices), dtype=bool)
     if edit.part:
-        chosen = [k for k, name in enumerate(surface.parts) if name == edit.part or name.startswith(f"{edit.part} ")]
+        chosen = [
+            k for k, name in enumerate(surface.parts) if name == edit.part or name.startswith(f"{edit.part} ")
+        ]
         used[:] = False
         used[np.unique(surface.triangles[np.isin(surface.part, chosen)])] = True
     low, high = surface.vertices[used, 0].min(), surface.vertices[used, 0].max()
     if edit.end <= low or edit.start >= high:
-        raise SurfaceError(f"shape.edits: nothing lies between x = {edit.start:g} and {edit.end:g} m; the body runs from {low:.4g} to {high:.4g} m.")
+        raise SurfaceError(
+            f"shape.edits: nothing lies between x = {edit.start:g} and {edit.end:g} m; the body runs from "
+            f"{low:.4g} to {high:.4g} m."
+        )
     surface = _cut_at(surface, (edit.start, edit.end)) if not edit.part else surface
     if len(surface.vertices) != len(used):
         used = np.ones(len(surface.vertices), dtype=bool)
@@ -224,15 +247,20 @@ def edited(surface, edit):
             raise SurfaceError("shape.edits: a stretch of −100 % would leave nothing. Give more than −99 %.")
         longer = 0.01 * edit.share * (high - low if edit.of == "whole" else edit.end - edit.start)
         if longer <= -0.99 * (edit.end - edit.start):
-            raise SurfaceError(f"shape.edits: {edit.share:g} % of the whole length are {longer:.4g} m, more than the region from x = {edit.start:g} to {edit.end:g} m can lose. Give less, or a longer region.")
+            raise SurfaceError(
+                f"shape.edits: {edit.share:g} % of the whole length are {longer:.4g} m, more than the region "
+                f"from x = {edit.start:g} to {edit.end:g} m can lose. Give less, or a longer region."
+            )
         points[:, 0] = x + np.where(used, np.minimum(inside, 1) * longer, 0)
     else:
         if edit.share >= 100:
-            raise SurfaceError("shape.edits: a taper of 100 % or more would turn the tail inside out. Give less.")
+            raise SurfaceError(
+                "shape.edits: a taper of 100 % or more would turn the tail inside out. Give less.")
         factor = 1 - 0.01 * edit.share * np.minimum(inside, 1)
         middle = 0.5 * (points[used].min(axis=0) + points[used].max(axis=0))
         for axis in (1, 2):
-            points[:, axis] = np.where(used, middle[axis] + (points[:, axis] - middle[axis]) * factor, points[:, axis])
+            points[:, axis] = np.where(used, middle[axis] + (points[:, axis] - middle[axis]) * factor,
+                                       points[:, axis])
     return replace(surface, vertices=points)
 
 
@@ -258,7 +286,8 @@ def _cut_once(surface, station):
         if key not in cache:
             share = x[key[0]] / (x[key[0]] - x[key[1]])
             cache[key] = len(vertices)
-            vertices.append(surface.vertices[key[0]] + share * (surface.vertices[key[1]] - surface.vertices[key[0]]))
+            vertices.append(surface.vertices[key[0]] + share *
+                            (surface.vertices[key[1]] - surface.vertices[key[0]]))
         return cache[key]
 
     triangles, owner = [], []
@@ -275,5 +304,8 @@ def _cut_once(surface, station):
             owner += [t] * (len(part) - 2)
     keep = ~crossed
     owner = np.array(owner)
-    return Surface(np.array(vertices), np.concatenate([surface.triangles[keep], np.array(triangles)]), np.concatenate([surface.part[keep], surface.part[owner]]),
-                   np.concatenate([surface.patch[keep], surface.patch[owner]]), surface.parts, surface.patches)
+    return Surface(np.array(vertices), np.concatenate([surface.triangles[keep],
+                                                       np.array(triangles)]),
+                   np.concatenate([surface.part[keep], surface.part[owner]]),
+                   np.concatenate([surface.patch[keep], surface.patch[owner]]), surface.parts,
+                   surface.patches)

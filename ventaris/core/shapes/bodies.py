@@ -1,6 +1,8 @@
-"""Bodies made from parameters, as triangulated surfaces: vehicles, boxes, ellipsoids, cylinders, rings, wings.
+"""Bodies made from parameters, as triangulated surfaces: vehicles, boxes, ellipsoids, cylinders, rings,
+wings.
 
-x runs along the stream, y to the right-hand side seen from above with the nose to the left, z up.  Lengths in metres.
+x runs along the stream, y to the right-hand side seen from above with the nose to the left, z up.  Lengths in
+metres.
 """
 from dataclasses import replace
 
@@ -37,15 +39,23 @@ def loft(rings, names, caps=("", "")):
     end = np.stack([np.full(m, last), ring1, np.roll(ring1, -1)], axis=1)
     vertices = np.concatenate([rings.reshape(-1, 3), rings[:1].mean(axis=1), rings[-1:].mean(axis=1)])
     triangles = np.concatenate([bands, start, end])
-    patch = np.concatenate([patch, np.full(m, patches.index(caps[0] or names[0])), np.full(m, patches.index(caps[1] or names[-1]))])
-    surface = Surface(vertices, triangles, np.zeros(len(triangles), dtype=np.int64), patch, ("body",), tuple(patches))
-    return surface if surface.volume[0] > 0 else Surface(vertices, np.ascontiguousarray(triangles[:, ::-1]), surface.part, patch, ("body",), tuple(patches))
+    patch = np.concatenate([
+        patch,
+        np.full(m, patches.index(caps[0] or names[0])),
+        np.full(m, patches.index(caps[1] or names[-1]))
+    ])
+    surface = Surface(vertices, triangles, np.zeros(len(triangles), dtype=np.int64), patch, ("body", ),
+                      tuple(patches))
+    return surface if surface.volume[0] > 0 else Surface(vertices, np.ascontiguousarray(triangles[:, ::-1]),
+                                                         surface.part, patch, ("body", ), tuple(patches))
 
 
 def rounded_rectangle(left, right, low, high, radius, count=AROUND):
-    """Points of rounded rectangles, counter-clockwise seen from +x (y to the right, z up), arguments of shape (k,), to (k, count, 2)."""
+    """Points of rounded rectangles, counter-clockwise seen from +x (y to the right, z up), arguments of shape
+    (k,), to (k, count, 2)."""
     left, right, low, high = (np.asarray(a, dtype=float)[:, None] for a in (left, right, low, high))
-    radius = np.minimum(np.asarray(radius, dtype=float)[:, None], 0.4999 * np.minimum(right - left, high - low))
+    radius = np.minimum(
+        np.asarray(radius, dtype=float)[:, None], 0.4999 * np.minimum(right - left, high - low))
     quarter = count // 4
     arc = quarter // 2
     out = []
@@ -67,7 +77,8 @@ def rounded_rectangle(left, right, low, high, radius, count=AROUND):
     return np.concatenate(out, axis=1)
 
 
-def vehicle(length, width, height, corner, nose_length, nose_side, nose_roof, nose_floor, tail_length, tail_side, tail_roof, tail_floor, tail_kind="straight"):
+def vehicle(length, width, height, corner, nose_length, nose_side, nose_roof, nose_floor, tail_length,
+            tail_side, tail_roof, tail_floor, tail_kind="straight"):
     """A railcar, a road vehicle, a box with rounded nose: a rounded rectangle that narrows towards both ends.
 
     Parameters
@@ -94,14 +105,24 @@ def vehicle(length, width, height, corner, nose_length, nose_side, nose_roof, no
     """
     for what, inset, room in (("side", nose_side, 0.5 * width), ("side", tail_side, 0.5 * width)):
         if inset > room:
-            raise SurfaceError(f"shape.parts: the body narrows by {inset:.3g} m at each side, more than half its width. Give at most {room:.3g} m.")
+            raise SurfaceError(
+                f"shape.parts: the body narrows by {inset:.3g} m at each side, more than half its width. "
+                f"Give at most {room:.3g} m."
+            )
     for inset, where in ((nose_roof + nose_floor, "nose"), (tail_roof + tail_floor, "tail")):
         if inset > height:
-            raise SurfaceError(f"shape.parts: roof and floor of the {where} meet and cross ({inset:.3g} m on a height of {height:.3g} m). Lower them.")
+            raise SurfaceError(
+                f"shape.parts: roof and floor of the {where} meet and cross ({inset:.3g} m on a height of "
+                f"{height:.3g} m). Lower them."
+            )
     if nose_length + tail_length > length:
-        raise SurfaceError(f"shape.parts: nose and tail together ({nose_length + tail_length:.3g} m) are longer than the body ({length:.3g} m).")
+        raise SurfaceError(
+            f"shape.parts: nose and tail together ({nose_length + tail_length:.3g} m) are longer than the "
+            f"body ({length:.3g} m)."
+        )
     front = nose_length * (1 - np.cos(np.linspace(0, 0.5 * np.pi, 40)))
-    rear = length - tail_length * (np.cos(np.linspace(0, 0.5 * np.pi, 30)) if tail_kind == "rounded" else np.linspace(1, 0, 12))
+    rear = length - tail_length * (np.cos(np.linspace(0, 0.5 * np.pi, 30))
+                                   if tail_kind == "rounded" else np.linspace(1, 0, 12))
     x = np.concatenate([front, np.linspace(nose_length, length - tail_length, 24)[1:-1], rear])
     x = np.unique(np.round(x, 12))
     n = _ellipse(np.clip(1 - x / max(nose_length, 1e-12), 0, 1)) if nose_length > 0 else np.zeros_like(x)
@@ -124,12 +145,17 @@ def _ellipse(s):
 
 
 def box(length, width, height):
-    """A box with sharp edges; lower front corner at x = 0, z = 0, symmetric about y = 0. Named surfaces: front, rear, right, left, top, bottom."""
+    """A box with sharp edges; lower front corner at x = 0, z = 0, symmetric about y = 0. Named surfaces:
+    front, rear, right, left, top, bottom."""
     x, y, z = (0, length), (-0.5 * width, 0.5 * width), (0, height)
     vertices = np.array([[a, b, c] for a in x for b in y for c in z])
-    quads = {"front": (0, 1, 3, 2), "rear": (4, 6, 7, 5), "left": (0, 4, 5, 1), "right": (2, 3, 7, 6), "bottom": (0, 2, 6, 4), "top": (1, 5, 7, 3)}
+    quads = {
+        "front": (0, 1, 3, 2), "rear": (4, 6, 7, 5), "left": (0, 4, 5, 1), "right": (2, 3, 7, 6),
+        "bottom": (0, 2, 6, 4), "top": (1, 5, 7, 3)
+    }
     triangles = np.array([t for q in quads.values() for t in ((q[0], q[1], q[2]), (q[0], q[2], q[3]))])
-    return Surface(vertices, triangles, np.zeros(12, dtype=np.int64), np.repeat(np.arange(6), 2), ("body",), tuple(quads))
+    return Surface(vertices, triangles, np.zeros(12, dtype=np.int64), np.repeat(np.arange(6), 2), ("body", ),
+                   tuple(quads))
 
 
 def ellipsoid(length, width, height):
@@ -139,7 +165,8 @@ def ellipsoid(length, width, height):
     return Surface.of(ball.vertices * 0.5 * np.array([length, width, height]), ball.faces, "skin")
 
 
-def revolution(length, diameter, nose, nose_length, tail_length, rear_diameter, fins=0, fin_chord=0.1, fin_span=0.1, fin_thickness=0.05, fin_sweep=0.0):
+def revolution(length, diameter, nose, nose_length, tail_length, rear_diameter, fins=0, fin_chord=0.1,
+               fin_span=0.1, fin_thickness=0.05, fin_sweep=0.0):
     """A body of revolution along x with its nose at x = 0, and fins at its rear end if wanted.
 
     Parameters
@@ -162,14 +189,27 @@ def revolution(length, diameter, nose, nose_length, tail_length, rear_diameter, 
         When the parts do not fit.
     """
     if nose_length + tail_length > length * (1 + 1e-9):
-        raise SurfaceError(f"shape.parts: a nose of {nose_length:.3g} m and a boat-tail of {tail_length:.3g} m are longer than the body of {length:.3g} m. Shorten one.")
+        raise SurfaceError(
+            f"shape.parts: a nose of {nose_length:.3g} m and a boat-tail of {tail_length:.3g} m are longer "
+            f"than the body of {length:.3g} m. Shorten one."
+        )
     tip_chord = fin_chord - fin_span * np.tan(fin_sweep)
     if fins and (tip_chord < 0.05 * fin_chord or fin_chord > length):
-        raise SurfaceError(f"shape.parts: fins with a chord of {fin_chord:.3g} m swept by {np.degrees(fin_sweep):.0f}° over a span of {fin_span:.3g} m have no tip left. Sweep them less, or give more chord.")
-    loop = families.revolution_body(diameter / length, nose, nose_length / length, tail_length / length, rear_diameter / diameter if tail_length else 1.0)
+        raise SurfaceError(
+            f"shape.parts: fins with a chord of {fin_chord:.3g} m swept by {np.degrees(fin_sweep):.0f}° over "
+            f"a span of {fin_span:.3g} m have no tip left. Sweep them less, or give more chord."
+        )
+    loop = families.revolution_body(diameter / length, nose, nose_length / length, tail_length / length,
+                                    rear_diameter / diameter if tail_length else 1.0)
     upper = length * loop[:len(loop) // 2 + 1][::-1]
     angle = np.linspace(0, 2 * np.pi, AROUND + 1)[:-1]
-    rings = np.stack([np.stack([np.full(AROUND, x), max(r, 1e-6 * length) * np.cos(angle), max(r, 1e-6 * length) * np.sin(angle)], axis=1) for x, r in upper])
+    rings = np.stack([
+        np.stack([
+            np.full(AROUND, x),
+            max(r, 1e-6 * length) * np.cos(angle),
+            max(r, 1e-6 * length) * np.sin(angle)
+        ], axis=1) for x, r in upper
+    ])
     body = loft(rings, ["side"] * (len(rings) - 1), ("side", "base"))
     if not fins:
         return body
@@ -177,13 +217,16 @@ def revolution(length, diameter, nose, nose_length, tail_length, rear_diameter, 
     parts = [body]
     for k in range(fins):
         turn = 2 * np.pi * (k + 0.5) / fins
-        outward, across = np.array([0.0, np.sin(turn), np.cos(turn)]), np.array([0.0, np.cos(turn), -np.sin(turn)])
+        outward, across = np.array([0.0, np.sin(turn),
+                                    np.cos(turn)]), np.array([0.0, np.cos(turn), -np.sin(turn)])
         sections = []
-        for radius, chord in ((root, fin_chord + (0.5 * diameter - root) * np.tan(fin_sweep)), (0.5 * diameter + fin_span, tip_chord)):
+        for radius, chord in ((root, fin_chord + (0.5 * diameter - root) * np.tan(fin_sweep)),
+                              (0.5 * diameter + fin_span, tip_chord)):
             half = 0.5 * fin_thickness * chord
-            stations = ((length - chord, 0.0), (length - 0.5 * chord, half), (length, 0.0), (length - 0.5 * chord, -half))
+            stations = ((length - chord, 0.0), (length - 0.5 * chord, half), (length, 0.0),
+                        (length - 0.5 * chord, -half))
             sections.append([[x, 0, 0] + radius * outward + offset * across for x, offset in stations])
-        parts.append(replace(loft(np.array(sections), ["fin"], ("fin", "fin")), parts=("fin",)))
+        parts.append(replace(loft(np.array(sections), ["fin"], ("fin", "fin")), parts=("fin", )))
     return joined(parts)
 
 
@@ -199,7 +242,10 @@ def frustum(length, front, rear, wall=0.0):
         Thickness of the wall of a hollow one; 0 is solid.
     """
     if wall > 0 and wall >= 0.5 * max(front, rear):
-        raise SurfaceError(f"shape.parts: a wall of {wall:.3g} m leaves no hole in a ring of {max(front, rear):.3g} m. Make it thinner, or 0 for a solid one.")
+        raise SurfaceError(
+            f"shape.parts: a wall of {wall:.3g} m leaves no hole in a ring of {max(front, rear):.3g} m. Make "
+            "it thinner, or 0 for a solid one."
+        )
     angle = np.linspace(0, 2 * np.pi, AROUND + 1)[:-1]
     circle = np.stack([np.cos(angle), np.sin(angle)], axis=1)
 
@@ -218,10 +264,11 @@ def frustum(length, front, rear, wall=0.0):
         a2, b2 = np.roll(a, -1), np.roll(b, -1)
         triangles += [np.stack([a, a2, b2], axis=1), np.stack([a, b2, b], axis=1)]
         patch += [np.full(2 * AROUND, k)]
-    surface = Surface(rings.reshape(-1, 3), np.concatenate(triangles), np.zeros(8 * AROUND, dtype=np.int64), np.concatenate(patch), ("body",),
-                      ("outside", "rear rim", "inside", "front rim"))
-    return surface if surface.volume[0] > 0 else Surface(surface.vertices, np.ascontiguousarray(surface.triangles[:, ::-1]), surface.part, surface.patch,
-                                                         surface.parts, surface.patches)
+    surface = Surface(rings.reshape(-1, 3), np.concatenate(triangles), np.zeros(8 * AROUND, dtype=np.int64),
+                      np.concatenate(patch), ("body", ), ("outside", "rear rim", "inside", "front rim"))
+    return surface if surface.volume[0] > 0 else Surface(
+        surface.vertices, np.ascontiguousarray(
+            surface.triangles[:, ::-1]), surface.part, surface.patch, surface.parts, surface.patches)
 
 
 def wing(outlines, span, tip_share=1.0, sweep=0.0, dihedral=0.0, twist=0.0, stations=25):
@@ -253,11 +300,15 @@ def wing(outlines, span, tip_share=1.0, sweep=0.0, dihedral=0.0, twist=0.0, stat
     parts = []
     for name, outline in outlines.items():
         local = outline - pivot
-        turned = np.stack([local[:, 0] * np.cos(angle)[:, None] - local[:, 1] * np.sin(angle)[:, None],
-                           local[:, 0] * np.sin(angle)[:, None] + local[:, 1] * np.cos(angle)[:, None]], axis=-1) * scale[:, None, None]
-        rings = np.stack([turned[..., 0] + pivot[0] + np.tan(np.radians(sweep)) * np.abs(y)[:, None],
-                          np.repeat(y[:, None], len(outline), axis=1),
-                          turned[..., 1] + np.tan(np.radians(dihedral)) * np.abs(y)[:, None]], axis=-1)
+        turned = np.stack([
+            local[:, 0] * np.cos(angle)[:, None] - local[:, 1] * np.sin(angle)[:, None],
+            local[:, 0] * np.sin(angle)[:, None] + local[:, 1] * np.cos(angle)[:, None]
+        ], axis=-1) * scale[:, None, None]
+        rings = np.stack([
+            turned[..., 0] + pivot[0] + np.tan(np.radians(sweep)) * np.abs(y)[:, None],
+            np.repeat(y[:, None], len(outline), axis=1),
+            turned[..., 1] + np.tan(np.radians(dihedral)) * np.abs(y)[:, None]
+        ], axis=-1)
         surface = loft(rings, [f"{name} skin"] * (stations - 1), (f"{name} tips", f"{name} tips"))
         parts.append(_flat_tips(surface, outline, rings, name))
     return joined(parts)
@@ -267,7 +318,10 @@ def _flat_tips(surface, outline, rings, name):
     """End faces triangulated inside the section (a fan from its middle would leave a cambered one)."""
     import shapely
     k, m = rings.shape[:2]
-    ears = [t for t in shapely.delaunay_triangles(shapely.Polygon(outline)).geoms if shapely.Polygon(outline).contains(t.representative_point())]
+    ears = [
+        t for t in shapely.delaunay_triangles(shapely.Polygon(outline)).geoms
+        if shapely.Polygon(outline).contains(t.representative_point())
+    ]
     lookup = {(round(x, 12), round(y, 12)): i for i, (x, y) in enumerate(outline)}
     caps = [[lookup[(round(x, 12), round(y, 12))] for x, y in list(t.exterior.coords)[:3]] for t in ears]
     caps = np.array(caps)
@@ -279,16 +333,19 @@ def _flat_tips(surface, outline, rings, name):
     last = caps + (k - 1) * m
     # Counter-clockwise in (x, z) looks towards +y: outward at the left end (y < 0).
     triangles = np.concatenate([bands, caps, last[:, ::-1]])
-    # A strip of the skin has the side of its piece of the outline, however the wing is swept, tapered, twisted or turned.
+    # A strip of the skin has the side of its piece of the outline, however the wing is swept, tapered,
+    # twisted or turned.
     middle = 0.5 * (outline + np.roll(outline, -1, axis=0))
     below = middle[:, 1] < np.interp(middle[:, 0], *_camber(outline))
     columns = np.sort(bands % m, axis=1)
     wrapped = columns[:, -1] - columns[:, 0] > 1
     skin = below[np.where(wrapped, columns[:, -1], columns[:, 0])].astype(int)
     patch = np.concatenate([skin, np.full(2 * len(caps), 2)])
-    out = Surface(surface.vertices[:k * m], triangles, np.zeros(len(triangles), dtype=np.int64), patch, (name,), (f"{name} upper", f"{name} lower", f"{name} tips"))
+    out = Surface(surface.vertices[:k * m], triangles, np.zeros(len(triangles), dtype=np.int64), patch,
+                  (name, ), (f"{name} upper", f"{name} lower", f"{name} tips"))
     if out.volume[0] < 0:
-        out = Surface(out.vertices, np.ascontiguousarray(triangles[:, ::-1]), out.part, patch, out.parts, out.patches)
+        out = Surface(out.vertices, np.ascontiguousarray(triangles[:, ::-1]), out.part, patch, out.parts,
+                      out.patches)
     return out
 
 

@@ -103,7 +103,9 @@ def _cut(outline, surface):
     if surface.side == "angle":
         start, end = outline.arc_of_angle(surface.start), outline.arc_of_angle(surface.end)
     else:
-        start, end = sorted((outline.arc_of_station(surface.side, surface.start), outline.arc_of_station(surface.side, surface.end)))
+        start, end = sorted(
+            (outline.arc_of_station(surface.side,
+                                    surface.start), outline.arc_of_station(surface.side, surface.end)))
     outline.cut_out(surface.name, start, end)
 
 
@@ -122,12 +124,14 @@ def _build(model, text):
     elif shape.kind == "double wedge":
         loop = families.double_wedge(shape.thickness, shape.ridge_position)
     elif shape.kind == "revolution":
-        loop = families.revolution_body(shape.thickness, shape.nose, shape.nose_length, shape.tail_length, shape.base if shape.tail_length else 1.0)
+        loop = families.revolution_body(shape.thickness, shape.nose, shape.nose_length, shape.tail_length,
+                                        shape.base if shape.tail_length else 1.0)
     else:
         section, _, turned = section_from_points(np.array(shape.points))
         loop = section.loop
     edits = shape.edits
-    loop = scale_thickness_and_camber(loop, edits.thickness_scale, edits.camber_scale, edits.trailing_edge_gap)
+    loop = scale_thickness_and_camber(loop, edits.thickness_scale, edits.camber_scale,
+                                      edits.trailing_edge_gap)
     loop = deflect_rear(loop, edits.flap_hinge, np.radians(edits.flap_deflection), edits.flap_blend)
     section = Section(loop)
     x = np.linspace(0.02, 0.98, 97)
@@ -143,19 +147,22 @@ def _build(model, text):
         placed.append(_place(element, placed[0], behind))
         behind = behind if element.role == "slat" else placed[-1]
     _check_apart(placed)
-    return BuiltSection(section, shape.chord, turned, tuple(placed), shape.attitude == "inverted", tuple(shape.surfaces))
+    return BuiltSection(section, shape.chord, turned, tuple(placed), shape.attitude == "inverted",
+                        tuple(shape.surfaces))
 
 
 def _section_of(element):
     if element.kind == "four-digit":
-        return Section(families.four_digit(element.thickness, element.camber, element.camber_position, "closed"))
+        return Section(
+            families.four_digit(element.thickness, element.camber, element.camber_position, "closed"))
     if element.kind == "ellipse":
         return Section(families.ellipse(element.thickness))
     return section_from_points(np.array(element.points))[0]
 
 
 def _place(element, main, ahead):
-    """Set an element to the main one (a slat) or to the one ahead of it (a flap), so that its slot has the gap and overlap asked for."""
+    """Set an element to the main one (a slat) or to the one ahead of it (a flap), so that its slot has the
+    gap and overlap asked for."""
     section = _section_of(element)
     turn = np.radians(element.deflection) * (-1 if element.role == "slat" else 1)
     here = Placed(element.name, section, element.chord, turn, (element.x, element.y))
@@ -173,13 +180,18 @@ def _place(element, main, ahead):
         moving, fixed, sign = (own.trailing_edge + [dx, 0.0])[None], reference, 1.0
     offset = _settle(moving, fixed, element.gap, sign)
     if offset is None:
-        raise ShapeError(f"shape.elements: “{element.name}” cannot have a gap of {element.gap:g} with an overlap of {element.overlap:g} chords: "
-                         f"at that overlap the edges are farther apart than that. Give an overlap nearer to 0, or a larger gap.")
+        raise ShapeError(
+            f"shape.elements: “{element.name}” cannot have a gap of {element.gap:g} with an overlap of "
+            f"{element.overlap:g} chords: "
+            "at that overlap the edges are farther apart than that. Give an overlap nearer to 0, or a "
+            "larger gap."
+        )
     return Placed(element.name, section, element.chord, turn, (dx, offset))
 
 
 def _settle(moving, fixed, gap, sign):
-    """Height at which two point sets are `gap` apart, coming from far on one side; None where they never are."""
+    """Height at which two point sets are `gap` apart, coming from far on one side; None where they never
+    are."""
     tree = cKDTree(fixed)
 
     def excess(y):
@@ -208,8 +220,13 @@ def _check_apart(placed):
             where = crossing(polygons[i], polygons[j])
             if where is None:
                 # One inside the other, perhaps touching it from within at some of its points.
-                swallowed = [part[holds(whole, part)] for whole, part in ((polygons[j], polygons[i]), (polygons[i], polygons[j]))]
+                swallowed = [
+                    part[holds(whole, part)]
+                    for whole, part in ((polygons[j], polygons[i]), (polygons[i], polygons[j]))
+                ]
                 where = next((points[len(points) // 2] for points in swallowed if len(points)), None)
             if where is not None:
-                raise ShapeError(f"shape.elements: “{placed[i].name}” runs into “{placed[j].name}” near x = {where[0]:.3f}, y = {where[1]:.3f} chords. "
-                                 "Raise its gap, change its overlap, or move it.")
+                raise ShapeError(
+                    f"shape.elements: “{placed[i].name}” runs into “{placed[j].name}” near x = "
+                    f"{where[0]:.3f}, y = {where[1]:.3f} chords. "
+                    "Raise its gap, change its overlap, or move it.")

@@ -32,10 +32,12 @@ class Clearances:
     gap: np.ndarray
 
     def share_of_part(self, number, size):
-        """(share of a part's surface over walls thinner than a size, their median thickness); (0, inf) without any."""
+        """(share of a part's surface over walls thinner than a size, their median thickness); (0, inf)
+        without any."""
         own = self.part == number
         thin = own & (self.wall < size)
-        return (float(thin.sum() / max(own.sum(), 1)), float(np.median(self.wall[thin]))) if thin.any() else (0.0, np.inf)
+        return (float(thin.sum() / max(own.sum(), 1)),
+                float(np.median(self.wall[thin]))) if thin.any() else (0.0, np.inf)
 
 
 def measure_clearances(surface, reach):
@@ -52,14 +54,16 @@ def measure_clearances(surface, reach):
     """
     rng = np.random.default_rng(SEED)
     area = np.where(np.isfinite(surface.areas), surface.areas, 0.0)
-    chosen = np.searchsorted(np.cumsum(area), (np.arange(SAMPLES) + rng.random(SAMPLES)) / SAMPLES * area.sum())
+    chosen = np.searchsorted(np.cumsum(area),
+                             (np.arange(SAMPLES) + rng.random(SAMPLES)) / SAMPLES * area.sum())
     chosen = np.minimum(chosen, len(area) - 1)
     # Small triangles of slots and edges are few in area: some are looked at whatever their size.
     few = rng.permutation(np.nonzero(area > 0)[0])[:SAMPLES // 2]
     u, v = rng.random((2, SAMPLES))
     u, v = np.where(u + v > 1, 1 - u, u), np.where(u + v > 1, 1 - v, v)
     a, b, c = surface.corners[chosen].transpose(1, 0, 2)
-    points = np.concatenate([a + u[:, None] * (b - a) + v[:, None] * (c - a), surface.corners[few].mean(axis=1)])
+    points = np.concatenate(
+        [a + u[:, None] * (b - a) + v[:, None] * (c - a), surface.corners[few].mean(axis=1)])
     triangle = np.concatenate([chosen, few])
     normal = surface.normals[triangle]
     off = 1e-6 * float(surface.size.max())

@@ -51,7 +51,8 @@ def _as_text(text):
     if isinstance(text, str):
         return text
     if b"\0" in text[:4096]:
-        raise ShapeError("The file is binary, not text. Give two columns of numbers, x and y, as plain text or CSV.")
+        raise ShapeError(
+            "The file is binary, not text. Give two columns of numbers, x and y, as plain text or CSV.")
     for encoding in ("utf-8-sig", "latin-1"):
         try:
             return text.decode(encoding)
@@ -74,21 +75,24 @@ def _number_blocks(text):
             values = [float(f) for f in fields]
         except ValueError:
             if numbers_seen:
-                raise ShapeError(f"Line {line_number} holds “{stripped[:40]}”, not two numbers. Remove that line "
-                                 "or write x and y there.") from None
+                raise ShapeError(
+                    f"Line {line_number} holds “{stripped[:40]}”, not two numbers. Remove that line "
+                    "or write x and y there.") from None
             title = title or stripped[:80]
             continue
         if len(values) < 2:
             raise ShapeError(f"Line {line_number} holds {len(values)} number, two are needed: x and y.")
         x, y = values[:2]
         if not (math.isfinite(x) and math.isfinite(y)):
-            raise ShapeError(f"Line {line_number} holds “{stripped[:40]}”: a coordinate is not a finite number. "
-                             "Remove or mend that line.")
+            raise ShapeError(
+                f"Line {line_number} holds “{stripped[:40]}”: a coordinate is not a finite number. "
+                "Remove or mend that line.")
         numbers_seen = True
         current.append((x, y))
         if sum(map(len, blocks)) + len(current) > MOST_POINTS:
-            raise ShapeError(f"More than {MOST_POINTS} points. A section needs a few hundred: thin the file out, "
-                             "keeping points close together near the leading and trailing edges.")
+            raise ShapeError(
+                f"More than {MOST_POINTS} points. A section needs a few hundred: thin the file out, "
+                "keeping points close together near the leading and trailing edges.")
     if current:
         blocks.append(current)
     if not blocks:
@@ -100,7 +104,8 @@ def _join_blocks(blocks):
     if len(blocks) > 1 and len(blocks[0]) == 1:
         # Some two-block files begin with the number of points on each side.
         counts = blocks[0][0]
-        if np.all(counts == np.round(counts)) and counts.min() >= 3 and counts.sum() == sum(map(len, blocks[1:])):
+        if np.all(counts == np.round(counts)) and counts.min() >= 3 and counts.sum() == sum(
+                map(len, blocks[1:])):
             blocks = blocks[1:]
     if len(blocks) == 1:
         return blocks[0]
@@ -151,9 +156,10 @@ def order_loop(points):
         gap = np.linalg.norm(points[0] - points[-1])
         at_tail = min(points[0, 0], points[-1, 0]) > points[:, 0].max() - 0.15 * size[0]
         if gap > 0.25 * scale or not at_tail:
-            raise ShapeError(f"The outline is open: it starts at ({points[0, 0]:.4g}, {points[0, 1]:.4g}) and ends at "
-                             f"({points[-1, 0]:.4g}, {points[-1, 1]:.4g}). Both ends must meet, or stand at the "
-                             "trailing edge with a gap of less than a quarter of the chord.")
+            raise ShapeError(
+                f"The outline is open: it starts at ({points[0, 0]:.4g}, {points[0, 1]:.4g}) and ends at "
+                f"({points[-1, 0]:.4g}, {points[-1, 1]:.4g}). Both ends must meet, or stand at the "
+                "trailing edge with a gap of less than a quarter of the chord.")
     area = 0.5 * np.sum(loop[:, 0] * np.roll(loop[:, 1], -1) - np.roll(loop[:, 0], -1) * loop[:, 1])
     if abs(area) < 1e-5 * scale**2:
         raise ShapeError("The outline encloses no area: both sides lie on each other.")
@@ -176,8 +182,9 @@ def _refuse_doubled(loop, scale):
     _, first, count = np.unique(rounded, axis=0, return_index=True, return_counts=True)
     if np.any(count > 1):
         x, y = loop[first[np.argmax(count)]]
-        raise ShapeError(f"{int(np.sum(count > 1))} points stand in the outline twice, the first at ({x:.5g}, {y:.5g}). "
-                         "The outline passes the same place two times: remove the repeated stretch.")
+        raise ShapeError(
+            f"{int(np.sum(count > 1))} points stand in the outline twice, the first at ({x:.5g}, {y:.5g}). "
+            "The outline passes the same place two times: remove the repeated stretch.")
 
 
 def _refuse_crossing(loop):
@@ -187,8 +194,9 @@ def _refuse_crossing(loop):
     reason = shapely.is_valid_reason(ring)
     where = re.search(r"\[([-+.eE\d]+) ([-+.eE\d]+)\]", reason)
     place = f" near x = {float(where[1]):.4g}, y = {float(where[2]):.4g}" if where else ""
-    raise ShapeError(f"The outline crosses itself{place}. Points may be in the wrong order there: list them one "
-                     "after another around the section.")
+    raise ShapeError(
+        f"The outline crosses itself{place}. Points may be in the wrong order there: list them one "
+        "after another around the section.")
 
 
 def _start_at_trailing_edge(loop, closed):

@@ -23,7 +23,8 @@ def scale_thickness_and_camber(loop, thickness_scale=1.0, camber_scale=1.0, trai
         return loop
     section = Section(loop)
     if section.trailing_edge == "round" and trailing_edge_gap:
-        raise ShapeError("shape.edits.trailing_edge_gap: a rounded trailing edge has no gap to set. Leave it empty.")
+        raise ShapeError(
+            "shape.edits.trailing_edge_gap: a rounded trailing edge has no gap to set. Leave it empty.")
     upper, lower = section.sides(loop[:, 0].clip(0, 1))
     other = np.where(_is_upper(section, loop), lower, upper)
     camber, half = 0.5 * (loop[:, 1] + other), 0.5 * (loop[:, 1] - other)
@@ -59,8 +60,9 @@ def deflect_rear(loop, hinge, deflection, blend=0.06):
     centre_line = _camber_at(loop, hinge)
     reach = np.abs(loop[np.abs(loop[:, 0] - hinge) < blend, 1] - centre_line)
     if len(reach) and 1.5 * abs(deflection) / blend * reach.max() > 0.9:
-        raise ShapeError(f"shape.edits.flap_blend = {blend:.3g}: the joint would fold over itself at this deflection. "
-                         f"Give at least {1.7 * abs(deflection) * reach.max():.2g} chords or a smaller deflection.")
+        raise ShapeError(
+            f"shape.edits.flap_blend = {blend:.3g}: the joint would fold over itself at this deflection. "
+            f"Give at least {1.7 * abs(deflection) * reach.max():.2g} chords or a smaller deflection.")
     station = np.linspace(-0.05, 1.1, 4601)
     share = ((station - hinge) / blend + 0.5).clip(0, 1)
     angle = deflection * share**2 * (3 - 2 * share)
@@ -70,8 +72,10 @@ def deflect_rear(loop, hinge, deflection, blend=0.06):
     axis_y = centre_line - np.concatenate([[0], np.cumsum(np.sin(mid) * dx)])
     x = loop[:, 0]
     turned, offset = np.interp(x, station, angle), loop[:, 1] - centre_line
-    return np.stack([np.interp(x, station, axis_x) + offset * np.sin(turned),
-                     np.interp(x, station, axis_y) + offset * np.cos(turned)], axis=1)
+    return np.stack([
+        np.interp(x, station, axis_x) + offset * np.sin(turned),
+        np.interp(x, station, axis_y) + offset * np.cos(turned)
+    ], axis=1)
 
 
 def _camber_at(loop, x):

@@ -49,7 +49,10 @@ def ellipse(thickness):
     return loop
 
 
-NOSES = {"cone": "Cone", "ogive": "Tangent ogive", "ellipsoid": "Half ellipsoid", "least drag": "Least drag for length and diameter"}
+NOSES = {
+    "cone": "Cone", "ogive": "Tangent ogive", "ellipsoid": "Half ellipsoid",
+    "least drag": "Least drag for length and diameter"
+}
 
 
 def revolution_body(diameter, nose, nose_length, tail_length, base):
@@ -65,7 +68,8 @@ def revolution_body(diameter, nose, nose_length, tail_length, base):
 
     References
     ----------
-    "least drag" is the slender nose of Sears (Q. Appl. Math. 4, 1947) and Haack for given length and diameter.
+    "least drag" is the slender nose of Sears (Q. Appl. Math. 4, 1947) and Haack for given length and
+    diameter.
     """
     radius = 0.5 * diameter
     share = 0.5 * (1 - np.cos(np.linspace(0, np.pi, POINTS_PER_SIDE)))
@@ -74,9 +78,9 @@ def revolution_body(diameter, nose, nose_length, tail_length, base):
         r = radius * share
     elif nose == "ogive":
         rho = (radius**2 + nose_length**2) / (2 * radius)
-        r = np.sqrt(np.maximum(rho**2 - (nose_length - x) ** 2, 0)) + radius - rho
+        r = np.sqrt(np.maximum(rho**2 - (nose_length - x)**2, 0)) + radius - rho
     elif nose == "ellipsoid":
-        r = radius * np.sqrt(1 - (1 - share) ** 2)
+        r = radius * np.sqrt(1 - (1 - share)**2)
     else:
         angle = np.arccos(1 - 2 * share)
         r = radius / np.sqrt(np.pi) * np.sqrt(np.maximum(angle - 0.5 * np.sin(2 * angle), 0))
@@ -97,7 +101,8 @@ def revolution_body(diameter, nose, nose_length, tail_length, base):
 
 def double_wedge(thickness, ridge_position=0.5):
     """Four straight sides, sharp at both ends, thickest at the ridge."""
-    corners = np.array([[1, 0], [ridge_position, thickness / 2], [0, 0], [ridge_position, -thickness / 2], [1, 0]])
+    corners = np.array([[1, 0], [ridge_position, thickness / 2], [0, 0], [ridge_position, -thickness / 2],
+                        [1, 0]])
     share = np.linspace(0, 1, POINTS_PER_SIDE // 4, endpoint=False)[:, None]
     sides = [a + share * (b - a) for a, b in zip(corners[:-1], corners[1:])]
     return np.concatenate(sides + [corners[-1:]])

@@ -20,7 +20,6 @@ class Library:
     folder : Path or None
         Where files are looked for; None forbids files.
     """
-
     def __init__(self):
         self.fetch, self.folder = None, None
 
@@ -29,16 +28,23 @@ class Library:
         if source.startswith(MARK):
             found = self.fetch(source[len(MARK):]) if self.fetch else None
             if found is None:
-                raise SurfaceError(f"shape.parts: the imported surface “{source}” is not here. Import its file again.")
+                raise SurfaceError(
+                    f"shape.parts: the imported surface “{source}” is not here. Import its file again.")
             return _unpacked(bytes(found))
         path = Path(source)
         if self.folder is None or path.is_absolute() or ".." in path.parts:
-            raise SurfaceError(f"shape.parts: “{source}” is not an imported surface. Import the file; on the command line it must lie beside the sheet.")
+            raise SurfaceError(
+                f"shape.parts: “{source}” is not an imported surface. Import the file; on the command line "
+                "it must lie beside the sheet."
+            )
         path = self.folder / path
         if not path.is_file():
             raise SurfaceError(f"shape.parts: there is no file “{source}” beside the sheet.")
         if path.stat().st_size > LARGEST_FILE:
-            raise SurfaceError(f"shape.parts: “{source}” is larger than {LARGEST_FILE // 1_000_000} MB. Simplify the surface first.")
+            raise SurfaceError(
+                f"shape.parts: “{source}” is larger than {LARGEST_FILE // 1_000_000} MB. Simplify the "
+                "surface first."
+            )
         return _read(path, path.stat().st_mtime)
 
 

@@ -12,12 +12,15 @@ NEAR = 0.05
 
 
 def smooth_pieces(surface, angle, across_parts=False):
-    """Number of the smooth piece that each triangle belongs to, shape (m,): pieces end where the surface turns by more than an angle (degrees), and at the ends of parts unless told otherwise."""
+    """Number of the smooth piece that each triangle belongs to, shape (m,): pieces end where the surface
+    turns by more than an angle (degrees), and at the ends of parts unless told otherwise."""
     _, one, two, count = surface.edges
     turn = (surface.normals[one] * surface.normals[two]).sum(axis=1)
-    same = (count == 2) & (turn > np.cos(np.radians(angle))) & (across_parts | (surface.part[one] == surface.part[two]))
+    same = (count == 2) & (turn > np.cos(np.radians(angle))) & (across_parts |
+                                                                (surface.part[one] == surface.part[two]))
     n = len(surface.triangles)
-    return connected_components(coo_matrix((np.ones(same.sum()), (one[same], two[same])), shape=(n, n)), directed=False)[1]
+    return connected_components(coo_matrix((np.ones(same.sum()), (one[same], two[same])), shape=(n, n)),
+                                directed=False)[1]
 
 
 def with_names(surface, regions):
@@ -52,14 +55,20 @@ def _in_box(surface, region):
     inside = (np.abs(middle - [region.x, region.y, region.z]) <= half).all(axis=1)
     if not inside.any():
         low, high = surface.box
-        raise SurfaceError(f"shape.regions: the box of “{region.name}” holds no triangle (their middles count). The body reaches from ({_place(low)}) to ({_place(high)}) m: move or enlarge the box.")
+        raise SurfaceError(
+            f"shape.regions: the box of “{region.name}” holds no triangle (their middles count). The body "
+            f"reaches from ({_place(low)}) to ({_place(high)}) m: move or enlarge the box."
+        )
     return inside
 
 
 def _piece_at(surface, region):
     distance, triangle = surface.tree.nearest(np.array([[region.x, region.y, region.z]]))
     if distance[0] > NEAR * float(surface.size.max()):
-        raise SurfaceError(f"shape.regions: the point of “{region.name}” lies {distance[0]:.3g} m off the body. Pick it again, or name by a box.")
+        raise SurfaceError(
+            f"shape.regions: the point of “{region.name}” lies {distance[0]:.3g} m off the body. Pick it "
+            "again, or name by a box."
+        )
     pieces = smooth_pieces(surface, region.angle)
     return pieces == pieces[triangle[0]]
 

@@ -51,7 +51,8 @@ class NozzleContour:
 
 
 def _arc_line_arc(drop, length, first, second, name):
-    """Angle of the straight piece between two arcs of opposite turn that together fall by `drop` over `length`.
+    """Angle of the straight piece between two arcs of opposite turn that together fall by `drop` over
+    `length`.
 
     Both arcs start and end level; `first` and `second` are their radii.
     """
@@ -62,13 +63,15 @@ def _arc_line_arc(drop, length, first, second, name):
         run = (first + second) * np.sin(angle)
         fall = (first + second) * (1 - np.cos(angle))
         return fall + (length - run) * np.tan(angle) - drop
+
     # The largest angle for which the straight piece has no negative length.
     most = np.arcsin(min(1.0, length / (first + second))) if first + second > 0 else np.radians(80)
     most = min(most, np.radians(80))
     if excess(most) < 0:
         needed = f"{drop / np.tan(np.radians(60)) + 0.5 * (first + second):.3g} m"
-        raise ShapeError(f"shape.{name} = {length:g} m: too short for a change of radius of {drop:.3g} m with blends of {first:.3g} and {second:.3g} m. "
-                         f"Give about {needed} or more, or smaller blend radii.")
+        raise ShapeError(
+            f"shape.{name} = {length:g} m: too short for a change of radius of {drop:.3g} m with blends of "
+            f"{first:.3g} and {second:.3g} m. Give about {needed} or more, or smaller blend radii.")
     return float(brentq(excess, 0.0, most, xtol=1e-14))
 
 
@@ -76,7 +79,10 @@ def _arc(x, r, start, end, radius, count=80):
     """Points along an arc whose slope angle runs from `start` to `end`, beginning at (x, r)."""
     angle = np.linspace(start, end, count)
     sign = 1.0 if end >= start else -1.0
-    return np.stack([x + sign * radius * (np.sin(angle) - np.sin(start)), r - sign * radius * (np.cos(angle) - np.cos(start))], axis=1)
+    return np.stack([
+        x + sign * radius * (np.sin(angle) - np.sin(start)), r - sign * radius *
+        (np.cos(angle) - np.cos(start))
+    ], axis=1)
 
 
 def convergence(inlet, throat, length, inlet_blend, throat_blend):
@@ -94,22 +100,35 @@ def divergence(throat, exit_radius, length, blend, bell, start_angle, end_angle)
         arc = _arc(0.0, throat, 0.0, start_angle, blend)
         (x0, r0), (x2, r2) = arc[-1], (length, exit_radius)
         if x0 >= length or r0 >= exit_radius:
-            raise ShapeError(f"shape.diverge_length = {length:g} m: the throat's arc alone is longer. Give a longer divergence or a smaller throat blend.")
+            raise ShapeError(
+                f"shape.diverge_length = {length:g} m: the throat's arc alone is longer. Give a longer "
+                "divergence or a smaller throat blend."
+            )
         slope0, slope2 = np.tan(start_angle), np.tan(end_angle)
         mean = (r2 - r0) / (x2 - x0)
         if not min(slope0, slope2) < mean < max(slope0, slope2):
-            raise ShapeError(f"shape.bell_start = {np.degrees(start_angle):g}°, shape.bell_end = {np.degrees(end_angle):g}°: the straight line from the throat to the exit rises at "
-                             f"{np.degrees(np.arctan(mean)):.1f}°, which must lie between the two. Change an angle, the length or the exit radius.")
+            raise ShapeError(
+                f"shape.bell_start = {np.degrees(start_angle):g}°, shape.bell_end = "
+                f"{np.degrees(end_angle):g}°: the straight line from the throat to the exit rises at "
+                f"{np.degrees(np.arctan(mean)):.1f}°, which must lie between the two. Change an angle, the "
+                "length or the exit radius."
+            )
         x1 = (r2 - slope2 * x2 - r0 + slope0 * x0) / (slope0 - slope2)
         middle = np.array([x1, r0 + slope0 * (x1 - x0)])
         t = np.linspace(0, 1, 200)[1:, None]
-        return np.concatenate([arc, (1 - t) ** 2 * arc[-1] + 2 * t * (1 - t) * middle + t**2 * np.array([x2, r2])])
+        return np.concatenate(
+            [arc, (1 - t)**2 * arc[-1] + 2 * t * (1 - t) * middle + t**2 * np.array([x2, r2])])
 
     def excess(angle):
-        return throat + blend * (1 - np.cos(angle)) + (length - blend * np.sin(angle)) * np.tan(angle) - exit_radius
+        return throat + blend * (1 - np.cos(angle)) + (length -
+                                                       blend * np.sin(angle)) * np.tan(angle) - exit_radius
+
     most = min(np.arcsin(min(1.0, length / blend)) if blend > 0 else np.radians(60), np.radians(60))
     if excess(most) < 0:
-        raise ShapeError(f"shape.diverge_length = {length:g} m: too short to open from {throat:g} to {exit_radius:g} m. Give a longer divergence or a smaller throat blend.")
+        raise ShapeError(
+            f"shape.diverge_length = {length:g} m: too short to open from {throat:g} to {exit_radius:g} m. "
+            "Give a longer divergence or a smaller throat blend."
+        )
     angle = brentq(excess, 0.0, most, xtol=1e-14)
     return np.concatenate([_arc(0.0, throat, 0.0, angle, blend), [[length, exit_radius]]])
 
@@ -162,12 +181,13 @@ def _build(model, text):
     if shape.kind == "coordinates":
         return _from_points(shape.points)
     throat, blend = shape.throat_radius, shape.throat_blend * shape.throat_radius
-    points = convergence(shape.inlet_radius, throat, shape.converge_length, shape.inlet_blend * shape.inlet_radius, blend)
+    points = convergence(shape.inlet_radius, throat, shape.converge_length,
+                         shape.inlet_blend * shape.inlet_radius, blend)
     if shape.inlet_length > 0:
         points = np.concatenate([[[-shape.inlet_length, shape.inlet_radius]], points])
     if shape.diverge_length > 0:
-        opened = divergence(throat, shape.exit_radius, shape.diverge_length, shape.exit_blend * throat, shape.kind == "bell",
-                            np.radians(shape.bell_start), np.radians(shape.bell_end))
+        opened = divergence(throat, shape.exit_radius, shape.diverge_length, shape.exit_blend * throat,
+                            shape.kind == "bell", np.radians(shape.bell_start), np.radians(shape.bell_end))
         points = np.concatenate([points, opened[1:] + [points[-1, 0], 0.0]])
     return _contour(points)
 
@@ -186,8 +206,14 @@ def _from_points(points):
         points = points[::-1]
     if np.any(np.diff(points[:, 0]) <= 0):
         k = int(np.argmax(np.diff(points[:, 0]) <= 0))
-        raise ShapeError(f"shape.points: x does not grow from x = {points[k, 0]:g} m to x = {points[k + 1, 0]:g} m. Give the wall from inlet to exit, once.")
+        raise ShapeError(
+            f"shape.points: x does not grow from x = {points[k, 0]:g} m to x = {points[k + 1, 0]:g} m. Give "
+            "the wall from inlet to exit, once."
+        )
     if points[:, 1].min() <= 0:
         k = int(np.argmin(points[:, 1]))
-        raise ShapeError(f"shape.points: at x = {points[k, 0]:g} m the contour crosses the axis (r = {points[k, 1]:g} m). Every radius must be more than 0.")
+        raise ShapeError(
+            f"shape.points: at x = {points[k, 0]:g} m the contour crosses the axis (r = {points[k, 1]:g} m). "
+            "Every radius must be more than 0."
+        )
     return _contour(points)

@@ -43,7 +43,6 @@ class Outline:
     stretches : list of Stretch
         Cover the whole curve.
     """
-
     def __init__(self, section, name="", scale=1.0, turn=0.0, offset=(0.0, 0.0), mirrored=False):
         self.section, self.name, self.scale, self.turn, self.mirrored = section, name, scale, turn, mirrored
         self.offset = np.asarray(offset, dtype=float)
@@ -100,7 +99,8 @@ class Outline:
     def curvature(self, s):
         """Absolute curvature, per reference chord."""
         s = self._own(np.atleast_1d(s))
-        return np.where(s > self._body, 0.0, self.section.curvature(np.minimum(s, self._body) / self.scale) / self.scale)
+        return np.where(s > self._body, 0.0,
+                        self.section.curvature(np.minimum(s, self._body) / self.scale) / self.scale)
 
     def polygon(self, count=800):
         """Closed polygon of about `count` points, corners included, shape (n, 2)."""
@@ -120,9 +120,13 @@ class Outline:
         for piece in self.stretches:
             rest = [(piece.start, piece.end)]
             for a, b in spans:
-                rest = [cut for p, q in rest for cut in ((p, min(q, a)), (max(p, b), q)) if cut[1] - cut[0] > 1e-9 * self.length]
+                rest = [
+                    cut for p, q in rest for cut in ((p, min(q, a)), (max(p, b), q))
+                    if cut[1] - cut[0] > 1e-9 * self.length
+                ]
             kept += [Stretch(piece.name, a, b) for a, b in rest]
-        self.stretches = sorted(kept + [Stretch(name, a, b) for a, b in spans if b - a > 1e-12], key=lambda t: t.start)
+        self.stretches = sorted(kept + [Stretch(name, a, b) for a, b in spans if b - a > 1e-12],
+                                key=lambda t: t.start)
 
     def name_at(self, s):
         """Surface name at each arc length, list of str."""
@@ -131,7 +135,8 @@ class Outline:
         return [self.stretches[k].name for k in np.maximum(index, 0)]
 
     def arc_of_station(self, side, x):
-        """Arc length at a chord station (of the element's own chord) on its "upper" or "lower" side as it stands."""
+        """Arc length at a chord station (of the element's own chord) on its "upper" or "lower" side as it
+        stands."""
         own = {"upper": "lower", "lower": "upper"}[side] if self.mirrored else side
         section = self.section
         s = np.linspace(section.leading_edge, 0.0 if own == "upper" else section.length, 4001)
@@ -141,7 +146,8 @@ class Outline:
         return self.length - found if self.mirrored else found
 
     def arc_of_angle(self, degrees):
-        """Arc length where a ray from the middle of the element meets it; degrees counter-clockwise from downstream."""
+        """Arc length where a ray from the middle of the element meets it; degrees counter-clockwise from
+        downstream."""
         s = np.linspace(0, self.length, 8001)
         points = self.at(s)
         middle = 0.5 * (points.min(0) + points.max(0))
@@ -155,7 +161,8 @@ def crossing(one, other):
     c, d = other, np.roll(other, -1, axis=0)
 
     def side(p, q, r):
-        return (q[..., 0] - p[..., 0]) * (r[..., 1] - p[..., 1]) - (q[..., 1] - p[..., 1]) * (r[..., 0] - p[..., 0])
+        return (q[..., 0] - p[..., 0]) * (r[..., 1] - p[..., 1]) - (q[..., 1] - p[..., 1]) * (r[..., 0] -
+                                                                                              p[..., 0])
 
     a, b, c, d = a[:, None], b[:, None], c[None], d[None]
     hit = (side(a, b, c) * side(a, b, d) < 0) & (side(c, d, a) * side(c, d, b) < 0)
@@ -179,6 +186,7 @@ def crossed_oddly(start, end, points):
     first, last = np.searchsorted(y, low, "left"), np.searchsorted(y, high, "left")
     for k in np.nonzero(last > first)[0]:
         pick = order[first[k]:last[k]]
-        x = start[k, 0] + (points[pick, 1] - start[k, 1]) * (end[k, 0] - start[k, 0]) / (end[k, 1] - start[k, 1])
+        x = start[k,
+                  0] + (points[pick, 1] - start[k, 1]) * (end[k, 0] - start[k, 0]) / (end[k, 1] - start[k, 1])
         inside[pick] ^= points[pick, 0] < x
     return inside

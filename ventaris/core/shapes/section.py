@@ -50,7 +50,6 @@ class Section:
     corners : list of float
         Arc lengths at which the outline has a corner, ends excluded.
     """
-
     def __init__(self, loop):
         self.loop = np.asarray(loop, dtype=float)
         self.gap = float(np.linalg.norm(self.loop[0] - self.loop[-1]))
@@ -85,7 +84,8 @@ class Section:
                 points[-1] = points[0]
                 self._pieces.append(CubicSpline(knots, points, bc_type="periodic"))
             elif len(knots) >= 3:
-                self._pieces.append(CubicSpline(knots, points, bc_type="natural" if len(knots) == 3 else "not-a-knot"))
+                self._pieces.append(
+                    CubicSpline(knots, points, bc_type="natural" if len(knots) == 3 else "not-a-knot"))
             else:
                 self._pieces.append(PchipInterpolator(knots, points))
         self._ends = np.array([self._knots[b] for b in breaks[1:-1]])
@@ -105,7 +105,8 @@ class Section:
         """About `count` arc lengths, close together at the edges, corners included."""
         share = 0.5 * (1 - np.cos(np.linspace(0, np.pi, count // 2)))
         nose = self.leading_edge
-        return np.unique(np.concatenate([share * nose, nose + share[1:] * (self.length - nose), self.corners]))
+        return np.unique(np.concatenate([share * nose, nose + share[1:] * (self.length - nose),
+                                         self.corners]))
 
     def curvature(self, s):
         """Absolute curvature at arc lengths s, per chord, shape (len(s),)."""
@@ -139,7 +140,8 @@ class Section:
         k, m = int(np.argmax(thickness)), int(np.argmax(np.abs(camber)))
         s = np.sort(np.concatenate([np.linspace(0, self.length, 6001), self.corners]))
         outline = self.at(s)
-        area = 0.5 * abs(np.sum(outline[:, 0] * np.roll(outline[:, 1], -1) - np.roll(outline[:, 0], -1) * outline[:, 1]))
+        area = 0.5 * abs(
+            np.sum(outline[:, 0] * np.roll(outline[:, 1], -1) - np.roll(outline[:, 0], -1) * outline[:, 1]))
         sharp = any(abs(c - self.leading_edge) < 1e-9 for c in self.corners)
         near = self.leading_edge + np.linspace(-4e-4, 4e-4, 9)
         radius = 0.0 if sharp else float(1.0 / max(self.curvature(near).mean(), 1e-9))
@@ -147,8 +149,9 @@ class Section:
         ends = self.loop[[0, -1]]
         direction = ends - back
         angles = np.arctan2(direction[:, 1], direction[:, 0])
-        return Measures(chord, float(thickness[k]), float(x[k]), float(camber[m]), float(x[m]), float(area), radius,
-                        self.gap, float(np.degrees(angles[1] - angles[0])) if self.trailing_edge != "round" else 180.0,
+        return Measures(chord, float(thickness[k]), float(x[k]), float(camber[m]), float(x[m]), float(area),
+                        radius, self.gap,
+                        float(np.degrees(angles[1] - angles[0])) if self.trailing_edge != "round" else 180.0,
                         len(self.loop))
 
 

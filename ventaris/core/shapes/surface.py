@@ -42,7 +42,7 @@ class Surface:
         """One part with one named surface."""
         triangles = np.asarray(triangles, dtype=np.int64)
         zeros = np.zeros(len(triangles), dtype=np.int64)
-        return cls(np.asarray(vertices, dtype=float), triangles, zeros, zeros, (name,), (name,))
+        return cls(np.asarray(vertices, dtype=float), triangles, zeros, zeros, (name, ), (name, ))
 
     @cached_property
     def corners(self):
@@ -82,8 +82,11 @@ class Surface:
 
     @cached_property
     def edges(self):
-        """Every edge once: nodes (k, 2), first and second triangle (-1 where there is none), number of triangles."""
-        nodes = np.sort(np.concatenate([self.triangles[:, [0, 1]], self.triangles[:, [1, 2]], self.triangles[:, [2, 0]]]), axis=1)
+        """Every edge once: nodes (k, 2), first and second triangle (-1 where there is none), number of
+        triangles."""
+        nodes = np.sort(
+            np.concatenate([self.triangles[:, [0, 1]], self.triangles[:, [1, 2]], self.triangles[:, [2, 0]]]),
+            axis=1)
         owner = np.tile(np.arange(len(self.triangles)), 3)
         key = nodes[:, 0] * len(self.vertices) + nodes[:, 1]
         order = np.argsort(key, kind="stable")
@@ -122,20 +125,24 @@ class Surface:
 
     @cached_property
     def spanned_volumes(self):
-        """Signed volume between the origin and each triangle, shape (m,): over a closed piece they add up to what it encloses."""
+        """Signed volume between the origin and each triangle, shape (m,): over a closed piece they add up to
+        what it encloses."""
         a, b, c = self.corners.transpose(1, 0, 2)
         return (a * np.cross(b, c)).sum(axis=1) / 6.0
 
     def open_parts(self, share=0.02):
-        """Parts with no inside worth the name: where the area vectors do not add up to nearly nothing, or most edges are open.
+        """Parts with no inside worth the name: where the area vectors do not add up to nearly nothing, or
+        most edges are open.
 
         A few cracks do not make a part open: the winding number bridges them.
         """
-        total = np.stack([np.bincount(self.part, self.vectors[:, a], minlength=len(self.parts)) for a in range(3)], axis=1)
+        total = np.stack(
+            [np.bincount(self.part, self.vectors[:, a], minlength=len(self.parts)) for a in range(3)], axis=1)
         area = np.bincount(self.part, self.areas, minlength=len(self.parts))
         rim = self._rim_length()
         size = np.sqrt(np.maximum(area, 1e-300))
-        return (np.linalg.norm(total, axis=1) > 0.25 * area) | (rim > 2.0 * size) & (self._hollowness() < share)
+        return (np.linalg.norm(total, axis=1)
+                > 0.25 * area) | (rim > 2.0 * size) & (self._hollowness() < share)
 
     def _rim_length(self):
         nodes, one, _, count = self.edges
@@ -152,24 +159,28 @@ class Surface:
         """Every vertex times a matrix, then shifted; a mirroring matrix keeps the outside outside."""
         matrix = np.eye(3) if matrix is None else np.asarray(matrix, dtype=float)
         triangles = self.triangles[:, ::-1] if np.linalg.det(matrix) < 0 else self.triangles
-        return replace(self, vertices=self.vertices @ matrix.T + np.asarray(shift, dtype=float), triangles=np.ascontiguousarray(triangles))
+        return replace(self, vertices=self.vertices @ matrix.T + np.asarray(shift, dtype=float),
+                       triangles=np.ascontiguousarray(triangles))
 
     def only(self, keep):
         """The surface with a selection of its triangles; parts and names without triangles go."""
         part, patch = self.part[keep], self.patch[keep]
         parts, patches = np.unique(part), np.unique(patch)
         vertices, triangles = np.unique(self.triangles[keep], return_inverse=True)
-        return Surface(self.vertices[vertices], triangles.reshape(-1, 3), np.searchsorted(parts, part), np.searchsorted(patches, patch),
-                       tuple(self.parts[p] for p in parts), tuple(self.patches[p] for p in patches))
+        return Surface(self.vertices[vertices], triangles.reshape(-1, 3), np.searchsorted(parts, part),
+                       np.searchsorted(patches, patch), tuple(self.parts[p] for p in parts),
+                       tuple(self.patches[p] for p in patches))
 
     def mirrored(self, axis=1):
         """The surface with its mirror image; both halves share parts and names."""
         flip = np.ones(3)
         flip[axis] = -1
         other = self.moved(np.diag(flip))
-        return welded(replace(self, vertices=np.concatenate([self.vertices, other.vertices]),
-                              triangles=np.concatenate([self.triangles, other.triangles + len(self.vertices)]),
-                              part=np.concatenate([self.part, self.part]), patch=np.concatenate([self.patch, self.patch])))
+        return welded(
+            replace(self, vertices=np.concatenate([self.vertices, other.vertices]),
+                    triangles=np.concatenate([self.triangles, other.triangles + len(self.vertices)]),
+                    part=np.concatenate([self.part,
+                                         self.part]), patch=np.concatenate([self.patch, self.patch])))
 
 
 def joined(surfaces):
@@ -192,7 +203,8 @@ def joined(surfaces):
         parts += [free_name(name, parts) for name in s.parts]
         patches += [free_name(name, patches) for name in s.patches]
         offset += len(s.vertices)
-    return Surface(np.concatenate(vertices), np.concatenate(triangles), np.concatenate(part), np.concatenate(patch), tuple(parts), tuple(patches))
+    return Surface(np.concatenate(vertices), np.concatenate(triangles), np.concatenate(part),
+                   np.concatenate(patch), tuple(parts), tuple(patches))
 
 
 def free_name(name, taken):
@@ -210,8 +222,10 @@ def welded(surface, tolerance=1e-6):
     key = (lattice[:, 0] << 42) | (lattice[:, 1] << 21) | lattice[:, 2]
     _, first, inverse = np.unique(key, return_index=True, return_inverse=True)
     triangles = inverse.ravel()[surface.triangles]
-    good = (triangles[:, 0] != triangles[:, 1]) & (triangles[:, 1] != triangles[:, 2]) & (triangles[:, 2] != triangles[:, 0])
-    return replace(surface, vertices=surface.vertices[first], triangles=triangles[good], part=surface.part[good], patch=surface.patch[good])
+    good = (triangles[:, 0] != triangles[:, 1]) & (triangles[:, 1] != triangles[:, 2]) & (triangles[:, 2]
+                                                                                          != triangles[:, 0])
+    return replace(surface, vertices=surface.vertices[first], triangles=triangles[good],
+                   part=surface.part[good], patch=surface.patch[good])
 
 
 @dataclass(frozen=True)
@@ -221,7 +235,8 @@ class Condition:
     Attributes
     ----------
     open_edges, crowded_edges, flipped_edges, flat_triangles, doubled_triangles : int
-        Edges with one triangle; with more than two; whose two triangles disagree about the outside; triangles without
+        Edges with one triangle; with more than two; whose two triangles disagree about the outside; triangles
+        without
         area; triangles that stand twice.
     open_parts, inside_out_parts : tuple of str
     notes : list of str
@@ -248,31 +263,55 @@ def inspect(surface):
     is_open = surface.open_parts()
     inside_out = ~is_open & (surface.volume < 0)
     doubled = len(surface.triangles) - len(np.unique(np.sort(surface.triangles, axis=1), axis=0))
-    flat = int((surface.areas <= 1e-14 * float(surface.size.max()) ** 2).sum())
-    condition = Condition(int((count == 1).sum()), int((count > 2).sum()), int(((count == 2) & ~surface._agreement).sum()), flat, int(doubled),
-                          tuple(surface.parts[p] for p in np.nonzero(is_open)[0]), tuple(surface.parts[p] for p in np.nonzero(inside_out)[0]))
+    flat = int((surface.areas <= 1e-14 * float(surface.size.max())**2).sum())
+    condition = Condition(int((count == 1).sum()), int((count > 2).sum()),
+                          int(((count == 2) & ~surface._agreement).sum()), flat, int(doubled),
+                          tuple(surface.parts[p] for p in np.nonzero(is_open)[0]),
+                          tuple(surface.parts[p] for p in np.nonzero(inside_out)[0]))
     return replace(condition, notes=list(_notes(surface, condition)))
 
 
 def _notes(surface, c):
     longest = float(surface.size.max())
     if longest > 500:
-        yield f"The surface is {longest:.4g} m long. Was the file written in millimetres? Choose its unit again."
+        yield (
+            f"The surface is {longest:.4g} m long. Was the file written in millimetres? Choose its unit "
+            "again."
+        )
     elif longest > 30:
-        yield f"The surface is {longest:.4g} m long. That is much for a vehicle or a model: if the file was written in millimetres or inches, choose its unit again."
+        yield (
+            f"The surface is {longest:.4g} m long. That is much for a vehicle or a model: if the file was "
+            "written in millimetres or inches, choose its unit again."
+        )
     elif longest < 0.005:
-        yield f"The surface is only {1000 * longest:.3g} mm long. Was the file written in metres? Choose its unit again."
+        yield (
+            f"The surface is only {1000 * longest:.3g} mm long. Was the file written in metres? Choose its "
+            "unit again."
+        )
     if c.open_parts:
-        yield (f"{_listed(c.open_parts)} {'has' if len(c.open_parts) == 1 else 'have'} no inside: an open sheet becomes a plate a little thicker than "
-               "one wall cell.")
+        yield (
+            f"{_listed(c.open_parts)} {'has' if len(c.open_parts) == 1 else 'have'} no inside: an open sheet "
+            "becomes a plate a little thicker than one wall cell.")
     if c.open_edges and not c.open_parts:
-        yield f"{c.open_edges} edges are open (cracks or missing faces). Small ones are bridged: what the surface goes round still counts as inside."
+        yield (
+            f"{c.open_edges} edges are open (cracks or missing faces). Small ones are bridged: what the "
+            "surface goes round still counts as inside."
+        )
     if c.inside_out_parts:
-        yield f"{_listed(c.inside_out_parts)} {'is' if len(c.inside_out_parts) == 1 else 'are'} turned inside out. That does no harm here."
+        yield (
+            f"{_listed(c.inside_out_parts)} {'is' if len(c.inside_out_parts) == 1 else 'are'} turned inside "
+            "out. That does no harm here."
+        )
     if c.flipped_edges:
-        yield f"{c.flipped_edges} edges have triangles that disagree about the outside. Single flipped triangles are outvoted by their neighbours."
+        yield (
+            f"{c.flipped_edges} edges have triangles that disagree about the outside. Single flipped "
+            "triangles are outvoted by their neighbours."
+        )
     if c.crowded_edges:
-        yield f"{c.crowded_edges} edges belong to more than two triangles (walls inside the body, or parts that touch). Only the outside is used."
+        yield (
+            f"{c.crowded_edges} edges belong to more than two triangles (walls inside the body, or parts "
+            "that touch). Only the outside is used."
+        )
     if c.doubled_triangles:
         yield f"{c.doubled_triangles} triangles stand twice."
     if c.flat_triangles:
@@ -281,4 +320,5 @@ def _notes(surface, c):
 
 def _listed(names, most=4):
     names = [f"“{n}”" for n in names]
-    return ", ".join(names) if len(names) <= most else f"{', '.join(names[:most])} and {len(names) - most} more"
+    return ", ".join(names) if len(
+        names) <= most else f"{', '.join(names[:most])} and {len(names) - most} more"

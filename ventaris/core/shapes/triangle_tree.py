@@ -56,10 +56,11 @@ class TriangleTree:
         return self.corners, self.box, self.span, self.child, self.dipole, self.roots
 
     def nearest(self, points, within=np.inf, tolerance=0.0):
-        """Distance to the nearest triangle and its index (-1 where none is within the distance), each shape (k,)."""
+        """Distance to the nearest triangle and its index (-1 where none is within the distance), each shape
+        (k,)."""
         points = np.ascontiguousarray(points, dtype=float)
         distance, triangle = np.empty(len(points)), np.empty(len(points), dtype=np.int64)
-        limit = np.broadcast_to(np.asarray(within, dtype=float), (len(points),))
+        limit = np.broadcast_to(np.asarray(within, dtype=float), (len(points), ))
         nearest_all(points, np.ascontiguousarray(limit), (1 + tolerance)**2, *self.arrays, distance, triangle)
         return distance, np.where(triangle >= 0, self.original[triangle], -1)
 
@@ -71,7 +72,8 @@ class TriangleTree:
         return out
 
     def crossings(self, start, end):
-        """Whether each segment crosses a triangle, and where: share of the segment (inf) and triangle (-1), each shape (k,)."""
+        """Whether each segment crosses a triangle, and where: share of the segment (inf) and triangle (-1),
+        each shape (k,)."""
         start, end = (np.ascontiguousarray(a, dtype=float) for a in (start, end))
         share, triangle = np.empty(len(start)), np.empty(len(start), dtype=np.int64)
         crossing_all(start, end, *self.arrays, share, triangle)
@@ -101,7 +103,8 @@ def signed_distance_to(tree, points, open_part, thickness, tolerance=0.0):
     """
     points = np.ascontiguousarray(points, dtype=float)
     value, triangle = np.empty(len(points)), np.empty(len(points), dtype=np.int64)
-    signed_all(points, *tree.arrays, np.asarray(open_part, dtype=np.bool_), np.asarray(thickness, dtype=float), (1 + tolerance)**2, value, triangle)
+    signed_all(points, *tree.arrays, np.asarray(open_part, dtype=np.bool_),
+               np.asarray(thickness, dtype=float), (1 + tolerance)**2, value, triangle)
     return value, tree.original[triangle]
 
 
@@ -122,9 +125,11 @@ def build_tree(corners, part=None):
     box, span = np.empty((nodes, 6)), np.empty((nodes, 2), dtype=np.int64)
     child, dipole = np.full(nodes, -1, dtype=np.int64), np.empty((nodes, 7))
     roots = np.empty(len(counts), dtype=np.int64)
-    used = fill_nodes(corners, corners.mean(axis=1), order, np.concatenate([[0], np.cumsum(counts)]), roots, box, span, child, dipole)
+    used = fill_nodes(corners, corners.mean(axis=1), order, np.concatenate([[0], np.cumsum(counts)]), roots,
+                      box, span, child, dipole)
     corners = np.ascontiguousarray(corners[order])
-    return TriangleTree(corners, order, box[:used].copy(), span[:used].copy(), child[:used].copy(), dipole[:used].copy(), roots)
+    return TriangleTree(corners, order, box[:used].copy(), span[:used].copy(), child[:used].copy(),
+                        dipole[:used].copy(), roots)
 
 
 def morton(lattice):
@@ -132,7 +137,8 @@ def morton(lattice):
     out = np.zeros(len(lattice), dtype=np.int64)
     for axis in range(3):
         x = lattice[:, axis].astype(np.int64)
-        for shift, mask in ((32, 0x1F00000000FFFF), (16, 0x1F0000FF0000FF), (8, 0x100F00F00F00F00F), (4, 0x10C30C30C30C30C3), (2, 0x1249249249249249)):
+        for shift, mask in ((32, 0x1F00000000FFFF), (16, 0x1F0000FF0000FF), (8, 0x100F00F00F00F00F),
+                            (4, 0x10C30C30C30C30C3), (2, 0x1249249249249249)):
             x = (x | (x << shift)) & mask
         out |= x << axis
     return out
@@ -160,8 +166,10 @@ def fill_nodes(corners, centre, order, first, roots, box, span, child, dipole):
                 for a in range(3):
                     box[i, a] = min(box[i, a], corners[t, v, a])
                     box[i, 3 + a] = max(box[i, 3 + a], corners[t, v, a])
-            ax, ay, az = corners[t, 1, 0] - corners[t, 0, 0], corners[t, 1, 1] - corners[t, 0, 1], corners[t, 1, 2] - corners[t, 0, 2]
-            bx, by, bz = corners[t, 2, 0] - corners[t, 0, 0], corners[t, 2, 1] - corners[t, 0, 1], corners[t, 2, 2] - corners[t, 0, 2]
+            ax, ay, az = corners[t, 1, 0] - corners[t, 0, 0], corners[t, 1, 1] - corners[t, 0, 1], corners[
+                t, 1, 2] - corners[t, 0, 2]
+            bx, by, bz = corners[t, 2, 0] - corners[t, 0, 0], corners[t, 2, 1] - corners[t, 0, 1], corners[
+                t, 2, 2] - corners[t, 0, 2]
             sx, sy, sz = 0.5 * (ay * bz - az * by), 0.5 * (az * bx - ax * bz), 0.5 * (ax * by - ay * bx)
             area = np.sqrt(sx * sx + sy * sy + sz * sz) + 1e-300
             nx += sx
@@ -172,7 +180,9 @@ def fill_nodes(corners, centre, order, first, roots, box, span, child, dipole):
             cy += area * (corners[t, 0, 1] + corners[t, 1, 1] + corners[t, 2, 1]) / 3.0
             cz += area * (corners[t, 0, 2] + corners[t, 1, 2] + corners[t, 2, 2]) / 3.0
         cx, cy, cz = cx / total, cy / total, cz / total
-        dx, dy, dz = max(cx - box[i, 0], box[i, 3] - cx), max(cy - box[i, 1], box[i, 4] - cy), max(cz - box[i, 2], box[i, 5] - cz)
+        dx, dy, dz = max(cx - box[i, 0],
+                         box[i, 3] - cx), max(cy - box[i, 1],
+                                              box[i, 4] - cy), max(cz - box[i, 2], box[i, 5] - cz)
         dipole[i, 0], dipole[i, 1], dipole[i, 2] = nx, ny, nz
         dipole[i, 3], dipole[i, 4], dipole[i, 5] = cx, cy, cz
         dipole[i, 6] = np.sqrt(dx * dx + dy * dy + dz * dz)
@@ -188,7 +198,8 @@ def fill_nodes(corners, centre, order, first, roots, box, span, child, dipole):
 
 @njit(**checked)
 def split_range(centre, order, lo, hi, low, high):
-    """Divide a range of triangles at the middle of its longest side; halve it where that would leave one side nearly empty."""
+    """Divide a range of triangles at the middle of its longest side; halve it where that would leave one side
+    nearly empty."""
     axis = 0
     for a in range(3):
         if high[a] - low[a] > high[axis] - low[axis]:
@@ -230,7 +241,8 @@ def triangle_distance2(tri, x, y, z):
     d1, d2 = abx * px + aby * py + abz * pz, acx * px + acy * py + acz * pz
     v = w = 0.0
     if d1 > 0.0 or d2 > 0.0:
-        bb, cc, bc = abx * abx + aby * aby + abz * abz, acx * acx + acy * acy + acz * acz, abx * acx + aby * acy + abz * acz
+        bb, cc, bc = (abx * abx + aby * aby + abz * abz, acx * acx + acy * acy + acz * acz,
+                      abx * acx + aby * acy + abz * acz)
         d3, d4, d5, d6 = d1 - bb, d2 - bc, d1 - bc, d2 - cc
         va, vb, vc = d3 * d6 - d5 * d4, d5 * d2 - d1 * d6, d1 * d4 - d3 * d2
         if d3 >= 0.0 and d4 <= d3:
@@ -253,7 +265,8 @@ def triangle_distance2(tri, x, y, z):
 
 @njit(**checked)
 def nearest_below(root, corners, box, span, child, x, y, z, best, found, slack, stack):
-    """Improve (squared distance, triangle) by the triangles under one root; `slack` (1 is none) lets near misses pass."""
+    """Improve (squared distance, triangle) by the triangles under one root; `slack` (1 is none) lets near
+    misses pass."""
     top = 0
     stack[0] = root
     while top >= 0:
@@ -286,16 +299,19 @@ def winding_below(root, corners, box, span, child, dipole, x, y, z, stack):
         top -= 1
         dx, dy, dz = dipole[i, 3] - x, dipole[i, 4] - y, dipole[i, 5] - z
         r2 = dx * dx + dy * dy + dz * dz
-        if r2 > (FAR * dipole[i, 6]) ** 2:
+        if r2 > (FAR * dipole[i, 6])**2:
             total += (dx * dipole[i, 0] + dy * dipole[i, 1] + dz * dipole[i, 2]) / (r2 * np.sqrt(r2))
         elif child[i] < 0:
             for t in range(span[i, 0], span[i, 1]):
                 ax, ay, az = corners[t, 0, 0] - x, corners[t, 0, 1] - y, corners[t, 0, 2] - z
                 bx, by, bz = corners[t, 1, 0] - x, corners[t, 1, 1] - y, corners[t, 1, 2] - z
                 cx, cy, cz = corners[t, 2, 0] - x, corners[t, 2, 1] - y, corners[t, 2, 2] - z
-                la, lb, lc = np.sqrt(ax * ax + ay * ay + az * az), np.sqrt(bx * bx + by * by + bz * bz), np.sqrt(cx * cx + cy * cy + cz * cz)
+                la, lb, lc = np.sqrt(ax * ax + ay * ay +
+                                     az * az), np.sqrt(bx * bx + by * by +
+                                                       bz * bz), np.sqrt(cx * cx + cy * cy + cz * cz)
                 det = ax * (by * cz - bz * cy) + ay * (bz * cx - bx * cz) + az * (bx * cy - by * cx)
-                below = la * lb * lc + (ax * bx + ay * by + az * bz) * lc + (bx * cx + by * cy + bz * cz) * la + (cx * ax + cy * ay + cz * az) * lb
+                below = la * lb * lc + (ax * bx + ay * by + az * bz) * lc + (
+                    bx * cx + by * cy + bz * cz) * la + (cx * ax + cy * ay + cz * az) * lb
                 total += 2.0 * np.arctan2(det, below)
         else:
             stack[top + 1], stack[top + 2] = child[i], child[i] + 1
@@ -318,7 +334,8 @@ def signed_distance(x, y, z, corners, box, span, child, dipole, roots, open_part
         d2, found = nearest_below(roots[p], corners, box, span, child, x, y, z, np.inf, -1, slack, stack)
         d = np.sqrt(d2)
         if not open_part[p]:
-            if gap == 0.0 and abs(winding_below(roots[p], corners, box, span, child, dipole, x, y, z, stack)) > 0.5:
+            if gap == 0.0 and abs(winding_below(roots[p], corners, box, span, child, dipole, x, y, z,
+                                                stack)) > 0.5:
                 d = -d
         if thickness[p] > 0.0:
             d = min(d, abs(d) - thickness[p])
@@ -328,13 +345,15 @@ def signed_distance(x, y, z, corners, box, span, child, dipole, roots, open_part
 
 
 @njit(parallel=True, **checked)
-def signed_all(points, corners, box, span, child, dipole, roots, open_part, thickness, slack, value, triangle):
+def signed_all(points, corners, box, span, child, dipole, roots, open_part, thickness, slack, value,
+               triangle):
     chunk = 256
     for block in prange((len(points) + chunk - 1) // chunk):
         stack = np.empty(128, np.int64)
         for k in range(block * chunk, min(len(points), (block + 1) * chunk)):
-            value[k], triangle[k] = signed_distance(points[k, 0], points[k, 1], points[k, 2], corners, box, span, child, dipole, roots,
-                                                    open_part, thickness, slack, stack)
+            value[k], triangle[k] = signed_distance(points[k, 0], points[k, 1], points[k,
+                                                                                       2], corners, box, span,
+                                                    child, dipole, roots, open_part, thickness, slack, stack)
 
 
 @njit(parallel=True, **checked)
@@ -343,9 +362,10 @@ def nearest_all(points, limit, slack, corners, box, span, child, dipole, roots, 
     for block in prange((len(points) + chunk - 1) // chunk):
         stack = np.empty(128, np.int64)
         for k in range(block * chunk, min(len(points), (block + 1) * chunk)):
-            best, found = limit[k] ** 2, -1
+            best, found = limit[k]**2, -1
             for p in range(len(roots)):
-                best, found = nearest_below(roots[p], corners, box, span, child, points[k, 0], points[k, 1], points[k, 2], best, found, slack, stack)
+                best, found = nearest_below(roots[p], corners, box, span, child, points[k, 0], points[k, 1],
+                                            points[k, 2], best, found, slack, stack)
             distance[k], triangle[k] = np.sqrt(best), found
 
 
@@ -356,7 +376,8 @@ def winding_all(points, corners, box, span, child, dipole, roots, out):
         stack = np.empty(128, np.int64)
         for k in range(block * chunk, min(len(points), (block + 1) * chunk)):
             for p in range(len(roots)):
-                out[k, p] = winding_below(roots[p], corners, box, span, child, dipole, points[k, 0], points[k, 1], points[k, 2], stack)
+                out[k, p] = winding_below(roots[p], corners, box, span, child, dipole, points[k, 0],
+                                          points[k, 1], points[k, 2], stack)
 
 
 @njit(**checked)

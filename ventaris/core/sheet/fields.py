@@ -19,14 +19,13 @@ class SheetError(ValueError):
     problems : list of (path, message)
         `path` is the dotted name of the field.
     """
-
     def __init__(self, problems):
         self.problems = list(problems)
         super().__init__("\n".join(message for _, message in self.problems))
 
 
-def number(default, unit="", low=None, high=None, label="", help="", above=None, when=None, whole=False, multiple=None,
-           hint="", seen=None):
+def number(default, unit="", low=None, high=None, label="", help="", above=None, when=None, whole=False,
+           multiple=None, hint="", seen=None):
     """A numeric field.
 
     Parameters
@@ -44,28 +43,36 @@ def number(default, unit="", low=None, high=None, label="", help="", above=None,
     when : dict
         {other field of the section: accepted values}: when this field applies.
     seen : dict or list of dict
-        {"section.field": accepted values} of other sections; the form shows the field only where one of them holds.
+        {"section.field": accepted values} of other sections; the form shows the field only where one of them
+        holds.
     """
-    meta = dict(kind="number", unit=unit, low=low, high=high, above=above, label=label, help=help, when=when or {}, seen=seen or {},
-                whole=whole, multiple=multiple, hint=hint, optional=default is None)
+    meta = dict(kind="number", unit=unit, low=low, high=high, above=above, label=label, help=help, when=when
+                or {}, seen=seen or {}, whole=whole, multiple=multiple, hint=hint, optional=default is None)
     return Field(default, json_schema_extra=meta)
 
 
 def choice(default, label="", help="", when=None, seen=None, **options):
     """A field with a closed set of values; `options` maps them to what the page shows."""
-    return Field(default, json_schema_extra=dict(kind="choice", label=label, help=help, when=when or {}, seen=seen or {}, options=options))
+    return Field(
+        default, json_schema_extra=dict(kind="choice", label=label, help=help, when=when or {}, seen=seen
+                                        or {}, options=options))
 
 
 def text(default, label="", help="", most=80, when=None):
-    return Field(default, json_schema_extra=dict(kind="text", label=label, help=help, when=when or {}, most=most))
+    return Field(default, json_schema_extra=dict(kind="text", label=label, help=help, when=when or {},
+                                                 most=most))
 
 
 def shown_when(section, meta):
-    """Alternatives of {"section.field": accepted values (tuple)} under which the form shows a field; empty: always."""
+    """Alternatives of {"section.field": accepted values (tuple)} under which the form shows a field; empty:
+    always."""
     own = {f"{section}.{key}": allowed for key, allowed in meta["when"].items()}
     elsewhere = meta.get("seen") or {}
     alternatives = [{**own, **other} for other in (elsewhere if isinstance(elsewhere, list) else [elsewhere])]
-    return [{key: (allowed,) if isinstance(allowed, str) else tuple(allowed) for key, allowed in one.items()} for one in alternatives if one]
+    return [{
+        key: (allowed, ) if isinstance(allowed, str) else tuple(allowed)
+        for key, allowed in one.items()
+    } for one in alternatives if one]
 
 
 def interval_words(meta):
@@ -102,7 +109,9 @@ class SheetSection(BaseModel):
             raise ValueError(f"“{str(value)[:40]}” is not one of: {', '.join(meta['options'])}")
         if meta.get("kind") == "text":
             if not isinstance(value, (str, int, float)):
-                raise ValueError(f"is a {'list' if isinstance(value, (list, tuple)) else 'section' if isinstance(value, dict) else type(value).__name__}; write text in quotes")
+                is_list, is_table = isinstance(value, (list, tuple)), isinstance(value, dict)
+                found = "list" if is_list else "section" if is_table else type(value).__name__
+                raise ValueError(f"is a {found}; write text in quotes")
             value = str(value)[:meta["most"] + 400].strip()
             if any("\ud800" <= letter <= "\udfff" or letter == "\0" for letter in value):
                 raise ValueError("holds a character that is no text. Type it again")
@@ -117,16 +126,19 @@ class SheetSection(BaseModel):
                 return None
             raise ValueError(f"is empty; accepted: {interval_words(meta)}")
         number_ = units.parse(value, meta["unit"])
-        too_low = (meta["low"] is not None and number_ < meta["low"]) or (meta["above"] is not None and number_ <= meta["above"])
+        too_low = (meta["low"] is not None and number_ < meta["low"]) or (meta["above"] is not None
+                                                                          and number_ <= meta["above"])
         if too_low or (meta["high"] is not None and number_ > meta["high"]):
-            raise ValueError(f"accepted: {interval_words(meta)}" + (f". {meta['hint']}" if meta["hint"] else ""))
+            raise ValueError(f"accepted: {interval_words(meta)}" +
+                             (f". {meta['hint']}" if meta["hint"] else ""))
         if meta["whole"]:
             if number_ != round(number_):
                 raise ValueError("must be a whole number")
             number_ = int(number_)
             if meta["multiple"] and number_ % meta["multiple"]:
-                raise ValueError(f"must be a multiple of {meta['multiple']}, so that the three grid levels are nested; "
-                                 f"take {max(meta['multiple'], round(number_ / meta['multiple']) * meta['multiple'])}")
+                raise ValueError(
+                    f"must be a multiple of {meta['multiple']}, so that the three grid levels are nested; "
+                    f"take {max(meta['multiple'], round(number_ / meta['multiple']) * meta['multiple'])}")
         return number_
 
     @classmethod
@@ -137,8 +149,9 @@ class SheetSection(BaseModel):
 
 
 def _allows(value, allowed):
-    """Whether a field's value is among those that a condition names; "!0" stands for any number but nought."""
-    allowed = allowed if isinstance(allowed, (tuple, list, set)) else (allowed,)
+    """Whether a field's value is among those that a condition names; "!0" stands for any number but
+    nought."""
+    allowed = allowed if isinstance(allowed, (tuple, list, set)) else (allowed, )
     return value in allowed or "!0" in allowed and isinstance(value, (int, float)) and value != 0
 
 
@@ -154,7 +167,8 @@ def problems_of(error: ValidationError, prefix=""):
         elif kind == "missing":
             message = f"{path}: is missing."
         elif kind == "value_error":
-            shown = f" = {str(given)[:60]}" if isinstance(given, (str, float)) and str(given).strip() else f" = {given}" if isinstance(given, int) and abs(given) < 1e60 else ""
+            shown = f" = {str(given)[:60]}" if isinstance(given, (str, float)) and str(
+                given).strip() else f" = {given}" if isinstance(given, int) and abs(given) < 1e60 else ""
             message = f"{path}{shown}: {str(item['ctx']['error'])}."
         else:
             message = f"{path} = {str(given)[:60]}: {item['msg']}."

@@ -11,8 +11,8 @@ BY_RATIO, BY_HEAT = {"gas": "ratio"}, {"gas": "heat"}
 
 def gas_given():
     """How the gas is given."""
-    return choice("ratio", "Gas given by", "Two numbers say what a perfect gas is.", ratio="ratio of specific heats and gas constant",
-                  heat="specific heat and molar mass")
+    return choice("ratio", "Gas given by", "Two numbers say what a perfect gas is.",
+                  ratio="ratio of specific heats and gas constant", heat="specific heat and molar mass")
 
 
 def heat_ratio():
@@ -23,13 +23,14 @@ def heat_ratio():
 
 def specific_constant():
     """The field of the gas constant."""
-    return number(AIR_CONSTANT, "J/(kg*K)", 10, 5000, "Gas constant", "287.05 J/(kg·K) for air.", when=BY_RATIO)
+    return number(AIR_CONSTANT, "J/(kg*K)", 10, 5000, "Gas constant", "287.05 J/(kg·K) for air.",
+                  when=BY_RATIO)
 
 
 def heat_capacity():
     """The field of the specific heat."""
-    return number(1004.7, "J/(kg*K)", 100, 20_000, "Specific heat at constant pressure", "1004.7 J/(kg·K) for air.",
-                  when=BY_HEAT)
+    return number(1004.7, "J/(kg*K)", 100, 20_000, "Specific heat at constant pressure",
+                  "1004.7 J/(kg·K) for air.", when=BY_HEAT)
 
 
 def molar_mass():
@@ -40,7 +41,6 @@ def molar_mass():
 
 class OfGas:
     """For sections that hold the five fields: what the computation asks of a gas."""
-
     @property
     def constant(self):
         """Specific gas constant, J/(kg K)."""
@@ -49,7 +49,8 @@ class OfGas:
     @property
     def ratio(self):
         """Ratio of specific heats."""
-        return self.gamma if self.gas == "ratio" else self.heat_capacity / (self.heat_capacity - self.constant)
+        return self.gamma if self.gas == "ratio" else self.heat_capacity / (self.heat_capacity -
+                                                                            self.constant)
 
     def check_gas(self):
         """Raise ValueError where specific heat and molar mass make no gas that can be computed."""
@@ -58,6 +59,8 @@ class OfGas:
         least = self.constant / (1 - 1 / LARGEST_RATIO)
         most = self.constant / (1 - 1 / LEAST_RATIO)
         if not least <= self.heat_capacity <= most:
-            raise ValueError(f"air.heat_capacity = {self.heat_capacity:g} J/(kg·K): with a molar mass of {self.molar_mass:g} kg/mol (gas constant "
-                             f"{self.constant:.4g} J/(kg·K)) the ratio of specific heats would lie outside {LEAST_RATIO} to {LARGEST_RATIO}. "
-                             f"Give {least:.4g} to {most:.4g} J/(kg·K), or mend the molar mass")
+            raise ValueError(
+                f"air.heat_capacity = {self.heat_capacity:g} J/(kg·K): with a molar mass of "
+                f"{self.molar_mass:g} kg/mol (gas constant "
+                f"{self.constant:.4g} J/(kg·K)) the ratio of specific heats would lie outside {LEAST_RATIO} "
+                f"to {LARGEST_RATIO}. Give {least:.4g} to {most:.4g} J/(kg·K), or mend the molar mass")

@@ -9,10 +9,12 @@ from .model import FORMAT
 
 SHEETS = {"section": model.Sheet, "body": body.BodySheet, "nozzle": nozzle.NozzleSheet}
 SECTIONS_OF = {"section": model.SECTIONS, "body": body.SECTIONS, "nozzle": nozzle.SECTIONS}
-SPACE_WORDS = {"section": "Sections in a plane", "body": "Bodies in space", "nozzle": "Nozzles and their jets"}
-# Sections that every run of a campaign shares; the shape belongs to the variant, the air to the operating point.
+SPACE_WORDS = {
+    "section": "Sections in a plane", "body": "Bodies in space", "nozzle": "Nozzles and their jets"
+}
+# Sections that every run of a campaign shares; the shape belongs to the variant, the air to the operating
+# point.
 SHARED = ("domain", "grid", "instruments", "flow", "run")
-
 
 NO_TEXT = "The sheet holds a character that is no text (half of one). Type it again, or export it again."
 
@@ -30,11 +32,16 @@ def read_section(name, values, space="section"):
 def read_sheet(values):
     """Validate a whole sheet given as a dict; raises SheetError with every problem found."""
     if isinstance(values, dict) and values.get("format", FORMAT) != FORMAT:
-        raise SheetError([("format", f"format = {str(values['format'])[:40]}: this program reads format {FORMAT}. "
+        raise SheetError([("format",
+                           f"format = {str(values['format'])[:40]}: this program reads format {FORMAT}. "
                            "Export the sheet again, or update Ventaris.")])
     space = values.get("space", "section") if isinstance(values, dict) else "section"
     if not isinstance(space, str) or space not in SHEETS:
-        raise SheetError([("space", f"space = {str(space)[:40]}: accepted: {', '.join(SHEETS)}. A section lies in a plane, a body in space; a nozzle has its own sheet.")])
+        raise SheetError([(
+            "space",
+            f"space = {str(space)[:40]}: accepted: {', '.join(SHEETS)}. A section lies in a plane, a body in "
+            "space; a nozzle has its own sheet."
+        )])
     try:
         return SHEETS[space].model_validate(values)
     except ValidationError as error:

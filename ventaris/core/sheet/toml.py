@@ -33,24 +33,30 @@ def read_toml(source, overrides=()):
     try:
         values = tomllib.loads(source)
     except RecursionError:
-        raise SheetError([("", "The run sheet is nested too deeply to be one. Take sections of sections out.")]) from None
+        raise SheetError([("", "The run sheet is nested too deeply to be one. Take sections of sections out.")
+                          ]) from None
     except ValueError as error:
         raise SheetError([("", f"The run sheet is not valid TOML: {str(error)[:200]}.")]) from None
     if "format" not in values:
-        raise SheetError([("format", f"format: is missing. A run sheet says its format in its first line: format = {FORMAT}.")])
+        raise SheetError([
+            ("format",
+             f"format: is missing. A run sheet says its format in its first line: format = {FORMAT}.")
+        ])
     for setting in overrides:
         apply_setting(values, setting)
     try:
         return read_sheet(values)
     except RecursionError:
-        raise SheetError([("", "The run sheet is nested too deeply to be one. Take sections of sections out.")]) from None
+        raise SheetError([("", "The run sheet is nested too deeply to be one. Take sections of sections out.")
+                          ]) from None
 
 
 def apply_setting(values, setting):
     """Apply ``path.to.field=value`` to a nested dict."""
     path, sign, value = setting.partition("=")
     if not sign or not path.strip():
-        raise SheetError([(setting, f"--set {setting}: write path.to.field=value, for example air.incidence=2deg.")])
+        raise SheetError([(setting,
+                           f"--set {setting}: write path.to.field=value, for example air.incidence=2deg.")])
     keys = path.strip().split(".")
     for key in keys[:-1]:
         values = values.setdefault(key, {})
@@ -124,7 +130,8 @@ def _differences(prefix, one, other):
             for one_row, other_row in zip(a, b):
                 own = getattr(one_row, "name", "") or getattr(one_row, "surface", "")
                 for sub, label, *values in _differences("", one_row, other_row):
-                    yield f"{path}.{own}.{sub}" if own else f"{path}.{sub}", f"{own}: {label}" if own else label, *values
+                    yield (f"{path}.{own}.{sub}" if own else f"{path}.{sub}",
+                           f"{own}: {label}" if own else label, *values)
             continue
         used = [type(s).applies(name, s) for s in (one, other)]
         if not any(used) or a == b:
@@ -148,5 +155,6 @@ def _shown(value, meta):
         return f"{len(value)} points"
     if isinstance(value, list):
         names = [getattr(row, "name", "") for row in value]
-        return ", ".join(names) if names and all(names) else f"{len(value)} {'entry' if len(value) == 1 else 'entries'}" if value else "none"
+        return ", ".join(names) if names and all(
+            names) else f"{len(value)} {'entry' if len(value) == 1 else 'entries'}" if value else "none"
     return str(value)

@@ -1,16 +1,20 @@
 """An estimate of the far field: waves recorded on a cylinder round the jet, carried on as waves of still air.
 
-Outside the cylinder the pressure is a sum of waves exp(i k x) H0(kappa r) exp(-i w t), kappa² = (w/a)² - k², H0 the Hankel function of
-the first kind.  Far away, at the distance d and the angle theta from downstream, the stationary phase leaves one of them:
+Outside the cylinder the pressure is a sum of waves exp(i k x) H0(kappa r) exp(-i w t), kappa² = (w/a)² - k²,
+H0 the Hankel function of
+the first kind.  Far away, at the distance d and the angle theta from downstream, the stationary phase leaves
+one of them:
 
-    p = exp(i w d / a) / d · (-i / pi) · P(k, w) / H0(kappa R),    k = w cos(theta) / a,  kappa = w sin(theta) / a,
+    p = exp(i w d / a) / d · (-i / pi) · P(k, w) / H0(kappa R),    k = w cos(theta) / a,  kappa = w sin(theta)
+    / a,
 
 P the transform of the pressure on the cylinder of radius R over x.  Axisymmetric waves only.
 
 References
 ----------
 Morse, Ingard: Theoretical acoustics, 1968, section 7.3.
-Freund: Noise sources in a low-Reynolds-number turbulent jet at Mach 0.9, J. Fluid Mech. 438, 2001 (this way of reading a far field off a jet's computation).
+Freund: Noise sources in a low-Reynolds-number turbulent jet at Mach 0.9, J. Fluid Mech. 438, 2001 (this way
+of reading a far field off a jet's computation).
 """
 from dataclasses import dataclass
 
@@ -47,7 +51,8 @@ class FarField:
     def mean_square(self, low=0.0, high=np.inf):
         """Between two frequencies, for each angle, shape (n,)."""
         inside = (self.frequency >= low) & (self.frequency <= high)
-        return self.density[:, inside].sum(axis=1) * (self.frequency[1] - self.frequency[0] if len(self.frequency) > 1 else 0.0)
+        return self.density[:, inside].sum(axis=1) * (self.frequency[1] -
+                                                      self.frequency[0] if len(self.frequency) > 1 else 0.0)
 
 
 def carried_frequencies(x, speed=1.0):
@@ -56,10 +61,12 @@ def carried_frequencies(x, speed=1.0):
 
 
 def valid_angles(x, radius, source):
-    """(smallest, largest) angle in degrees from downstream at which waves from `source`, (first, last) x, leave through what is not faded out."""
+    """(smallest, largest) angle in degrees from downstream at which waves from `source`, (first, last) x,
+    leave through what is not faded out."""
     length = x[-1] - x[0]
     first, last = x[0] + FADES[0] * length, x[-1] - FADES[1] * length
-    return float(np.degrees(np.arctan2(radius, last - source[1]))) + MARGIN, float(np.degrees(np.arctan2(radius, first - source[0]))) - MARGIN
+    return float(np.degrees(np.arctan2(radius, last - source[1]))) + MARGIN, float(
+        np.degrees(np.arctan2(radius, first - source[0]))) - MARGIN
 
 
 def extrapolate(x, radius, pressure, rate, angles, segment, speed=1.0):
@@ -92,7 +99,10 @@ def extrapolate(x, radius, pressure, rate, angles, segment, speed=1.0):
         Where the record is shorter than a segment.
     """
     if not 16 <= segment <= len(pressure):
-        raise ValueError(f"a segment of {segment} samples in a record of {len(pressure)}: it needs at least 16 and at most the whole record. Record for longer.")
+        raise ValueError(
+            f"a segment of {segment} samples in a record of {len(pressure)}: it needs at least 16 and at "
+            "most the whole record. Record for longer."
+        )
     angles, fade = np.radians(np.asarray(angles, dtype=float)), _fade(x)
     weight = np.gradient(x) * fade
     low, high = carried_frequencies(x, speed)
@@ -110,11 +120,11 @@ def extrapolate(x, radius, pressure, rate, angles, segment, speed=1.0):
         # exp(-i w t): the conjugate of the usual transform.
         lines = np.conj(np.fft.rfft((part - part.mean(axis=0)) * window[:, None], axis=0))[kept]
         found = over * np.einsum("afk,fk->af", reach, lines)
-        density += 2 * np.abs(found) ** 2 / (rate * (window**2).sum())
+        density += 2 * np.abs(found)**2 / (rate * (window**2).sum())
     return FarField(np.degrees(angles), frequency[kept], density / len(starts))
 
 
 def _fade(x):
     """One in the middle of the cylinder, falling smoothly to zero at its ends."""
     share = (x - x[0]) / (x[-1] - x[0])
-    return np.sin(0.5 * np.pi * np.clip(np.minimum(share / FADES[0], (1 - share) / FADES[1]), 0, 1)) ** 2
+    return np.sin(0.5 * np.pi * np.clip(np.minimum(share / FADES[0], (1 - share) / FADES[1]), 0, 1))**2

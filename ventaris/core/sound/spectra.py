@@ -2,7 +2,8 @@
 
 References
 ----------
-Welch: The use of fast Fourier transform for the estimation of power spectra, IEEE Trans. Audio Electroacoust. 15, 1967.
+Welch: The use of fast Fourier transform for the estimation of power spectra, IEEE Trans. Audio Electroacoust.
+15, 1967.
 """
 from dataclasses import dataclass
 
@@ -84,9 +85,13 @@ def spectrum(values, rate, segment=None):
     y = np.asarray(values, dtype=float)
     segment = len(y) // 4 if segment is None else int(segment)
     if segment < LEAST_SEGMENT or segment > len(y):
-        raise ValueError(f"a segment of {segment} samples in a record of {len(y)}: it needs at least {LEAST_SEGMENT} and at most the whole record. Record for longer.")
+        raise ValueError(
+            f"a segment of {segment} samples in a record of {len(y)}: it needs at least {LEAST_SEGMENT} and "
+            "at most the whole record. Record for longer."
+        )
     frequency, density = welch(y, rate, "hann", segment, segment // 2, detrend="constant")
-    return Spectrum(frequency, density, 1 + (len(y) - segment) // (segment - segment // 2), float(frequency[1]))
+    return Spectrum(frequency, density, 1 + (len(y) - segment) // (segment - segment // 2),
+                    float(frequency[1]))
 
 
 def level(mean_square, reference=REFERENCE_PRESSURE):
@@ -110,7 +115,9 @@ def find_tones(found, most=6):
         if prominence < PROMINENCE:
             continue
         line = p[k - 2:k + 3]
-        tones.append(Tone(_peak(f, p, k), float(np.sqrt(max((line - floor).sum(), 0.0) * found.step)), float(prominence)))
+        tones.append(
+            Tone(_peak(f, p, k), float(np.sqrt(max((line - floor).sum(), 0.0) * found.step)),
+                 float(prominence)))
     tones.sort(key=lambda t: -t.rms)
     for number, tone in enumerate(tones):
         for stronger in tones[:number]:

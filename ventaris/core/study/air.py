@@ -32,14 +32,17 @@ def air_state(air, chord):
         viscosity = air.viscosity
     else:
         viscosity = density * speed * chord / air.reynolds
-    return gas.AirState(float(temperature), float(pressure), float(density), float(viscosity), float(speed), gamma,
-                        constant, air.prandtl, air.viscosity_law == "sutherland", chord)
+    return gas.AirState(float(temperature), float(pressure), float(density), float(viscosity), float(speed),
+                        gamma, constant, air.prandtl, air.viscosity_law == "sutherland", chord)
 
 
 def derived_air(setup):
     """What follows from the air section, in SI."""
     air = setup.air
-    return {"mach": air.mach, "speed": air.speed, "reynolds": setup.reynolds, "temperature": air.temperature,
-            "pressure": air.pressure, "density": air.density, "viscosity": air.viscosity, "speed_of_sound": air.speed_of_sound,
-            "dynamic_pressure": air.dynamic_pressure, "total_pressure": air.total_pressure,
-            "total_temperature": air.total_temperature, "incidence": setup.sheet.air.incidence}
+    return {
+        "mach": air.mach, "speed": air.speed, "reynolds": setup.reynolds, "temperature": air.temperature,
+        "pressure": air.pressure, "density": air.density, "viscosity": air.viscosity,
+        "speed_of_sound": air.speed_of_sound, "dynamic_pressure": air.dynamic_pressure,
+        "total_pressure": air.total_pressure, "total_temperature": air.total_temperature,
+        "incidence": setup.sheet.air.incidence
+    }

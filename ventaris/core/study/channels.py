@@ -5,10 +5,15 @@ import operator
 
 from ..sheet.arrangement import Formula
 
-BINARY = {ast.Add: operator.add, ast.Sub: operator.sub, ast.Mult: operator.mul, ast.Div: operator.truediv, ast.Pow: operator.pow}
+BINARY = {
+    ast.Add: operator.add, ast.Sub: operator.sub, ast.Mult: operator.mul, ast.Div: operator.truediv,
+    ast.Pow: operator.pow
+}
 UNARY = {ast.UAdd: operator.pos, ast.USub: operator.neg}
-FUNCTIONS = {"abs": abs, "sqrt": math.sqrt, "min": min, "max": max, "sin": math.sin, "cos": math.cos, "tan": math.tan, "exp": math.exp,
-             "log": math.log, "atan2": math.atan2, "about_mean": None}
+FUNCTIONS = {
+    "abs": abs, "sqrt": math.sqrt, "min": min, "max": max, "sin": math.sin, "cos": math.cos, "tan": math.tan,
+    "exp": math.exp, "log": math.log, "atan2": math.atan2, "about_mean": None
+}
 CONSTANTS = {"pi": math.pi}
 MOST_NODES = 200
 SPELLINGS = {"−": "-", "×": "*", "·": "*", "÷": "/", "^": "**", "²": "**2"}
@@ -31,7 +36,6 @@ class Channels:
     ------
     FormulaError
     """
-
     def __init__(self, formulas, base):
         self.base = list(base)
         trees = {}
@@ -42,18 +46,29 @@ class Channels:
         for name, tree in trees.items():
             for used in _names(tree):
                 if used not in known:
-                    raise FormulaError(f"instruments.formulas: “{name}” uses “{used}”, which is not a channel. There are: {', '.join(sorted(known))}.")
+                    raise FormulaError(
+                        f"instruments.formulas: “{name}” uses “{used}”, which is not a channel. There are: "
+                        f"{', '.join(sorted(known))}."
+                    )
         self.order = _ordered(trees)
         self.trees = trees
-        self._averaged = {node.args[0].id for tree in trees.values() for node in ast.walk(tree) if _is_about_mean(node)}
+        self._averaged = {
+            node.args[0].id
+            for tree in trees.values()
+            for node in ast.walk(tree) if _is_about_mean(node)
+        }
         self.restart_means()
         for name in self.order:
             if not _names(trees[name]) - set(CONSTANTS) and self.compute({}, only=name)[name] is None:
-                raise FormulaError(f"instruments.formulas: “{name}” divides by zero or has no value. Change the constants in it.")
+                raise FormulaError(
+                    f"instruments.formulas: “{name}” divides by zero or has no value. Change the constants "
+                    "in it."
+                )
             _check_divisors(name, trees[name])
 
     def compute(self, values, only=None):
-        """Values of the formula channels; None where one cannot be computed (a division by zero, a root of a negative number).
+        """Values of the formula channels; None where one cannot be computed (a division by zero, a root of a
+        negative number).
 
         Parameters
         ----------
@@ -87,15 +102,21 @@ class Channels:
 
 
 def names_in(expression):
-    """Names that stand in an expression, whatever they mean: a set; raises `FormulaError` where it cannot be read."""
+    """Names that stand in an expression, whatever they mean: a set; raises `FormulaError` where it cannot be
+    read."""
     return _names(_parse(Formula(name="expression", expression=expression)))
 
 
 def _check_name(name, base, taken):
     if not name.isidentifier() or not name.isascii():
-        raise FormulaError(f"instruments.formulas: the name “{name}” must be letters, digits and _, beginning with a letter.")
+        raise FormulaError(
+            f"instruments.formulas: the name “{name}” must be letters, digits and _, beginning with a letter."
+        )
     if name in base or name in FUNCTIONS or name in CONSTANTS:
-        raise FormulaError(f"instruments.formulas: the name “{name}” is taken by a channel or function. Give the formula another.")
+        raise FormulaError(
+            f"instruments.formulas: the name “{name}” is taken by a channel or function. Give the formula "
+            "another."
+        )
     if name in taken:
         raise FormulaError(f"instruments.formulas: two formulas are called “{name}”. Give each its own name.")
 
@@ -107,30 +128,42 @@ def _parse(formula):
     try:
         tree = ast.parse(text.strip(), mode="eval").body
     except (SyntaxError, ValueError, RecursionError, MemoryError):
-        raise FormulaError(f"instruments.formulas: “{formula.name} = {formula.expression[:60]}” cannot be read. "
-                           "Write channels, numbers, + - * / ^ and brackets, for example lift / drag.") from None
+        raise FormulaError(
+            f"instruments.formulas: “{formula.name} = {formula.expression[:60]}” cannot be read. "
+            "Write channels, numbers, + - * / ^ and brackets, for example lift / drag.") from None
     nodes = list(ast.walk(tree))
     if len(nodes) > MOST_NODES:
-        raise FormulaError(f"instruments.formulas: “{formula.name}” is longer than a formula may be. Split it into several.")
+        raise FormulaError(
+            f"instruments.formulas: “{formula.name}” is longer than a formula may be. Split it into several.")
     for node in nodes:
-        if isinstance(node, ast.Call) and isinstance(node.func, ast.Name) and node.func.id == "about_mean" and not _is_about_mean(node):
-            raise FormulaError(f"instruments.formulas: “{formula.name}”: about_mean takes one channel's name, for example about_mean(lift). Give what is inside a formula of its own.")
+        if isinstance(node, ast.Call) and isinstance(
+                node.func, ast.Name) and node.func.id == "about_mean" and not _is_about_mean(node):
+            raise FormulaError(
+                f"instruments.formulas: “{formula.name}”: about_mean takes one channel's name, for example "
+                "about_mean(lift). Give what is inside a formula of its own."
+            )
         _check_node(formula, node)
     return tree
 
 
 def _check_node(formula, node):
     good = (isinstance(node, (ast.Name, ast.Load, *BINARY, *UNARY))
-            or isinstance(node, ast.BinOp) and type(node.op) in BINARY or isinstance(node, ast.UnaryOp) and type(node.op) in UNARY
+            or isinstance(node, ast.BinOp) and type(node.op) in BINARY
+            or isinstance(node, ast.UnaryOp) and type(node.op) in UNARY
             or isinstance(node, ast.Constant) and type(node.value) in (int, float) and abs(node.value) < 1e100
-            or isinstance(node, ast.Call) and isinstance(node.func, ast.Name) and node.func.id in FUNCTIONS and node.args and not node.keywords)
+            or isinstance(node, ast.Call) and isinstance(node.func, ast.Name) and node.func.id in FUNCTIONS
+            and node.args and not node.keywords)
     if not good:
-        raise FormulaError(f"instruments.formulas: “{formula.name} = {formula.expression[:60]}” holds something that is not arithmetic. Only channels, numbers, "
-                           f"+ - * / ^, brackets and {', '.join(FUNCTIONS)} are allowed.")
+        raise FormulaError(
+            f"instruments.formulas: “{formula.name} = {formula.expression[:60]}” holds something that is not "
+            "arithmetic. Only channels, numbers, "
+            f"+ - * / ^, brackets and {', '.join(FUNCTIONS)} are allowed.")
 
 
 def _is_about_mean(node):
-    return isinstance(node, ast.Call) and isinstance(node.func, ast.Name) and node.func.id == "about_mean" and len(node.args) == 1 and isinstance(node.args[0], ast.Name)
+    return isinstance(node, ast.Call) and isinstance(
+        node.func, ast.Name) and node.func.id == "about_mean" and len(node.args) == 1 and isinstance(
+            node.args[0], ast.Name)
 
 
 def _mean_of(name):
@@ -149,7 +182,10 @@ def _ordered(trees):
         if state.get(name) == "done" or name not in trees:
             return
         if name in path:
-            raise FormulaError(f"instruments.formulas: {' → '.join([*path[path.index(name):], name])} is a cycle: a formula cannot need itself. Take one of them out.")
+            raise FormulaError(
+                f"instruments.formulas: {' → '.join([*path[path.index(name):], name])} is a cycle: a formula "
+                "cannot need itself. Take one of them out."
+            )
         for used in sorted(_names(trees[name])):
             visit(used, [*path, name])
         state[name] = "done"
@@ -162,7 +198,8 @@ def _ordered(trees):
 
 def _check_divisors(name, tree):
     for node in ast.walk(tree):
-        if isinstance(node, ast.BinOp) and isinstance(node.op, ast.Div) and not _names(node.right) - set(CONSTANTS):
+        if isinstance(node, ast.BinOp) and isinstance(node.op,
+                                                      ast.Div) and not _names(node.right) - set(CONSTANTS):
             try:
                 zero = _evaluate(node.right, CONSTANTS) == 0
             except (ArithmeticError, ValueError, TypeError):

@@ -31,13 +31,20 @@ def examine(sheet):
 
 
 def quality_of_grids(setup):
-    """Make every level's grid and measure it: {"levels": {level: measures}, "notes": [...]}; raises `MeshError`."""
+    """Make every level's grid and measure it: {"levels": {level: measures}, "notes": [...]}; raises
+    `MeshError`."""
     meshes, measure = setup.generate(), kind_of(setup.sheet).measure_grid
-    levels = {name: found if isinstance(found := measure(mesh), dict) else found.as_dict() for name, mesh in meshes.items()}
-    return {"levels": levels, "notes": [note for mesh in meshes.values() for note in getattr(mesh, "notes", ())]}
+    levels = {
+        name: found if isinstance(found := measure(mesh), dict) else found.as_dict()
+        for name, mesh in meshes.items()
+    }
+    return {
+        "levels": levels, "notes": [note for mesh in meshes.values() for note in getattr(mesh, "notes", ())]
+    }
 
 
 def estimate(setup, cost=None):
-    """Cells, time, memory and disk of a climb, or None where nothing can be run; `cost` in seconds per cell and step as measured on this machine, or None."""
+    """Cells, time, memory and disk of a climb, or None where nothing can be run; `cost` in seconds per cell
+    and step as measured on this machine, or None."""
     kind = kind_of(setup.sheet)
     return kind.estimate(setup, cost or kind.default_cost)

@@ -12,7 +12,8 @@ from .progress import Checkpoint, LevelResult, MarchedLevel, Progress, RunFailed
 
 # Courant number below which steps hardly move the flow: that nothing changes over such steps says nothing.
 LEAST_COURANT = 2.0
-# Residual over the impulsive start's beyond which a level is lost, at its end or over so many steps, and beyond which its forces are looked at.
+# Residual over the impulsive start's beyond which a level is lost, at its end or over so many steps, and
+# beyond which its forces are looked at.
 RUINED, RUINED_OVER, UNFORMED = 100.0, 20, 1.0
 
 
@@ -36,7 +37,8 @@ class Climb:
     """
 
     recorder = time_march = None
-    # What is said of a run in one line while it goes on, and in a table at its end: channel, label, unit, decimals.
+    # What is said of a run in one line while it goes on, and in a table at its end: channel, label, unit,
+    # decimals.
     headlines = (("lift", "CL", "", 5), ("drag", "CD", "", 5))
     reported = (("lift", "lift", "", 6), ("drag", "drag", "", 6), ("moment", "moment", "", 6))
     # Formula channels that may be asked to stand still are watched over so many steps.
@@ -60,14 +62,15 @@ class Climb:
 
     def headline_words(self, channels):
         """The headline numbers of a step in one line; what the run does not record is left out."""
-        return "  ".join(f"{label} {channels[name]:.{decimals}f}{unit and ' ' + unit}" for name, label, unit, decimals in self.headlines
+        return "  ".join(f"{label} {channels[name]:.{decimals}f}{unit and ' ' + unit}"
+                         for name, label, unit, decimals in self.headlines
                          if isinstance(channels.get(name), float))
 
     def report_rows(self):
         """(label, value, unit, decimals, trend) of every reported number that the result has."""
         found, trends = self.result["coefficients"], self.result["trends"]
-        return [(label, found[name], unit, decimals, trends.get(name) or {"error": None, "words": ""}) for name, label, unit, decimals in self.reported
-                if isinstance(found.get(name), float)]
+        return [(label, found[name], unit, decimals, trends.get(name) or {"error": None, "words": ""})
+                for name, label, unit, decimals in self.reported if isinstance(found.get(name), float)]
 
     def _start_clock(self):
         started = time.monotonic()
@@ -96,20 +99,24 @@ class Climb:
         self.history, self.finished = list(resume.history), [LevelResult(**done) for done in resume.finished]
         if resume.level != name or len(resume.state) != flow.n_cells:
             return None
-        march = SteadyMarch(flow, resume.state.copy(), replace(controls, first_order_steps=resume.march["first_order_left"]))
+        march = SteadyMarch(flow, resume.state.copy(),
+                            replace(controls, first_order_steps=resume.march["first_order_left"]))
         march.courant = resume.march["courant"]
-        return MarchedLevel(name, flow, march, resume.march["steps"], list(resume.march["recent"]), resume.march["seconds"])
+        return MarchedLevel(name, flow, march, resume.march["steps"], list(resume.march["recent"]),
+                            resume.march["seconds"])
 
     def _march(self, careful):
         """March the present level until it is over."""
         level = self._level
-        message = f"{level.name} grid, {level.flow.n_cells} cells" + (", started again with smaller steps" if careful else "")
+        message = f"{level.name} grid, {level.flow.n_cells} cells" + (", started again with smaller steps"
+                                                                      if careful else "")
         began, earlier, most, lost = time.monotonic(), level.seconds, self._most_steps(), 0
         while level.steps < most and not self._is_over():
             report = level.march.advance()
             level.steps += 1
             level.seconds = earlier + time.monotonic() - began
-            channels = self._read({"step": len(self.history) + 1, "residual": report.residual, "courant": report.courant})
+            channels = self._read(
+                {"step": len(self.history) + 1, "residual": report.residual, "courant": report.courant})
             self._remember(channels, report)
             message = message or report.note
             if report.clipped > 0.02 * level.flow.n_cells and not message:
@@ -118,16 +125,25 @@ class Climb:
             message = ""
             lost = 0 if report.first_order or report.residual < RUINED else lost + 1
             if lost >= RUINED_OVER:
-                raise level.march.diverged(f"The residual has risen to {report.residual:.0f} times that of the start and stays there.")
+                raise level.march.diverged(
+                    f"The residual has risen to {report.residual:.0f} times that of the start and stays "
+                    "there."
+                )
         if level.march.residual > RUINED:
-            raise level.march.diverged(f"The residual has risen to {level.march.residual:.0f} times that of the start.")
+            raise level.march.diverged(
+                f"The residual has risen to {level.march.residual:.0f} times that of the start.")
         if level.march.residual > UNFORMED and level.recent and self._beyond_reason(level.recent[-1]):
-            raise level.march.diverged(f"The forces have left all reason ({self.headline_words(level.recent[-1])}) and the residual is {level.march.residual:.0f} times that of the start.")
+            raise level.march.diverged(
+                f"The forces have left all reason ({self.headline_words(level.recent[-1])}) and the residual "
+                f"is {level.march.residual:.0f} times that of the start."
+            )
         self._finish_level()
 
     def _beyond_reason(self, channels):
         """Whether the channels of a level that has not formed hold what no flow does."""
-        return any(isinstance(channels.get(name), float) and not abs(channels[name]) < 1e6 for name, *_ in self.headlines)
+        return any(
+            isinstance(channels.get(name), float) and not abs(channels[name]) < 1e6
+            for name, *_ in self.headlines)
 
     def _most_steps(self):
         """Steps after which the present level ends, settled or not."""
@@ -156,7 +172,10 @@ class Climb:
     def _record(self, residual, courant, channels, message, share, more=None):
         """Append to the history; the `Progress` to hand out."""
         level = self._level
-        entry = {"step": len(self.history) + 1, "level": level.name, "residual": residual, "courant": courant, **channels, **(more or {})}
+        entry = {
+            "step": len(self.history) + 1, "level": level.name, "residual": residual, "courant": courant,
+            **channels, **(more or {})
+        }
         self.history.append(entry)
         return Progress(entry["step"], level.name, level.steps, residual, courant, channels, share, message)
 
@@ -169,7 +188,8 @@ class Climb:
         recent = self._level.recent[-self.steady_over - 1:]
         for name, within in self.criteria.items():
             values = [r[name] for r in recent]
-            if len(recent) <= self.steady_over or None in values or np.ptp(values) > within * max(abs(values[-1]), 1e-9):
+            if len(recent) <= self.steady_over or None in values or np.ptp(values) > within * max(
+                    abs(values[-1]), 1e-9):
                 return False
         return True
 
@@ -188,9 +208,13 @@ class Climb:
     def checkpoint(self):
         """A `Checkpoint` of this moment; callable between any two steps."""
         level = self._level
-        march = {"courant": level.march.courant, "steps": level.steps, "recent": level.recent, "seconds": level.seconds, "first_order_left": level.march.first_order_left}
-        return Checkpoint(write_toml(self.sheet), level.name, level.march.state.copy(), march, list(self.history), [vars(f) for f in self.finished],
-                          self._clock(), self._kept_time(), self._kept_arrays())
+        march = {
+            "courant": level.march.courant, "steps": level.steps, "recent": level.recent,
+            "seconds": level.seconds, "first_order_left": level.march.first_order_left
+        }
+        return Checkpoint(write_toml(self.sheet), level.name, level.march.state.copy(), march,
+                          list(self.history), [vars(f) for f in self.finished], self._clock(),
+                          self._kept_time(), self._kept_arrays())
 
     def kept_field(self):
         """What is kept to look at: (level, Mesh, state), or a `BodyField`."""
@@ -198,7 +222,8 @@ class Climb:
         return level, flow.mesh, state
 
     def kept_readings(self, whole):
-        """What is kept of readings along walls: a `TapRow`, {line: columns}, or None; `whole` at the end of the run."""
+        """What is kept of readings along walls: a `TapRow`, {line: columns}, or None; `whole` at the end of
+        the run."""
 
     def field(self):
         """The present state on its level: (level, discretisation, state)."""

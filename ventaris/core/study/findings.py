@@ -36,18 +36,24 @@ def gravest_first(findings):
 def mach_findings(mach):
     """Beyond what the solver was made for, or below what it was checked for."""
     if mach < 0.02:
-        yield Finding("warn", "air.speed", f"Mach number {mach:.2g} is below 0.02, where this solver has not been checked. "
-                      "Raise the speed; below Mach 0.1 the coefficients hardly change.")
+        yield Finding(
+            "warn", "air.speed",
+            f"Mach number {mach:.2g} is below 0.02, where this solver has not been checked. "
+            "Raise the speed; below Mach 0.1 the coefficients hardly change.")
     if mach > 3:
-        yield Finding("stop", "air.mach", f"Mach number {mach:.3g} is beyond 3, where strong shocks and a hot gas need methods "
-                      "that are not here yet. Lower the speed.")
+        yield Finding(
+            "stop", "air.mach",
+            f"Mach number {mach:.3g} is beyond 3, where strong shocks and a hot gas need methods "
+            "that are not here yet. Lower the speed.")
 
 
 def climb_findings(levels):
     """What a climb that stops early says of its error."""
     if len(levels) < 3:
-        yield Finding("note", "grid.level", f"Climbing only to {levels[-1]} gives "
-                      + ("no error bar." if len(levels) == 1 else "an error bar of the cautious kind; three levels give the order."))
+        yield Finding(
+            "note", "grid.level", f"Climbing only to {levels[-1]} gives " +
+            ("no error bar."
+             if len(levels) == 1 else "an error bar of the cautious kind; three levels give the order."))
 
 
 def formula_findings(formulas, channels):

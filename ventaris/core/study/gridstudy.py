@@ -43,7 +43,8 @@ def read_factors(text):
         except ValueError:
             raise ValueError(f"“{part[:20]}” is not a number: write factors such as 0.7 1 1.4") from None
         if not LOWEST <= value <= HIGHEST:
-            raise ValueError(f"factor {value:g}: accepted are {LOWEST:g} to {HIGHEST:g} (2 makes four times the cells)")
+            raise ValueError(
+                f"factor {value:g}: accepted are {LOWEST:g} to {HIGHEST:g} (2 makes four times the cells)")
         factors.append(value)
     factors = sorted(set(factors))
     if len(factors) < 2:
@@ -54,9 +55,13 @@ def read_factors(text):
 
 
 def scaled(sheet, factor):
-    """The sheet with cells a factor finer in both directions; first heights and sizes that are given shrink along."""
+    """The sheet with cells a factor finer in both directions; first heights and sizes that are given shrink
+    along."""
     grid = sheet.grid
-    change = {"around": int(np.clip(16 * round(grid.around * factor / 16), 64, 1600)), "wake": int(np.clip(4 * round(grid.wake * factor / 4), 16, 400))}
+    change = {
+        "around": int(np.clip(16 * round(grid.around * factor / 16), 64, 1600)),
+        "wake": int(np.clip(4 * round(grid.wake * factor / 4), 16, 400))
+    }
     base = grid.layers or {"turbulent": 88}.get(sheet.flow.model, 64)
     lines = not uses_triangles(sheet)
     if lines or grid.layers:
@@ -67,7 +72,8 @@ def scaled(sheet, factor):
     # The triangles' growth is what sets their size away from walls.
     change["growth"] = float(np.clip(grid.growth / factor, 0.03, 0.6))
     change["zones"] = [zone.model_copy(update={"size": zone.size / factor}) for zone in grid.zones]
-    return sheet.model_copy(update={"grid": grid.model_copy(update=change), "title": f"{sheet.title}, grid × {factor:g}"[:120]})
+    return sheet.model_copy(
+        update={"grid": grid.model_copy(update=change), "title": f"{sheet.title}, grid × {factor:g}"[:120]})
 
 
 def fit(cells, values):
@@ -92,4 +98,4 @@ def _through(h, f, p):
     basis = np.stack([np.ones_like(h), h**p], axis=1)
     weights = (1 / h)[:, None]
     (limit, slope), *_ = np.linalg.lstsq(basis * weights, f * weights[:, 0], rcond=None)
-    return limit, slope, float((((basis @ [limit, slope] - f) * weights[:, 0]) ** 2).sum())
+    return limit, slope, float((((basis @ [limit, slope] - f) * weights[:, 0])**2).sum())

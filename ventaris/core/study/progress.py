@@ -96,10 +96,17 @@ class Checkpoint:
         out = io.BytesIO()
         arrays = {}
         if self.time:
-            head["time"] = {name: value for name, value in self.time.items() if not isinstance(value, np.ndarray)}
-            arrays = {f"time_{name}": value for name, value in self.time.items() if isinstance(value, np.ndarray)}
+            head["time"] = {
+                name: value
+                for name, value in self.time.items() if not isinstance(value, np.ndarray)
+            }
+            arrays = {
+                f"time_{name}": value
+                for name, value in self.time.items() if isinstance(value, np.ndarray)
+            }
         arrays |= {f"kept_{name}": value for name, value in self.arrays.items()}
-        np.savez_compressed(out, state=self.state, head=np.frombuffer(json.dumps(head).encode(), dtype=np.uint8), **arrays)
+        np.savez_compressed(out, state=self.state,
+                            head=np.frombuffer(json.dumps(head).encode(), dtype=np.uint8), **arrays)
         return out.getvalue()
 
     @classmethod
@@ -110,12 +117,16 @@ class Checkpoint:
                 head = json.loads(bytes(stored["head"]))
                 state = stored["state"]
                 if head.get("time"):
-                    head["time"].update({name[5:]: stored[name] for name in stored.files if name.startswith("time_")})
+                    head["time"].update(
+                        {name[5:]: stored[name]
+                         for name in stored.files if name.startswith("time_")})
                 arrays = {name[5:]: stored[name] for name in stored.files if name.startswith("kept_")}
             version = head.pop("format", None)
             found = cls(state=state, arrays=arrays, **head) if version == CHECKPOINT_FORMAT else None
-        except Exception:  # noqa: BLE001 - readers of damaged arrays raise whatever comes, from zlib to the parser of headers
+        # noqa: BLE001 - readers of damaged arrays raise whatever comes, from zlib to the parser of headers
+        except Exception:
             raise RunFailed("The checkpoint is damaged. Run the sheet afresh.") from None
         if found is None:
-            raise RunFailed("The checkpoint was written by another version of Ventaris. Run the sheet afresh.")
+            raise RunFailed(
+                "The checkpoint was written by another version of Ventaris. Run the sheet afresh.")
         return found

@@ -1,4 +1,5 @@
-"""What the result of a run holds, declared once: archives are checked against it before anything is stored."""
+"""What the result of a run holds, declared once: archives are checked against it before anything is
+stored."""
 from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
@@ -296,7 +297,9 @@ class SectionResult(_Result):
 
     @model_validator(mode="after")
     def _forces(self):
-        if not all(isinstance(self.forces.get(n), float | int) for n in ("lift", "drag", "moment", "drag_pressure", "drag_friction")):
+        if not all(
+                isinstance(self.forces.get(n), float | int)
+                for n in ("lift", "drag", "moment", "drag_pressure", "drag_friction")):
             raise ValueError("forces: lift, drag or moment is missing")
         if self.forces.get("unit", "N") not in FORCE_UNITS:
             raise ValueError("forces: the unit is none")
@@ -370,15 +373,18 @@ def check_result(result, declared):
         declared.model_validate({k: v for k, v in result.items() if k not in ("needed", "headlines")})
     except ValidationError as error:
         first = error.errors()[0]
-        raise ValueError(f"result.{'.'.join(str(part) for part in first['loc'])[:80]}: {first['msg'][:160]}") from None
+        raise ValueError(
+            f"result.{'.'.join(str(part) for part in first['loc'])[:80]}: {first['msg'][:160]}") from None
     check_values(result, "the result")
 
 
 def check_values(value, what, depth=0):
-    """Raises ValueError for what JSON can hold but a page cannot show: numbers without end, nesting without end, broken text."""
+    """Raises ValueError for what JSON can hold but a page cannot show: numbers without end, nesting without
+    end, broken text."""
     if depth > 14:
         raise ValueError(f"{what} is nested too deeply")
-    if isinstance(value, float) and not abs(value) < 1e300 or isinstance(value, int) and not abs(value) < 1e18:
+    if isinstance(value, float) and not abs(value) < 1e300 or isinstance(value,
+                                                                         int) and not abs(value) < 1e18:
         raise ValueError(f"{what} holds a number without end")
     if isinstance(value, str):
         check_text(value)

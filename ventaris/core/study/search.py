@@ -1,12 +1,15 @@
-"""A parameter study and a search over a shape's parameters: a plan that fills the space, then proposals from a surrogate.
+"""A parameter study and a search over a shape's parameters: a plan that fills the space, then proposals from
+a surrogate.
 
 The surrogate is a Gaussian process per quantity (scikit-learn); what is proposed next is where the expected
 improvement, times the probability that the constraints hold and that the run succeeds, is largest.
 
 References
 ----------
-McKay, Beckman, Conover: A comparison of three methods for selecting values of input variables, Technometrics 21, 1979.
-Jones, Schonlau, Welch: Efficient global optimization of expensive black-box functions, J. Global Optimization 13, 1998.
+McKay, Beckman, Conover: A comparison of three methods for selecting values of input variables, Technometrics
+21, 1979.
+Jones, Schonlau, Welch: Efficient global optimization of expensive black-box functions, J. Global Optimization
+13, 1998.
 Gardner et al.: Bayesian optimization with inequality constraints, ICML 2014.
 """
 import copy
@@ -89,24 +92,36 @@ class Plan:
     most: int = 20
 
     def check(self, channels):
-        """Raise `SearchError` where it cannot be carried out; `channels` are those that a run has at its end."""
+        """Raise `SearchError` where it cannot be carried out; `channels` are those that a run has at its
+        end."""
         if not self.parameters:
             raise SearchError("parameters: choose at least one parameter of the shape to vary.")
         if len(self.parameters) > MOST_PARAMETERS:
-            raise SearchError(f"parameters: {len(self.parameters)} are more than {MOST_PARAMETERS}. Fix those that matter least.")
+            raise SearchError(
+                f"parameters: {len(self.parameters)} are more than {MOST_PARAMETERS}. Fix those that matter "
+                "least."
+            )
         for p in self.parameters:
             if not p.low < p.high:
-                raise SearchError(f"{p.label}: the bounds {p.low:g} and {p.high:g} leave nothing to vary. Give a lower bound below the upper one, or take the parameter out.")
+                raise SearchError(
+                    f"{p.label}: the bounds {p.low:g} and {p.high:g} leave nothing to vary. Give a lower "
+                    "bound below the upper one, or take the parameter out."
+                )
         if not 2 <= self.first <= self.most <= MOST_RUNS:
-            raise SearchError(f"runs: a plan of {self.first} and {self.most} in all; the plan needs at least 2, the whole at least as many and at most {MOST_RUNS}.")
+            raise SearchError(
+                f"runs: a plan of {self.first} and {self.most} in all; the plan needs at least 2, the whole "
+                f"at least as many and at most {MOST_RUNS}."
+            )
         for expression in (self.objective, *(c.expression for c in self.constraints)):
             evaluator(expression, channels)
 
 
 def evaluator(expression, channels):
-    """Value of an expression over a result's coefficients, as a function; raises `SearchError` when it cannot be read."""
+    """Value of an expression over a result's coefficients, as a function; raises `SearchError` when it cannot
+    be read."""
     try:
-        formula = Channels([Formula(name="searched", expression=expression)], [c for c in channels if c != "searched"])
+        formula = Channels([Formula(name="searched", expression=expression)],
+                           [c for c in channels if c != "searched"])
     except (FormulaError, ValueError) as error:
         raise SearchError(str(error).replace("instruments.formulas: ", "objective or constraint: ")) from None
     return lambda values: formula.compute(values)["searched"]
@@ -137,7 +152,8 @@ def _numbers(prefix, owner, section):
             for index, row in enumerate(value):
                 own = getattr(row, "name", "") or str(index + 1)
                 yield from _numbers(f"{prefix}{name}.{index}.", own, row)
-        elif meta.get("kind") == "number" and isinstance(value, (int, float)) and not meta["whole"] and type(section).applies(name, section):
+        elif meta.get("kind") == "number" and isinstance(
+                value, (int, float)) and not meta["whole"] and type(section).applies(name, section):
             low = meta["low"] if meta["low"] is not None else meta["above"]
             yield f"{prefix}{name}", label, meta["unit"], float(value), low, meta["high"]
 
@@ -156,8 +172,10 @@ def with_values(shape, parameters, values):
 
 def first_plan(plan, seed=1):
     """Points that fill the space evenly, shape (plan.first, n_parameters)."""
-    sampler = qmc.LatinHypercube(len(plan.parameters), optimization="random-cd", rng=np.random.default_rng(seed))
-    return qmc.scale(sampler.random(plan.first), [p.low for p in plan.parameters], [p.high for p in plan.parameters])
+    sampler = qmc.LatinHypercube(len(plan.parameters), optimization="random-cd",
+                                 rng=np.random.default_rng(seed))
+    return qmc.scale(sampler.random(plan.first), [p.low for p in plan.parameters],
+                     [p.high for p in plan.parameters])
 
 
 @dataclass
@@ -179,7 +197,10 @@ def outcome(plan, values, coefficients):
         return Outcome(list(values), None, [])
     known = {name: v for name, v in coefficients.items() if isinstance(v, (int, float))}
     objective = evaluator(plan.objective, known)(known) if known else None
-    excesses = [c.excess(v) if (v := evaluator(c.expression, known)(known)) is not None else math.inf for c in plan.constraints] if objective is not None else []
+    excesses = [
+        c.excess(v) if (v := evaluator(c.expression, known)(known)) is not None else math.inf
+        for c in plan.constraints
+    ] if objective is not None else []
     return Outcome(list(values), objective, excesses)
 
 
@@ -197,7 +218,8 @@ def propose(plan, outcomes, seed=1):
     -------
     values : ndarray, shape (n_parameters,)
     expected : float
-        Expected improvement of the objective over the best so far, in its own unit; infinite while nothing feasible is known.
+        Expected improvement of the objective over the best so far, in its own unit; infinite while nothing
+        feasible is known.
     """
     low, high = (np.array([getattr(p, name) for p in plan.parameters]) for name in ("low", "high"))
     sign = -1.0 if plan.sense == "largest" else 1.0
@@ -207,10 +229,11 @@ def propose(plan, outcomes, seed=1):
     candidates = qmc.Sobol(len(low), rng=rng).random(CANDIDATES)
     leader = best(plan, outcomes)
     if leader is not None:
-        near = (np.array(leader.values) - low) / (high - low) + rng.normal(0, 0.05, (CANDIDATES // 4, len(low)))
+        near = (np.array(leader.values) - low) / (high - low) + rng.normal(0, 0.05,
+                                                                           (CANDIDATES // 4, len(low)))
         candidates = np.concatenate([candidates, np.clip(near, 0, 1)])
     # Nothing is run twice.
-    apart = np.sqrt(((candidates[:, None] - seen) ** 2).sum(-1)).min(1)
+    apart = np.sqrt(((candidates[:, None] - seen)**2).sum(-1)).min(1)
     candidates, apart = candidates[apart > 1e-3], apart[apart > 1e-3]
     if worked.sum() < 2:
         return low + candidates[np.argmax(apart)] * (high - low), math.inf
@@ -239,18 +262,22 @@ def propose(plan, outcomes, seed=1):
 def is_worthwhile(outcomes, expected):
     """Whether what a proposal promises stands out of the spread of what was found."""
     values = [o.objective for o in outcomes if o.objective is not None]
-    return not math.isfinite(expected) or len(values) < 2 or expected > WORTHWHILE * (max(values) - min(values))
+    return not math.isfinite(expected) or len(values) < 2 or expected > WORTHWHILE * (max(values) -
+                                                                                      min(values))
 
 
 def _predict(points, values, at):
-    """Mean and standard deviation of a Gaussian process through values (scaled inside), each shape (len(at),)."""
+    """Mean and standard deviation of a Gaussian process through values (scaled inside), each shape
+    (len(at),)."""
     # Loaded here: it takes a second that no other page should wait for.
     from sklearn.gaussian_process import GaussianProcessRegressor
     from sklearn.gaussian_process.kernels import ConstantKernel, Matern, WhiteKernel
     middle, size = values.mean(), values.std()
     if size < 1e-14:
         return np.full(len(at), middle), np.full(len(at), 1e-12 + 1e-6 * abs(middle))
-    kernel = ConstantKernel(1.0, (0.05, 50.0)) * Matern(np.full(points.shape[1], 0.5), (0.05, 10.0), nu=2.5) + WhiteKernel(1e-4, (1e-8, 1e-1))
+    kernel = ConstantKernel(1.0,
+                            (0.05, 50.0)) * Matern(np.full(points.shape[1], 0.5),
+                                                   (0.05, 10.0), nu=2.5) + WhiteKernel(1e-4, (1e-8, 1e-1))
     model = GaussianProcessRegressor(kernel, n_restarts_optimizer=2, random_state=0)
     with warnings.catch_warnings():
         # A length at its bound is no fault: the value does not depend on that parameter.

@@ -17,7 +17,8 @@ class Statistics:
     Attributes
     ----------
     mean, mean_error : float
-        The error is one standard error, from means over whole periods (or over eight blocks without a period).
+        The error is one standard error, from means over whole periods (or over eight blocks without a
+        period).
     rms : float
         About the mean.
     amplitude : float
@@ -72,7 +73,8 @@ def statistics_of(values, step):
     error = frequency_error = None
     if frequency:
         span = len(y) * step
-        parts = [_refine(part, step, frequency, 2.0 / span) for part in np.array_split(y, SEGMENTS)] if span * frequency >= 2 * SEGMENTS else []
+        parts = [_refine(part, step, frequency, 2.0 / span)
+                 for part in np.array_split(y, SEGMENTS)] if span * frequency >= 2 * SEGMENTS else []
         spread = float(np.std(parts, ddof=1) / np.sqrt(SEGMENTS)) if parts else 0.5 / span
         frequency_error = max(spread, 0.01 / span)
     error = _mean_error(y, step, frequency)
@@ -82,9 +84,11 @@ def statistics_of(values, step):
         swings_ = [_amplitude(part, step, frequency) for part in halves]
         growth = float(abs(swings_[1] - swings_[0]) / max(max(swings_), 1e-30))
         # The rule in time shifts a tone's phase by a third of the square of its angle in a step.
-        frequency_error = max(frequency_error, frequency * (2 * np.pi * frequency * step) ** 2 / 3)
-    return Statistics(float(mean), error, float(y_whole.std()), _amplitude(y, step, frequency), frequency, frequency_error,
-                      float(len(y) * step * frequency) if frequency else 0.0, float(abs(halves[1].mean() - halves[0].mean())), growth)
+        frequency_error = max(frequency_error, frequency * (2 * np.pi * frequency * step)**2 / 3)
+    return Statistics(float(mean), error, float(y_whole.std()), _amplitude(y, step, frequency), frequency,
+                      frequency_error,
+                      float(len(y) * step * frequency) if frequency else 0.0,
+                      float(abs(halves[1].mean() - halves[0].mean())), growth)
 
 
 def _tone(y, step):
@@ -106,7 +110,8 @@ def _refine(y, step, frequency, width):
 
     def misfit(f):
         angles = 2 * np.pi * f * t
-        basis = np.stack([np.ones_like(t), t, *(g(m * angles) for m in (1, 2, 3) for g in (np.cos, np.sin))], axis=1)
+        basis = np.stack([np.ones_like(t), t, *(g(m * angles) for m in (1, 2, 3) for g in (np.cos, np.sin))],
+                         axis=1)
         _, residue, *_ = np.linalg.lstsq(basis, y, rcond=None)
         return float(residue[0]) if len(residue) else 0.0
 
@@ -114,7 +119,9 @@ def _refine(y, step, frequency, width):
     tries = np.linspace(low, high, 25)
     best = tries[int(np.argmin([misfit(f) for f in tries]))]
     gap = tries[1] - tries[0]
-    return float(minimize_scalar(misfit, bounds=(best - gap, best + gap), method="bounded", options={"xatol": 1e-7 * frequency}).x)
+    return float(
+        minimize_scalar(misfit, bounds=(best - gap, best + gap), method="bounded",
+                        options={"xatol": 1e-7 * frequency}).x)
 
 
 def _whole_periods(y, step, frequency):
@@ -146,7 +153,8 @@ def _amplitude(y, step, frequency):
 
 
 def swings(values):
-    """Whether the last values of a steady run's channel swing about a mean as shedding makes them: (yes, amplitude)."""
+    """Whether the last values of a steady run's channel swing about a mean as shedding makes them: (yes,
+    amplitude)."""
     y = np.asarray(values[-60:], dtype=float)
     if len(y) < 24:
         return False, 0.0
@@ -155,4 +163,5 @@ def swings(values):
     crossings = int(np.count_nonzero(offset[1:] * offset[:-1] < 0))
     amplitude = float(0.5 * np.ptp(y))
     halves = [np.ptp(part) for part in np.array_split(y, 2)]
-    return bool(amplitude > 2e-3 * max(1.0, abs(y.mean())) and crossings >= 3 and min(halves) > 0.3 * max(halves)), amplitude
+    return bool(amplitude > 2e-3 * max(1.0, abs(y.mean())) and crossings >= 3
+                and min(halves) > 0.3 * max(halves)), amplitude

@@ -13,7 +13,8 @@ from dataclasses import asdict, dataclass
 
 FORMAL_ORDER = 2.0
 RATIO = 2.0
-# In space walls cut the cells: errors were seen to fall with the first power of the size, and two levels alone to say little.
+# In space walls cut the cells: errors were seen to fall with the first power of the size, and two levels
+# alone to say little.
 SPATIAL_ORDER, LEAST_OF_TWO = 1.0, 0.1
 
 
@@ -49,7 +50,8 @@ class Trend:
 def level_trends(levels, resting, spatial=False):
     """Trend of every coefficient that all levels have.
 
-    Levels whose forces still moved are left out; where that would leave one alone, they stay, and the error bars hold what they still moved by.
+    Levels whose forces still moved are left out; where that would leave one alone, they stay, and the error
+    bars hold what they still moved by.
 
     Parameters
     ----------
@@ -75,9 +77,11 @@ def level_trends(levels, resting, spatial=False):
             continue
         trend = grid_trend(used, spatial)
         if moving:
-            unrest = max(min(max(f.changes.values(), default=0.0), 1.0) * abs(f.coefficients[name]) for f in moving)
+            unrest = max(
+                min(max(f.changes.values(), default=0.0), 1.0) * abs(f.coefficients[name]) for f in moving)
             trend.error += unrest
-            trend.words += f" Coarser levels had not come to rest: the error bar holds ± {unrest:.2g} of that."
+            trend.words += (
+                f" Coarser levels had not come to rest: the error bar holds ± {unrest:.2g} of that.")
         elif len(steady) < len(levels):
             trend.words += " Coarser levels whose forces still moved are left out."
         out[name] = trend
@@ -99,25 +103,34 @@ def grid_trend(values, spatial=False):
     """
     values = [float(v) for v in values]
     if len(values) == 1:
-        return Trend(values, None, None, None, "one level", "One level only: no error bar. Climb further to get one.")
+        return Trend(values, None, None, None, "one level",
+                     "One level only: no error bar. Climb further to get one.")
     if len(values) == 2:
         change = values[1] - values[0]
         if spatial:
-            return Trend(values, None, None, max(3.0 * abs(change) / (RATIO**SPATIAL_ORDER - 1), LEAST_OF_TWO * abs(values[1])), "two levels",
-                         "Two levels say little of the error in space: the bar assumes first order with a safety factor of 3, and is no less than a tenth of the value. Climb to fine for a trend.")
+            return Trend(
+                values, None, None,
+                max(3.0 * abs(change) / (RATIO**SPATIAL_ORDER - 1),
+                    LEAST_OF_TWO * abs(values[1])), "two levels",
+                "Two levels say little of the error in space: the bar assumes first order with a safety "
+                "factor of 3, and is no less than a tenth of the value. Climb to fine for a trend.")
         return Trend(values, None, None, 3.0 * abs(change) / (RATIO**FORMAL_ORDER - 1), "two levels",
                      "Two levels: the error bar assumes second order and carries a safety factor of 3.")
     coarse, medium, fine = values[-3:]
     first, second = medium - coarse, fine - medium
     spread = max(values[-3:]) - min(values[-3:])
     if abs(second) <= 1e-12 + 1e-9 * abs(fine):
-        return Trend(values, None, fine, max(abs(first), 1e-12), "monotone", "The last two levels agree to all digits kept.")
+        return Trend(values, None, fine, max(abs(first), 1e-12), "monotone",
+                     "The last two levels agree to all digits kept.")
     if first * second < 0:
-        return Trend(values, None, None, spread, "oscillating",
-                     "The levels do not converge monotonically: the error bar is the whole spread of the three.")
+        return Trend(
+            values, None, None, spread, "oscillating",
+            "The levels do not converge monotonically: the error bar is the whole spread of the three.")
     if abs(second) >= abs(first):
-        return Trend(values, None, None, 3.0 * spread, "diverging",
-                     "The steps between the levels grow: the grid is too coarse for a trend; the error bar is three times the spread.")
+        return Trend(
+            values, None, None, 3.0 * spread, "diverging",
+            "The steps between the levels grow: the grid is too coarse for a trend; the error bar is three "
+            "times the spread.")
     order = math.log(abs(first / second)) / math.log(RATIO)
     formal = SPATIAL_ORDER if spatial else FORMAL_ORDER
     used = min(max(order, 0.5), formal)
@@ -135,6 +148,10 @@ def grid_trend(values, spatial=False):
 
 
 def statistical_trend(statistics):
-    """The mean over time in the place of a grid trend; its error bar is twice the standard error or the drift between the record's halves, of time only."""
-    return Trend([statistics["mean"]], None, None, max(2.0 * statistics["mean_error"], statistics.get("drift") or 0.0), "mean in time",
-                 f"Mean over time, r.m.s. {statistics['rms']:.3g}; the error bar is of the time record, not of the grid.")
+    """The mean over time in the place of a grid trend; its error bar is twice the standard error or the drift
+    between the record's halves, of time only."""
+    return Trend(
+        [statistics["mean"]], None, None, max(2.0 * statistics["mean_error"],
+                                              statistics.get("drift") or 0.0), "mean in time",
+        f"Mean over time, r.m.s. {statistics['rms']:.3g}; the error bar is of the time record, not of the "
+        "grid.")

@@ -1,4 +1,5 @@
-"""What an unsteady run needs beyond a steady one: its time step, the puff that starts it, frames and statistics."""
+"""What an unsteady run needs beyond a steady one: its time step, the puff that starts it, frames and
+statistics."""
 import numpy as np
 
 from .statistics import statistics_of
@@ -7,7 +8,8 @@ from .verdict import DRIFT, GROWTH
 # Chords within which cells count for the Courant number in time.
 NEAR = 1.0
 FRAME_SPAN = 15.0
-# Shedding of bluff bodies: frequency times height over speed, about, and steps for one period: BDF2 shifts a tone by 0.2 % with 80.
+# Shedding of bluff bodies: frequency times height over speed, about, and steps for one period: BDF2 shifts a
+# tone by 0.2 % with 80.
 STROUHAL, STEPS_PER_PERIOD = 0.2, 80
 # Where nothing sheds for certain, in chords.
 STREAMLINED_STEP = 0.02
@@ -18,7 +20,8 @@ LEAST_PERIODS = 2.5
 
 
 def time_step(setup):
-    """Time step in chords travelled by the stream: as given, by a Courant number, or by what resolves the shedding."""
+    """Time step in chords travelled by the stream: as given, by a Courant number, or by what resolves the
+    shedding."""
     run = setup.sheet.run
     if run.time_step:
         return run.time_step
@@ -41,13 +44,14 @@ def _cell_size(setup):
 
 
 def puff(mesh, state, setup):
-    """A state with a small cross-wind puff behind the body, so that shedding need not wait for rounding errors."""
+    """A state with a small cross-wind puff behind the body, so that shedding need not wait for rounding
+    errors."""
     share = setup.sheet.run.disturbance
     points = np.concatenate([o.polygon(60) for o in setup.outlines])
     x, y = points[:, 0].max() + 0.5, points[:, 1].mean() + 0.25 * np.ptp(points[:, 1])
     size = max(0.5 * np.ptp(points[:, 1]), 0.1)
     out = state.copy()
-    out[:, 3] += share * setup.stream.mach * np.exp(-((mesh.centre - [x, y]) ** 2).sum(1) / size**2)
+    out[:, 3] += share * setup.stream.mach * np.exp(-((mesh.centre - [x, y])**2).sum(1) / size**2)
     return out
 
 
@@ -60,7 +64,6 @@ class MeanField:
         Sum so far.
     count : int
     """
-
     def __init__(self):
         self.total, self.count = None, 0
 
@@ -86,14 +89,15 @@ class MeanField:
 
 def moments_of(state, columns):
     """What is averaged of a state: its flow variables and the square of the pressure."""
-    return np.column_stack([state[:, :columns], state[:, 0] ** 2])
+    return np.column_stack([state[:, :columns], state[:, 0]**2])
 
 
 def still_changing(channels):
     """Whether the swing or the mean drag differs between both halves of a record."""
     tone = next((channels[n] for n in ("lift", "drag") if n in channels and channels[n]["frequency"]), None)
     drag = channels.get("drag")
-    return bool(tone and (tone["growth"] or 0.0) > GROWTH or drag and drag["drift"] > DRIFT * max(abs(drag["mean"]), 1e-6))
+    return bool(tone and (tone["growth"] or 0.0) > GROWTH
+                or drag and drag["drift"] > DRIFT * max(abs(drag["mean"]), 1e-6))
 
 
 class Recorder:
@@ -105,7 +109,6 @@ class Recorder:
     step : float
         In chords.
     """
-
     def __init__(self, run, step, longer=1.0):
         self.step, self.discard, self.count = step, run.discard, run.frames
         self.asked = self.steps = max(int(np.ceil(longer * run.duration / step)), 1)
@@ -131,7 +134,8 @@ class Recorder:
 
     def follow_on(self):
         """Whether the record goes on because its halves still differ; it does so a few times at most."""
-        if self.steps >= self.asked * (1 + FOLLOW_ON * MOST_FOLLOWED_ON) - 1 or not still_changing(self.statistics()):
+        if self.steps >= self.asked * (1 + FOLLOW_ON * MOST_FOLLOWED_ON) - 1 or not still_changing(
+                self.statistics()):
             return False
         self.steps += int(np.ceil(FOLLOW_ON * self.asked))
         return True
@@ -142,7 +146,8 @@ class Recorder:
         return self.mean_field.mean
 
     def note_coarse(self):
-        """Keep the tones of what has been followed so far, on a coarser grid: they tell what the grid does to them."""
+        """Keep the tones of what has been followed so far, on a coarser grid: they tell what the grid does to
+        them."""
         used = self.entries[len(self.entries) // 2:]
         for name in ("lift", "drag"):
             found = statistics_of([entry[name] for entry in used], self.step) if used else None
@@ -150,14 +155,19 @@ class Recorder:
                 self.coarse_tones[name] = found.frequency
 
     def with_grid(self, channels):
-        """Statistics whose tones' error bars also hold the change from the coarser grid on which the start-up was followed."""
+        """Statistics whose tones' error bars also hold the change from the coarser grid on which the start-up
+        was followed."""
         coarse = self.coarse_tones.get("lift") or self.coarse_tones.get("drag", 0.0) / 2
         out = {}
         for name, found in channels.items():
             frequency = found["frequency"]
             if frequency and coarse:
                 harmonic = max(round(frequency / coarse), 1)
-                found = {**found, "frequency_error": float(np.hypot(found["frequency_error"], frequency - harmonic * coarse)), "frequency_coarse": harmonic * coarse}
+                found = {
+                    **found, "frequency_error": float(
+                        np.hypot(found["frequency_error"], frequency - harmonic * coarse)),
+                    "frequency_coarse": harmonic * coarse
+                }
             out[name] = found
         return out
 

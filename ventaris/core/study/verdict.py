@@ -7,7 +7,8 @@ from ..units import large
 FOOT_OF_SHOCK = 0.06
 # Above this residual, over the impulsive start's, nothing is called settled.
 NEVER_SETTLED = 1e-2
-# An error bar beyond this share of its value is warned of, and beyond the second one makes the whole verdict doubtful.
+# An error bar beyond this share of its value is warned of, and beyond the second one makes the whole verdict
+# doubtful.
 WIDE, TOO_WIDE = 0.1, 0.2
 # How steady means and swings must be between both halves of a record in time.
 DRIFT, GROWTH = 0.01, 0.05
@@ -29,8 +30,8 @@ class Verdict:
         return asdict(self)
 
 
-def judge(setup, level, residual, changes, settled, shocks, separations, trends, stopped_by_user=False, y_plus=None,
-          unsteady=None, swinging=(False, 0.0), undefined=(), momentum_gap=None):
+def judge(setup, level, residual, changes, settled, shocks, separations, trends, stopped_by_user=False,
+          y_plus=None, unsteady=None, swinging=(False, 0.0), undefined=(), momentum_gap=None):
     """Write the verdict of a run.
 
     Parameters
@@ -57,38 +58,54 @@ def judge(setup, level, residual, changes, settled, shocks, separations, trends,
     worst = max(changes.values(), default=0.0)
     stands, settled = settled, settled and residual <= NEVER_SETTLED
     if stopped_by_user:
-        words = f"Stopped by hand on the {level} grid" + (", which had settled" if settled else " before it settled") + (
-            f": residual {residual:.0e} of the start. The numbers are those of that moment.")
+        words = f"Stopped by hand on the {level} grid" + (
+            ", which had settled" if settled else " before it settled") + (
+                f": residual {residual:.0e} of the start. The numbers are those of that moment.")
     elif unsteady:
-        return _judge_time(setup, level, unsteady, warnings(setup, shocks, separations, {}, y_plus) + formula_warnings(undefined))
+        return _judge_time(setup, level, unsteady,
+                           warnings(setup, shocks, separations, {}, y_plus) + formula_warnings(undefined))
     elif settled and residual > setup.sheet.run.residual:
-        words = (f"Settled on the {level} grid by its forces: lift, drag and moment stood still within {worst:.1g} over thirty steps, while the residual stalled at "
+        words = (f"Settled on the {level} grid by its forces: lift, drag and moment stood still within "
+                 f"{worst:.1g} over thirty steps, while the residual stalled at "
                  f"{residual:.0e} of the start, as a small limit cycle in wakes or corners makes it.")
     elif settled:
-        words = f"Settled on the {level} grid: residual {residual:.0e} of the start, lift and drag steady within {worst:.1g}."
+        words = (
+            f"Settled on the {level} grid: residual {residual:.0e} of the start, lift and drag steady within "
+            f"{worst:.1g}."
+        )
     elif stands:
         words = unformed(level, residual, "lift and drag")
     else:
-        words = (f"Not settled on the {level} grid: residual {residual:.0e} of the start, lift and drag still change by "
-                 f"{worst:.1g}. Run it further, or read the values as provisional.")
+        words = (
+            f"Not settled on the {level} grid: residual {residual:.0e} of the start, lift and drag still "
+            f"change by {worst:.1g}. Run it further, or read the values as provisional.")
     extra = formula_warnings(undefined)
     if setup.is_round and setup.sheet.flow.model == "inviscid" and setup.stream.mach > 1.2 and not settled:
-        extra.append("Without friction the nearly empty air behind a rounded or cut-off tail does not come to rest; the pressures on the nose have. Take the turbulent model where the base counts.")
+        extra.append(
+            "Without friction the nearly empty air behind a rounded or cut-off tail does not come to rest; "
+            "the pressures on the nose have. Take the turbulent model where the base counts.")
     if momentum_gap is not None:
         words += f" Walls and surrounding air agree on the drag within {100 * abs(momentum_gap):.2g} %."
         if abs(momentum_gap) > 0.01 and settled:
-            extra.append("The momentum lost by the surrounding air differs from the force on the walls by more than 1 %: some of the flow has not come to rest. Run it further.")
+            extra.append(
+                "The momentum lost by the surrounding air differs from the force on the walls by more than 1 "
+                "%: some of the flow has not come to rest. Run it further.")
     if swinging[0] and not settled:
-        extra.insert(0, f"The lift swings by ± {swinging[1]:.3g} about a mean from step to step: this flow sheds vortices or buffets and has no steady answer. "
-                     "Follow it in time: set Time to unsteady in the flow section.")
+        extra.insert(
+            0, f"The lift swings by ± {swinging[1]:.3g} about a mean from step to step: this flow sheds "
+            "vortices or buffets and has no steady answer. "
+            "Follow it in time: set Time to unsteady in the flow section.")
     found, doubtful = wide_bars({name: trend.as_dict() for name, trend in trends.items()}, SECTION_FLOORS)
-    return Verdict(settled, words, extra + warnings(setup, shocks, separations, trends, y_plus) + found, settled and doubtful)
+    return Verdict(settled, words, extra + warnings(setup, shocks, separations, trends, y_plus) + found,
+                   settled and doubtful)
 
 
 def unformed(level, residual, what):
     """The words for instruments that stand still while the flow itself has not come to rest."""
-    return (f"Not settled on the {level} grid: {what} stand still, but the residual has stalled at {residual:.0e} of the start, so the flow itself still moves from step to step. "
-            "Read the values as provisional; a lower Courant number, smaller cells at shocks and edges, or following it in time may help.")
+    return (f"Not settled on the {level} grid: {what} stand still, but the residual has stalled at "
+            f"{residual:.0e} of the start, so the flow itself still moves from step to step. "
+            "Read the values as provisional; a lower Courant number, smaller cells at shocks and edges, or "
+            "following it in time may help.")
 
 
 # Values below which a bar is not measured against them: (name, words, least, least over the drag).
@@ -97,7 +114,8 @@ BODY_FLOORS = (("drag", "drag", 0.005, 0.0), ("lift", "lift", 0.02, 0.3))
 
 
 def wide_bars(trends, floors):
-    """Warnings of error bars that are wide against their values, and whether one is so wide that the number says little.
+    """Warnings of error bars that are wide against their values, and whether one is so wide that the number
+    says little.
 
     Parameters
     ----------
@@ -119,20 +137,28 @@ def wide_bars(trends, floors):
             continue
         share = trend["error"] / max(value, least, of_drag * drag)
         if share > WIDE:
-            out.append(f"The error bar of the {words} is {100 * trend['error'] / max(value, 1e-12):.0f} % of it: climb further or use more cells before comparing variants.")
+            out.append(
+                f"The error bar of the {words} is {100 * trend['error'] / max(value, 1e-12):.0f} % of it: "
+                "climb further or use more cells before comparing variants.")
         doubtful |= share > TOO_WIDE
     return out, doubtful
 
 
 def formula_warnings(undefined):
     """A warning for every formula channel that had no value at the end."""
-    return [f"The formula “{name}” has no value at the end: it divides by zero or takes a root or logarithm of a negative number." for name in undefined]
+    return [
+        f"The formula “{name}” has no value at the end: it divides by zero or takes a root or logarithm of a "
+        "negative number." for name in undefined
+    ]
 
 
 def _judge_time(setup, level, unsteady, found):
     """Verdict of a run that was followed in time."""
     lift, drag = unsteady["channels"].get("lift"), unsteady["channels"].get("drag")
-    span = f"Followed for {unsteady['to']:.4g} chords on the {level} grid in steps of {unsteady['step']:.3g}; means over the last {unsteady['to'] - unsteady['from']:.4g}"
+    span = (
+        f"Followed for {unsteady['to']:.4g} chords on the {level} grid in steps of {unsteady['step']:.3g}; "
+        f"means over the last {unsteady['to'] - unsteady['from']:.4g}"
+    )
     if not drag:
         return Verdict(False, f"{span}. Too short for statistics: follow it longer.", found)
     tone = next((s for s in (lift, drag) if s and s["frequency"]), None)
@@ -141,17 +167,28 @@ def _judge_time(setup, level, unsteady, found):
     growing = bool(tone) and (tone.get("growth") or 0.0) > GROWTH
     good = share < 0.02 and (tone is None or tone["periods"] >= 5) and not drifting and not growing
     if tone:
-        span += (f": a tone at a Strouhal number of {tone['frequency']:.4f} ± {tone['frequency_error']:.4f} (frequency times chord over speed; "
-                 f"{tone['frequency'] * setup.air.speed / setup.chord:.4g} Hz), {tone['periods']:.1f} periods")
+        span += (
+            f": a tone at a Strouhal number of {tone['frequency']:.4f} ± {tone['frequency_error']:.4f} "
+            "(frequency times chord over speed; "
+            f"{tone['frequency'] * setup.air.speed / setup.chord:.4g} Hz), {tone['periods']:.1f} periods")
     else:
         span += ": no dominant frequency"
     if drifting or growing:
-        apart = ([f"the swing by {100 * tone['growth']:.0f} % of itself"] if growing else []) + ([f"the mean drag by {drag['drift']:.2g}"] if drifting else [])
-        found.insert(0, f"Between both halves of the record {' and '.join(apart)} still differ: it holds some of the start-up. Follow it longer (run further, or raise the time to follow), or leave more of the start out.")
+        apart = ([f"the swing by {100 * tone['growth']:.0f} % of itself"]
+                 if growing else []) + ([f"the mean drag by {drag['drift']:.2g}"] if drifting else [])
+        found.insert(
+            0, f"Between both halves of the record {' and '.join(apart)} still differ: it holds some of the "
+            "start-up. Follow it longer (run further, or raise the time to follow), or leave more of the "
+            "start out.")
     if share >= 0.02 or tone and tone["periods"] < 5:
-        found.insert(0, f"The mean drag is known to {100 * share:.1f} % only" + (f" and {tone['periods']:.1f} periods were seen" if tone else "") + ": follow it longer before comparing variants.")
+        found.insert(
+            0, f"The mean drag is known to {100 * share:.1f} % only" +
+            (f" and {tone['periods']:.1f} periods were seen" if tone else "") +
+            ": follow it longer before comparing variants.")
     if tone and 1 / (tone["frequency"] * unsteady["step"]) < 20:
-        found.insert(0, f"Only {1 / (tone['frequency'] * unsteady['step']):.0f} steps for one period: the swing is damped by the time step. Take {1 / (50 * tone['frequency']):.2g} chords or less.")
+        found.insert(
+            0, f"Only {1 / (tone['frequency'] * unsteady['step']):.0f} steps for one period: the swing is "
+            f"damped by the time step. Take {1 / (50 * tone['frequency']):.2g} chords or less.")
     return Verdict(good, f"{span}.", found)
 
 
@@ -161,30 +198,47 @@ def warnings(setup, shocks, separations, trends, y_plus=None):
     model = setup.sheet.flow.model
     strongest = max((s["mach_ahead"] for s in shocks), default=0.0)
     if model == "inviscid":
-        out.append(f"Inviscid: there is no skin friction. At Reynolds number {large(setup.reynolds)} a real section has friction drag "
-                   "on top, and may separate.")
+        out.append(
+            f"Inviscid: there is no skin friction. At Reynolds number {large(setup.reynolds)} a real section "
+            "has friction drag on top, and may separate.")
         if strongest > 1.3:
-            out.append(f"The Mach number ahead of the shock is {strongest:.2f}. Above about 1.3 a real boundary layer separates "
-                       "under it: the shock will stand further forward and the drag will differ.")
+            out.append(
+                f"The Mach number ahead of the shock is {strongest:.2f}. Above about 1.3 a real boundary "
+                "layer separates under it: the shock will stand further forward and the drag will differ.")
     if model == "laminar":
         if setup.reynolds > 5e5:
-            out.append(f"Laminar at Reynolds number {large(setup.reynolds)}: a real boundary layer would turn turbulent before the "
-                       "trailing edge.")
+            out.append(
+                f"Laminar at Reynolds number {large(setup.reynolds)}: a real boundary layer would turn "
+                "turbulent before the trailing edge.")
         if any(s["kind"] == "separation" and s["x"] < 0.5 for s in separations):
-            out.append("The flow separates ahead of mid-chord. Such flow is rarely steady; a steady answer is one of several.")
+            out.append(
+                "The flow separates ahead of mid-chord. Such flow is rarely steady; a steady answer is one "
+                "of several.")
     if model == "turbulent":
         if y_plus and y_plus["mean"] > 1.5:
-            treated = "a wall function bridges the rest, with friction known to some per cent" if y_plus["mean"] > 5 else "friction is surest below about 1.5"
-            out.append(f"The first cells stand at y+ {y_plus['mean']:.1f} on average, up to {y_plus['largest']:.1f}: {treated}. Plan the wall layer in the grid section to resolve it.")
-        at_a_shock = [s["x"] for s in separations if s["kind"] == "separation" and any(shock["surface"] == s["surface"] and abs(s["x"] - shock["x"]) < FOOT_OF_SHOCK for shock in shocks)]
+            treated = "a wall function bridges the rest, with friction known to some per cent" if y_plus[
+                "mean"] > 5 else "friction is surest below about 1.5"
+            out.append(
+                f"The first cells stand at y+ {y_plus['mean']:.1f} on average, up to "
+                f"{y_plus['largest']:.1f}: {treated}. Plan the wall layer in the grid section to resolve it.")
+        at_a_shock = [
+            s["x"] for s in separations if s["kind"] == "separation" and any(
+                shock["surface"] == s["surface"] and abs(s["x"] - shock["x"]) < FOOT_OF_SHOCK
+                for shock in shocks)
+        ]
         if at_a_shock and setup.sheet.flow.closure != "sst-shock":
-            out.append(f"The boundary layer separates at the foot of the shock, at x = {at_a_shock[0]:.2f} chords. Spalart-Allmaras and SST with its usual shear limit leave such a layer separated for too long and find "
-                       "too little lift: compute it with the closure “k-ω SST for shocks” too.")
+            out.append(
+                f"The boundary layer separates at the foot of the shock, at x = {at_a_shock[0]:.2f} chords. "
+                "Spalart-Allmaras and SST with its usual shear limit leave such a layer separated for too "
+                "long and find too little lift: compute it with the closure “k-ω SST for shocks” too.")
         elif any(s["kind"] == "separation" and s["x"] < 0.7 for s in separations) and not at_a_shock:
-            out.append("The boundary layer separates well ahead of the trailing edge: near and beyond stall a steady answer with this closure "
-                       "usually overstates the lift.")
+            out.append(
+                "The boundary layer separates well ahead of the trailing edge: near and beyond stall a "
+                "steady answer with this closure usually overstates the lift.")
         if setup.reynolds < 2e5:
-            out.append(f"Turbulent from the nose at Reynolds number {large(setup.reynolds)}: a real boundary layer would stay laminar over much of the chord.")
+            out.append(
+                f"Turbulent from the nose at Reynolds number {large(setup.reynolds)}: a real boundary layer "
+                "would stay laminar over much of the chord.")
     for name in ("lift", "drag"):
         trend = trends.get(name)
         if trend and trend.behaviour in ("oscillating", "diverging"):

@@ -1,6 +1,7 @@
 """A wall that blows or sucks air, normal to itself.
 
-Its row of `ghost`: [value into the flow, T of the blown air, 1 if the value is a speed or 0 if a mass flow per area].
+Its row of `ghost`: [value into the flow, T of the blown air, 1 if the value is a speed or 0 if a mass flow
+per area].
 """
 from numba import njit
 

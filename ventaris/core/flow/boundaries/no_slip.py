@@ -24,7 +24,8 @@ def rows(boundary, normal, centre, ghost):
 
 @njit(**fast)
 def friction_flux(t, u, v, w, ghost, nx, ny, nz, gap, shear, constants):
-    """Energy and momentum that friction and heat take out of the cell at a wall, given the cell's own state."""
+    """Energy and momentum that friction and heat take out of the cell at a wall, given the cell's own
+    state."""
     mu = shear * viscosity(t, constants)
     du, dv, dw = u - ghost[2], v - ghost[3], w - ghost[4]
     un = du * nx + dv * ny + dw * nz

@@ -17,9 +17,11 @@ from .total_inlet import total_inlet_flux
 SLIP, NO_SLIP, FAR_FIELD, BLOWN = slip.CODE, no_slip.CODE, far_field.CODE, blown.CODE
 OUTLET, INLET, TOTAL_INLET = outlet.CODE, inlet.CODE, total_inlet.CODE
 MASS_INLET, MASS_OUTLET = mass_inlet.CODE, mass_outlet.CODE
-CONDITIONS = {c.name: c for c in (slip.CONDITION, no_slip.CONDITION, far_field.CONDITION, blown.CONDITION,
-                                  outlet.CONDITION, inlet.CONDITION, total_inlet.CONDITION, mass_inlet.CONDITION,
-                                  mass_outlet.CONDITION)}
+CONDITIONS = {
+    c.name: c
+    for c in (slip.CONDITION, no_slip.CONDITION, far_field.CONDITION, blown.CONDITION, outlet.CONDITION,
+              inlet.CONDITION, total_inlet.CONDITION, mass_inlet.CONDITION, mass_outlet.CONDITION)
+}
 
 
 @njit(**fast)

@@ -1,4 +1,5 @@
-"""Total pressure and temperature of what comes in, and its direction; also where air may be drawn in or leave.
+"""Total pressure and temperature of what comes in, and its direction; also where air may be drawn in or
+leave.
 
 Its row of `ghost`: [total p, total T, direction (zero: along the normal)].
 """

@@ -1,6 +1,7 @@
 """The closures by name: what a run sheet says, what a reader sees, and where each is found.
 
-No compiled code is loaded here, so that sheets can read it. A further closure is a file of this room and a line of
+No compiled code is loaded here, so that sheets can read it. A further closure is a file of this room and a
+line of
 `CATALOGUE`.
 """
 from dataclasses import dataclass, field
@@ -29,12 +30,14 @@ class Entry:
 
     def make(self, flow, options):
         """The closure on one discretisation."""
-        return getattr(import_module(f"{__package__}.{self.module}"), self.name)(flow, options, **self.settings)
+        return getattr(import_module(f"{__package__}.{self.module}"), self.name)(flow, options,
+                                                                                 **self.settings)
 
 
 CATALOGUE = {
     "spalart-allmaras": Entry("Spalart-Allmaras", 1, "spalart_allmaras", "SpalartAllmaras"),
     "sst": Entry("k-ω SST", 2, "shear_stress_transport", "ShearStressTransport"),
-    "sst-shock": Entry("k-ω SST for shocks", 2, "shear_stress_transport", "ShearStressTransport", {"shear_limit": 0.355}),
+    "sst-shock": Entry("k-ω SST for shocks", 2, "shear_stress_transport", "ShearStressTransport",
+                       {"shear_limit": 0.355}),
     "k-epsilon": Entry("k-ε", 2, "k_epsilon", "KEpsilon"),
 }

@@ -1,11 +1,13 @@
 """What a turbulence closure offers, and what all of them share.
 
-A closure adds columns to the state, behind those of the flow. It is one file: the constants and relations of its
+A closure adds columns to the state, behind those of the flow. It is one file: the constants and relations of
+its
 equations, the compiled loops that sum them up, and a class derived from `Closure` that fills
 
 - `columns`, `column_scale` and `row_scale`;
 - `start`: the columns at an impulsive start; `clip`: how far a step may change them;
-- `update`: the eddy viscosity of a state; `residual`: the rows of its equations, and `diagonal`, a safe derivative of
+- `update`: the eddy viscosity of a state; `residual`: the rows of its equations, and `diagonal`, a safe
+derivative of
   each by its own unknown; `couple`: the derivatives by the unknowns across the faces.
 
 The trip and detached eddies are options that every closure takes.

@@ -1,16 +1,21 @@
 """The standard k-epsilon closure with wall functions, solved in k and ln(omega), omega = epsilon / (0.09 k).
 
-Written so, its equations are the outer ones of the shear-stress-transport closure without the limit of the shear stress
-(Menter's transformation keeps the log layer and the spreading of shear layers; what it leaves out is a term of the
-difference of the two diffusivities). The viscous layer, which k-epsilon does not describe, is bridged by the wall
-function; where the first cell stands inside of it, the inner equations take over there, as in a two-layer treatment.
+Written so, its equations are the outer ones of the shear-stress-transport closure without the limit of the
+shear stress
+(Menter's transformation keeps the log layer and the spreading of shear layers; what it leaves out is a term
+of the
+difference of the two diffusivities). The viscous layer, which k-epsilon does not describe, is bridged by the
+wall
+function; where the first cell stands inside of it, the inner equations take over there, as in a two-layer
+treatment.
 
 References
 ----------
 Launder, Spalding: The numerical computation of turbulent flows, Comput. Methods Appl. Mech. Eng. 3, 1974.
 Menter: Two-equation eddy-viscosity turbulence models for engineering applications, AIAA J. 32(8), 1994 (the
 transformation).
-Chen, Patel: Near-wall turbulence models for complex flows including separation, AIAA J. 26(6), 1988 (where the layers
+Chen, Patel: Near-wall turbulence models for complex flows including separation, AIAA J. 26(6), 1988 (where
+the layers
 meet).
 """
 import numpy as np
@@ -43,11 +48,12 @@ def closure_loops(dim):
             rho = gamma * (state[i, 0] + 1.0 / gamma) / state[i, 1]
             omega, d = np.exp(state[i, W]), distance[i]
             cross[i] = total
-            # In the log layer omega d^2 / nu is y+ / (kappa sqrt(0.09)), in the sublayer a constant far below that.
-            layer[i] = np.tanh(min(MEETING * molecular[i] / (rho * omega * d * d), 10.0) ** 4)
+            # In the log layer omega d^2 / nu is y+ / (kappa sqrt(0.09)), in the sublayer a constant far below
+            # that.
+            layer[i] = np.tanh(min(MEETING * molecular[i] / (rho * omega * d * d), 10.0)**4)
             eddy[i] = rho * max(state[i, K], 0.0) / omega
 
-    return of_dimension(dim, (eddy_and_layer,))
+    return of_dimension(dim, (eddy_and_layer, ))
 
 
 PLANE, SPACE = closure_loops(2), closure_loops(3)
@@ -66,5 +72,5 @@ class KEpsilon(ShearStressTransport):
         """Compute the eddy viscosity of a state."""
         f = self.flow
         self.follow_rings(state)
-        self._own.eddy_and_layer(state, molecular, *f.scalar, f.distance, f.stream.gamma, self.eddy, self.blend,
-                                 self.cross)
+        self._own.eddy_and_layer(state, molecular, *f.scalar, f.distance, f.stream.gamma, self.eddy,
+                                 self.blend, self.cross)

@@ -11,9 +11,11 @@ Menter, Kuntz, Langtry: Ten years of industrial experience with the SST turbulen
 Turbulence, Heat and Mass Transfer 4, 2003 (also its detached-eddy form, shielded by F2).
 Menter: Two-equation eddy-viscosity turbulence models for engineering applications,
 AIAA J. 32(8), 1994.
-Georgiadis, Yoder: Recalibration of the shear stress transport model to improve calculation of shock separated flows,
+Georgiadis, Yoder: Recalibration of the shear stress transport model to improve calculation of shock separated
+flows,
 AIAA 2013-0685 (its limit of the shear stress).
-Wilcox: Dilatation-dissipation corrections for advanced turbulence models, AIAA J. 30(11), 1992; in the outer layer
+Wilcox: Dilatation-dissipation corrections for advanced turbulence models, AIAA J. 30(11), 1992; in the outer
+layer
 only, as in Suzen, Hoffmann: Investigation of supersonic jet exhaust flow by one- and two-equation turbulence
 models, AIAA 98-0322, 1998.
 """
@@ -41,7 +43,8 @@ DETACHED_INNER, DETACHED_OUTER = 0.78, 0.61
 
 @njit(**fast)
 def dilatation(k, t, f1):
-    """What fast turbulence loses to its own compression, over the ordinary destruction of k: nothing below a turbulent Mach number of 1/4, and nothing in the inner layer."""
+    """What fast turbulence loses to its own compression, over the ordinary destruction of k: nothing below a
+    turbulent Mach number of 1/4, and nothing in the inner layer."""
     return DILATATION * (1.0 - f1) * max(2.0 * max(k, 0.0) / t - LEAST_TURBULENT_MACH2, 0.0)
 
 
@@ -58,7 +61,7 @@ def inner_blend(k, omega, nu, d, cross):
     floor = max(2.0 * SIGMA_W2 * cross, 1e-16)
     a = max(np.sqrt(k) / (BETA_STAR * omega * d), 500.0 * nu / (d * d * omega))
     a = min(a, 4.0 * SIGMA_W2 * k / (floor * d * d))
-    return np.tanh(min(a, 10.0) ** 4)
+    return np.tanh(min(a, 10.0)**4)
 
 
 @njit(**fast)
@@ -79,8 +82,8 @@ def closure_loops(dim):
     K, W = dim + 2, dim + 3
 
     @njit(parallel=True, **in_order)
-    def eddy_and_blend(state, molecular, grad, hoop, start, neighbour, weight, distance, gamma, shear_limit, eddy, blend,
-                       cross):
+    def eddy_and_blend(state, molecular, grad, hoop, start, neighbour, weight, distance, gamma, shear_limit,
+                       eddy, blend, cross):
         """Dynamic eddy viscosity, F1 and grad k . grad ln(omega) of each cell."""
         for i in prange(state.shape[0]):
             kx = ky = kz = wx = wy = wz = 0.0
@@ -101,9 +104,9 @@ def closure_loops(dim):
             eddy[i] = rho * shear_limit * k / max(shear_limit * omega, strained)
 
     @njit(parallel=True, **in_order)
-    def closure_residual(state, molecular, eddy, blend, cross, grad, hoop, distance, size, detached, trip, faces, cells,
-                         border, n_interior, mass_flux, gamma, far_k, far_w, at_wall, pin, shear_velocity, time_rate,
-                         history, scale, out, diagonal):
+    def closure_residual(state, molecular, eddy, blend, cross, grad, hoop, distance, size, detached, trip,
+                         faces, cells, border, n_interior, mass_flux, gamma, far_k, far_w, at_wall, pin,
+                         shear_velocity, time_rate, history, scale, out, diagonal):
         """Residuals of k and ln(omega) in their columns of `out`, and safe diagonals, shape (2, n_cells)."""
         left, right, centre = faces.left, faces.right, cells.centre
         for i in prange(state.shape[0]):
@@ -135,7 +138,7 @@ def closure_loops(dim):
                     c = molecular[i] * faces.area[f] / border.gap[f - n_interior]
                     total_k += c * k
                     diag_k += c
-            S2 = strain_rate(grad, i, hoop[i] if dim == 2 else 0.0, dim) ** 2
+            S2 = strain_rate(grad, i, hoop[i] if dim == 2 else 0.0, dim)**2
             destruction = BETA_STAR * rho * omega
             lost = destruction
             if detached:
@@ -154,7 +157,8 @@ def closure_loops(dim):
                 made_w = gain * rho * production / max(eddy[i], 1e-30) / omega
             v = cells.volume[i]
             total_k -= v * (production - lost * k)
-            total_w -= v * (made_w - beta * rho * omega + 2.0 * (1.0 - f1) * rho * SIGMA_W2 * cross[i] / omega)
+            total_w -= v * (made_w - beta * rho * omega + 2.0 *
+                            (1.0 - f1) * rho * SIGMA_W2 * cross[i] / omega)
             diag_k += v * lost
             diag_w += v * (beta * rho * omega + made_w)
             if time_rate > 0.0:
@@ -163,20 +167,22 @@ def closure_loops(dim):
                 diag_k += v * rho * time_rate
                 diag_w += v * rho * time_rate
             if at_wall[i]:
-                # The first cell knows omega: 6 nu / (beta d^2) in the sublayer, u_tau / (kappa d sqrt(beta*)) in the
+                # The first cell knows omega: 6 nu / (beta d^2) in the sublayer, u_tau / (kappa d sqrt(beta*))
+                # in the
                 # log layer; where the wall moves with the stream there is no layer, and the stream's.
                 viscous = 6.0 * nu / (BETA1 * d * d)
                 log_layer = pin[i] * shear_velocity[i] / (KAPPA * d * np.sqrt(BETA_STAR))
                 known = 0.5 * np.log(viscous * viscous + log_layer * log_layer)
                 total_w = diag_w * (w - pin[i] * known - (1.0 - pin[i]) * max(known, far_w))
                 if pin[i] > 0.0:
-                    held = shear_velocity[i] ** 2 / np.sqrt(BETA_STAR)
+                    held = shear_velocity[i]**2 / np.sqrt(BETA_STAR)
                     total_k = (1.0 - pin[i]) * total_k + pin[i] * diag_k * (k - held)
             out[i, K], out[i, W] = total_k * scale[0, i], total_w * scale[1, i]
             diagonal[0, i], diagonal[1, i] = diag_k, diag_w
 
     @njit(parallel=True, **fast)
-    def closure_pairs(state, molecular, eddy, blend, pin, at_wall, faces, centre, n_interior, mass_flux, scale, out):
+    def closure_pairs(state, molecular, eddy, blend, pin, at_wall, faces, centre, n_interior, mass_flux,
+                      scale, out):
         """Scaled dependence across each face, shape (2, n_interior, 2): [left on right, right on left]."""
         for f in prange(n_interior):
             i, j = faces.left[f], faces.right[f]
@@ -208,7 +214,7 @@ class ShearStressTransport(Closure):
         super().__init__(flow, options)
         self.loops, self.shear_limit = SPACE if flow.dim == 3 else PLANE, shear_limit
         stream, n = flow.stream, flow.n_cells
-        self.far_k = 1.5 * (stream.turbulence_intensity * stream.mach) ** 2
+        self.far_k = 1.5 * (stream.turbulence_intensity * stream.mach)**2
         self.far_w = float(np.log(self.far_k / (stream.viscosity_ratio * self.nu)))
         self.column_scale = np.array([0.01 * stream.mach**2, 1.0])
         # Omega's rows are scaled down where it makes them stiff, so that they do not drown the rest.
@@ -226,7 +232,8 @@ class ShearStressTransport(Closure):
         k = self.far_k + 0.005 * mach**2 * near
         if self.flow.dim == 2:
             k = self.far_k + (k - self.far_k) * (1 - np.exp(-distance * self.flow.stream.reynolds / 2e3))
-        omega = np.exp(self.far_w) + near * mach * 0.3 / np.maximum(distance, 1e-3) + 6 * self.nu / (BETA1 * distance**2)
+        omega = np.exp(
+            self.far_w) + near * mach * 0.3 / np.maximum(distance, 1e-3) + 6 * self.nu / (BETA1 * distance**2)
         return np.column_stack([k, np.log(omega)])
 
     def clip(self, state, change):
@@ -244,20 +251,21 @@ class ShearStressTransport(Closure):
         """Compute the eddy viscosity and the blending of a state."""
         f = self.flow
         self.follow_rings(state)
-        self.loops.eddy_and_blend(state, molecular, velocity_gradient, self.hoop, *f.scalar, f.distance, f.stream.gamma,
-                                  self.shear_limit, self.eddy, self.blend, self.cross)
+        self.loops.eddy_and_blend(state, molecular, velocity_gradient, self.hoop, *f.scalar, f.distance,
+                                  f.stream.gamma, self.shear_limit, self.eddy, self.blend, self.cross)
 
     def residual(self, state, molecular, velocity_gradient, out):
         """Fill the closure's columns of the residual."""
         f, wall = self.flow, self.flow.wall_treatment
-        self.loops.closure_residual(state, molecular, self.eddy, self.blend, self.cross, velocity_gradient, self.hoop,
-                                    f.distance, f.cell_size, self.options.detached, self.options.trip, f.faces, f.cells,
-                                    f.border, f.n_interior, f.flux, f.stream.gamma, self.far_k, self.far_w, self.at_wall,
-                                    wall.pin, wall.shear_velocity, f.time_rate, f.history, self.row_scale, out,
+        self.loops.closure_residual(state, molecular, self.eddy, self.blend, self.cross, velocity_gradient,
+                                    self.hoop, f.distance, f.cell_size, self.options.detached,
+                                    self.options.trip, f.faces, f.cells, f.border, f.n_interior, f.flux,
+                                    f.stream.gamma, self.far_k, self.far_w, self.at_wall, wall.pin,
+                                    wall.shear_velocity, f.time_rate, f.history, self.row_scale, out,
                                     self.diagonal)
 
     def couple(self, state, molecular, scale, pairs):
         """Fill `pairs`."""
         f = self.flow
-        self.loops.closure_pairs(state, molecular, self.eddy, self.blend, f.wall_treatment.pin, self.at_wall, f.faces,
-                                 f.cells.centre, f.n_interior, f.flux, scale, pairs)
+        self.loops.closure_pairs(state, molecular, self.eddy, self.blend, f.wall_treatment.pin, self.at_wall,
+                                 f.faces, f.cells.centre, f.n_interior, f.flux, scale, pairs)

@@ -22,7 +22,8 @@ from ..positions import fast, in_order
 from .contract import Closure, ClosureOptions
 from .velocity_gradient import normal_gap, shielding, sum_of_squares, vorticity
 
-CB1, SIGMA, CB2, KAPPA, CW2, CW3, CV1, CT3, CT4, CN1 = 0.1355, 2.0 / 3.0, 0.622, 0.41, 0.3, 2.0, 7.1, 1.2, 0.5, 16.0
+CB1, SIGMA, CB2, KAPPA, CW2, CW3, CV1, CT3, CT4, CN1 = (0.1355, 2.0 / 3.0, 0.622, 0.41, 0.3, 2.0, 7.1, 1.2,
+                                                        0.5, 16.0)
 CW1 = CB1 / KAPPA**2 + (1 + CB2) / SIGMA
 # Compressible mixing layers (Spalart: Trends in turbulence treatments, AIAA 2000-2306), shielded as in
 # Spalart, Deck, Shur et al.: A new version of detached-eddy simulation, Theor. Comput. Fluid Dyn. 20, 2006.
@@ -56,7 +57,7 @@ def source(nt, nu, S, d):
     St = max(St, 1e-12)
     r = min(nt / (St * k2d2), 10.0)
     g = r + CW2 * (r**6 - r)
-    fw = g * ((1.0 + CW3**6) / (g**6 + CW3**6)) ** (1.0 / 6.0)
+    fw = g * ((1.0 + CW3**6) / (g**6 + CW3**6))**(1.0 / 6.0)
     ft2 = CT3 * np.exp(-CT4 * chi * chi)
     destruction = (CW1 * fw - CB1 / (KAPPA * KAPPA) * ft2) * nt / (d * d)
     production = CB1 * (1.0 - ft2) * St
@@ -68,7 +69,7 @@ def diffusivity(nt, nu):
     """nu + nt, with the negative variant's factor."""
     if nt >= 0.0:
         return nu + nt
-    c3 = (nt / nu) ** 3
+    c3 = (nt / nu)**3
     return nu + nt * (CN1 + c3) / (CN1 - c3)
 
 
@@ -85,12 +86,15 @@ def closure_loops(dim):
             out[i] = rho * nt * viscous_damping(nt * rho / molecular[i]) if nt > 0.0 else 0.0
 
     @njit(parallel=True, **in_order)
-    def closure_residual(state, molecular, grad, distance, size, detached, trip, faces, cells, border, n_interior,
-                         mass_flux, gamma, far_value, pin, pinned, time_rate, history, scale, out, diagonal):
+    def closure_residual(state, molecular, grad, distance, size, detached, trip, faces, cells, border,
+                         n_interior, mass_flux, gamma, far_value, pin, pinned, time_rate, history, scale, out,
+                         diagonal):
         """Residual of the working variable in its column of `out`, and a safe diagonal.
 
-        `pin` (0 to 1) draws a cell to its value in `pinned`, where a wall function knows it better. `trip` switches
-        production off in boundary layers upstream of that station (fully turbulent: far ahead of the body). With
+        `pin` (0 to 1) draws a cell to its value in `pinned`, where a wall function knows it better. `trip`
+        switches
+        production off in boundary layers upstream of that station (fully turbulent: far ahead of the body).
+        With
         `detached` the wall distance is cut at the cell's size away from walls.
         """
         left, right, centre = faces.left, faces.right, cells.centre
@@ -119,7 +123,8 @@ def closure_loops(dim):
                 total += inflow * (other - nt)
                 diag -= inflow
                 if gap > 0.0:
-                    # Both diffusion terms as one compact sum: the squared gradient by least squares grew without
+                    # Both diffusion terms as one compact sum: the squared gradient by least squares grew
+                    # without
                     # bound in the flat cells ahead of a plate and along wakes.
                     c = rho_f * max((1.0 + CB2) * mixed - CB2 * own, 0.2 * nu) / SIGMA * faces.area[f] / gap
                     total -= c * (other - nt)
@@ -131,7 +136,8 @@ def closure_loops(dim):
             made, safe = source(nt, nu, S, d)
             if centre[i, 0] < trip and distance[i] < 0.2:
                 made, safe = min(made, 0.0), max(safe, 0.0)
-            # It belongs to free shear layers: in a boundary layer, told by the shielding function, it is left out.
+            # It belongs to free shear layers: in a boundary layer, told by the shielding function, it is left
+            # out.
             free = 1.0 - shielding(max(nt, 0.0) + nu, squares, distance[i], KAPPA)
             slow = free * C5 * max(nt, 0.0) * squares / state[i, 1]
             volume = cells.volume[i]
@@ -147,7 +153,8 @@ def closure_loops(dim):
 
     @njit(parallel=True, **fast)
     def closure_pairs(state, molecular, faces, centre, n_interior, mass_flux, gamma, pin, scale, out):
-        """Scaled dependence of each cell's equation on its neighbour: [left on right, right on left] per face."""
+        """Scaled dependence of each cell's equation on its neighbour: [left on right, right on left] per
+        face."""
         for f in prange(n_interior):
             i, j = faces.left[f], faces.right[f]
             rho_i = gamma * (state[i, 0] + 1.0 / gamma) / state[i, 1]
@@ -185,8 +192,8 @@ class SpalartAllmaras(Closure):
     def start(self, distance):
         """Eddy viscosity near the walls, in a plane like a boundary layer's, shape (n_cells, 1)."""
         if self.flow.dim == 3:
-            return (self.far_value + 30.0 * self.nu * np.exp(-((distance / 0.05) ** 2)))[:, None]
-        layer = 0.0164 * self.flow.stream.reynolds * distance * np.exp(-((distance / 0.01) ** 2))
+            return (self.far_value + 30.0 * self.nu * np.exp(-((distance / 0.05)**2)))[:, None]
+        layer = 0.0164 * self.flow.stream.reynolds * distance * np.exp(-((distance / 0.01)**2))
         return (self.stream_chi + layer)[:, None] * self.nu
 
     def update(self, state, molecular, velocity_gradient):
@@ -197,16 +204,16 @@ class SpalartAllmaras(Closure):
         """Fill the closure's column of the residual."""
         f, wall = self.flow, self.flow.wall_treatment
         pinned = KAPPA * wall.shear_velocity * f.distance
-        self.loops.closure_residual(state, molecular, velocity_gradient, f.distance, f.cell_size, self.options.detached,
-                                    self.options.trip, f.faces, f.cells, f.border, f.n_interior, f.flux,
-                                    f.stream.gamma, self.far_value, wall.pin, pinned, f.time_rate, f.history,
-                                    self.row_scale, out, self.diagonal)
+        self.loops.closure_residual(state, molecular, velocity_gradient, f.distance, f.cell_size,
+                                    self.options.detached, self.options.trip, f.faces, f.cells, f.border,
+                                    f.n_interior, f.flux, f.stream.gamma, self.far_value, wall.pin, pinned,
+                                    f.time_rate, f.history, self.row_scale, out, self.diagonal)
 
     def couple(self, state, molecular, scale, pairs):
         """Fill `pairs`."""
         f = self.flow
-        self.loops.closure_pairs(state, molecular, f.faces, f.cells.centre, f.n_interior, f.flux, f.stream.gamma,
-                                 f.wall_treatment.pin, scale, pairs)
+        self.loops.closure_pairs(state, molecular, f.faces, f.cells.centre, f.n_interior, f.flux,
+                                 f.stream.gamma, f.wall_treatment.pin, scale, pairs)
 
 
 def chi_of_ratio(ratio):

@@ -21,7 +21,7 @@ def sum_of_squares(grad, i, dim):
     total = 0.0
     for a in range(2, 2 + dim):
         for b in range(dim):
-            total += grad[i, a, b] ** 2
+            total += grad[i, a, b]**2
     return total
 
 
@@ -30,9 +30,9 @@ def strain_rate(grad, i, hoop, dim):
     """sqrt(2 Sij Sij); `hoop` is v / r of rings round an axis, 0 otherwise."""
     ux, uy, vx, vy = grad[i, 2, 0], grad[i, 2, 1], grad[i, 3, 0], grad[i, 3, 1]
     if dim == 2:
-        return np.sqrt(2.0 * (ux * ux + vy * vy + hoop * hoop) + (uy + vx) ** 2)
+        return np.sqrt(2.0 * (ux * ux + vy * vy + hoop * hoop) + (uy + vx)**2)
     uz, vz, wx, wy, wz = grad[i, 2, 2], grad[i, 3, 2], grad[i, 4, 0], grad[i, 4, 1], grad[i, 4, 2]
-    return np.sqrt(2.0 * (ux * ux + vy * vy + wz * wz) + (uy + vx) ** 2 + (uz + wx) ** 2 + (vz + wy) ** 2)
+    return np.sqrt(2.0 * (ux * ux + vy * vy + wz * wz) + (uy + vx)**2 + (uz + wx)**2 + (vz + wy)**2)
 
 
 @njit(**fast)
@@ -46,6 +46,7 @@ def normal_gap(centre, normal, f, i, j, dim):
 
 @njit(**fast)
 def shielding(kinematic, squares, d, kappa):
-    """1 within a boundary layer, 0 outside of it, by the viscosity (molecular and of eddies) that is there."""
-    r = kinematic / (max(np.sqrt(squares), 1e-12) * (kappa * d) ** 2)
-    return np.tanh((8.0 * r) ** 3)
+    """1 within a boundary layer, 0 outside of it, by the viscosity (molecular and of eddies) that is
+    there."""
+    r = kinematic / (max(np.sqrt(squares), 1e-12) * (kappa * d)**2)
+    return np.tanh((8.0 * r)**3)

@@ -10,7 +10,6 @@ NB = 4
 
 class FilledFactors:
     """Approximate inverse of the matrix on one mesh; offers what `StripFactors` does."""
-
     def __init__(self, mesh, cell_faces):
         n, inner = mesh.n_cells, mesh.n_interior
         self.first, self.faces, self.sign = cell_faces
@@ -22,7 +21,8 @@ class FilledFactors:
         np.cumsum(count, out=self.row_start[1:])
         rank = np.cumsum(has) - 1
         first = np.concatenate([[0], np.cumsum(np.bincount(owner[has], minlength=n))])[:-1]
-        # Block of the neighbour across the k-th face of a cell, -1 on the boundary; the diagonal comes first in a row.
+        # Block of the neighbour across the k-th face of a cell, -1 on the boundary; the diagonal comes first
+        # in a row.
         self.slot = np.where(has, self.row_start[owner] + 1 + rank - first[owner], -1)
         self.columns = np.empty(self.row_start[-1], dtype=np.int64)
         self.columns[self.row_start[:-1]] = np.arange(n)
@@ -35,9 +35,10 @@ class FilledFactors:
 
     def factorise(self, jacobians, diagonal):
         """Factorise the matrix of the flow."""
-        fill_rows(jacobians, diagonal, self.first, self.faces, self.sign, self.row_start, self.slot, self.values)
-        factorise(self.row_start, self.columns, self.values, self.fill_start, self.fill_columns, self.diagonal,
-                  self.factors)
+        fill_rows(jacobians, diagonal, self.first, self.faces, self.sign, self.row_start, self.slot,
+                  self.values)
+        factorise(self.row_start, self.columns, self.values, self.fill_start, self.fill_columns,
+                  self.diagonal, self.factors)
 
     def solve(self, vector, out):
         """Fill the flow's columns of `out`."""
@@ -50,8 +51,8 @@ class FilledFactors:
         values[self.slot[self._inside]] = pairs[self.faces[self._inside], self._side]
         if n not in self._scalars:
             self._scalars[n] = np.zeros(len(self.fill_columns))
-        factorise_scalar(self.row_start, self.columns, values, self.fill_start, self.fill_columns, self.diagonal,
-                         self._scalars[n])
+        factorise_scalar(self.row_start, self.columns, values, self.fill_start, self.fill_columns,
+                         self.diagonal, self._scalars[n])
 
     def solve_scalar(self, n, vector, out, column):
         """Fill one column of `out` by the factors of equation n."""

@@ -1,8 +1,11 @@
 """Products with the second-order Jacobian whose flux derivatives are held as `prepare` left them.
 
-A change of the state is carried to the faces along its own gradients, as the residual does with the state, and multiplied there by the
-derivatives of the flux to both sides that the first-order Jacobian is made of.  What is left out is how the upwind matrix and the eddy
-viscosity change with the state; what is gained is a product that costs about a quarter of a residual, in single precision.
+A change of the state is carried to the faces along its own gradients, as the residual does with the state,
+and multiplied there by the
+derivatives of the flux to both sides that the first-order Jacobian is made of.  What is left out is how the
+upwind matrix and the eddy
+viscosity change with the state; what is gained is a product that costs about a quarter of a residual, in
+single precision.
 """
 import numpy as np
 from numba import njit, prange
@@ -17,10 +20,10 @@ zero, third = np.float32(0.0), np.float32(1.0 / 3.0)
 class HeldProducts:
     """The products on one discretisation in space, in single precision.
 
-    The residual's `grad` and `flux` lend their memory: nobody reads them while products are made, and each accepted step
+    The residual's `grad` and `flux` lend their memory: nobody reads them while products are made, and each
+    accepted step
     fills them anew.
     """
-
     def __init__(self, flow):
         mesh, inner, cell = flow.mesh, flow.n_interior, flow.mesh.left
         self.flow = flow
@@ -38,7 +41,8 @@ class HeldProducts:
         strip = np.searchsorted(flow.factors.strips, np.arange(mesh.n_cells), side="right")
         self.crossing = np.nonzero(strip[cell[:inner]] != strip[mesh.right[:inner]])[0]
         lent = lambda room, shape: room.reshape(-1).view(np.float32)[:np.prod(shape)].reshape(shape)
-        self.grad, self.across = lent(flow.grad, flow.grad.shape), lent(flow.flux, (inner, flow.columns_of_state))
+        self.grad, self.across = lent(flow.grad, flow.grad.shape), lent(flow.flux,
+                                                                        (inner, flow.columns_of_state))
 
     def __call__(self, vector):
         """Product with a scaled change of the state, pseudo-time term included."""
@@ -52,9 +56,9 @@ class HeldProducts:
                 grad *= flow.limiter_share[:, :, None]
         centred = np.float32(0.0 if flow.first_order or limit else flow.constants[CENTRED])
         factors, closure, out = flow.factors, flow.closure, np.empty_like(vector)
-        product(vector, grad, flow.jacobians, flow.friction, flow.gamma, closure.pairs, closure.matrix_diagonal,
-                factors.strips, factors.later, factors.right, flow.n_interior, self.edge_start, self.edges, self.offset,
-                self.normal, self.share, centred, self.across, out)
+        product(vector, grad, flow.jacobians, flow.friction, flow.gamma, closure.pairs,
+                closure.matrix_diagonal, factors.strips, factors.later, factors.right, flow.n_interior,
+                self.edge_start, self.edges, self.offset, self.normal, self.share, centred, self.across, out)
         hand_over(self.crossing, factors.right, self.across, out)
         return out
 
@@ -73,7 +77,8 @@ def change_gradients(change, start, neighbour, weight, out):
         for m in range(start[i], start[i + 1]):
             j = neighbour[m]
             a, b, c = weight[m, 0], weight[m, 1], weight[m, 2]
-            d0, d1, d2, d3, d4 = change[j, 0] - c0, change[j, 1] - c1, change[j, 2] - c2, change[j, 3] - c3, change[j, 4] - c4
+            d0, d1, d2, d3, d4 = change[j, 0] - c0, change[j, 1] - c1, change[j, 2] - c2, change[
+                j, 3] - c3, change[j, 4] - c4
             x0 += a * d0
             x1 += a * d1
             x2 += a * d2
@@ -99,8 +104,9 @@ def change_gradients(change, start, neighbour, weight, out):
 @njit(inline="always", **fast)
 def carried(grad, i, x, y, z):
     """What the gradients of cell i add over an offset."""
-    return (grad[i, 0, 0] * x + grad[i, 0, 1] * y + grad[i, 0, 2] * z, grad[i, 1, 0] * x + grad[i, 1, 1] * y + grad[i, 1, 2] * z,
-            grad[i, 2, 0] * x + grad[i, 2, 1] * y + grad[i, 2, 2] * z, grad[i, 3, 0] * x + grad[i, 3, 1] * y + grad[i, 3, 2] * z,
+    return (grad[i, 0, 0] * x + grad[i, 0, 1] * y + grad[i, 0, 2] * z, grad[i, 1, 0] * x + grad[i, 1, 1] * y +
+            grad[i, 1, 2] * z, grad[i, 2, 0] * x + grad[i, 2, 1] * y + grad[i, 2, 2] * z,
+            grad[i, 3, 0] * x + grad[i, 3, 1] * y + grad[i, 3, 2] * z,
             grad[i, 4, 0] * x + grad[i, 4, 1] * y + grad[i, 4, 2] * z)
 
 
@@ -108,9 +114,12 @@ def carried(grad, i, x, y, z):
 def face_change(change, grad, jacobians, friction, f, i, j, offset, normal, share, centred):
     """Change of the scaled flux through face f between the cells i and j.
 
-    `friction`, shape (n_faces, 2), holds what a face's stress and heat flux gain with a difference of the cells' velocities and
-    temperatures, scaled; the Jacobians hold it too, acting on what the gradients carry to the face, which all but cancels there.
-    `centred` is the share of the mean of both cells in what is carried, `share` the left cell's part of their distance.
+    `friction`, shape (n_faces, 2), holds what a face's stress and heat flux gain with a difference of the
+    cells' velocities and
+    temperatures, scaled; the Jacobians hold it too, acting on what the gradients carry to the face, which all
+    but cancels there.
+    `centred` is the share of the mean of both cells in what is carried, `share` the left cell's part of their
+    distance.
     """
     nx, ny, nz = normal[f, 0], normal[f, 1], normal[f, 2]
     c0, c1, c2, c3, c4 = change[i, 0], change[i, 1], change[i, 2], change[i, 3], change[i, 4]
@@ -119,8 +128,10 @@ def face_change(change, grad, jacobians, friction, f, i, j, offset, normal, shar
     q0, q1, q2, q3, q4 = carried(grad, j, offset[f, 1, 0], offset[f, 1, 1], offset[f, 1, 2])
     ahead, behind, own = centred * share[f], centred * (share[f] - np.float32(1.0)), np.float32(1.0) - centred
     d0, d1, d2, d3, d4 = e0 - c0, e1 - c1, e2 - c2, e3 - c3, e4 - c4
-    p0, p1, p2, p3, p4 = own * p0 + ahead * d0, own * p1 + ahead * d1, own * p2 + ahead * d2, own * p3 + ahead * d3, own * p4 + ahead * d4
-    q0, q1, q2, q3, q4 = own * q0 + behind * d0, own * q1 + behind * d1, own * q2 + behind * d2, own * q3 + behind * d3, own * q4 + behind * d4
+    p0, p1, p2, p3, p4 = (own * p0 + ahead * d0, own * p1 + ahead * d1, own * p2 + ahead * d2,
+                          own * p3 + ahead * d3, own * p4 + ahead * d4)
+    q0, q1, q2, q3, q4 = (own * q0 + behind * d0, own * q1 + behind * d1, own * q2 + behind * d2,
+                          own * q3 + behind * d3, own * q4 + behind * d4)
     y0, y1, y2, y3, y4 = times(jacobians[1, f], e0 + q0, e1 + q1, e2 + q2, e3 + q3, e4 + q4)
     z0, z1, z2, z3, z4 = times(jacobians[0, f], c0 + p0, c1 + p1, c2 + p2, c3 + p3, c4 + p4)
     stress, u, v, w = friction[f, 0], q2 - p2, q3 - p3, q4 - p4
@@ -130,18 +141,22 @@ def face_change(change, grad, jacobians, friction, f, i, j, offset, normal, shar
 
 
 @njit(parallel=True, **in_order)
-def product(change, grad, jacobians, friction, diagonal, pairs, closure_diagonal, strips, later, right, n_interior, edge_start, edges, offset, normal, share, centred,
-            across, out):
-    """Product of the held Jacobian with a change of the state and of the closure's variables, shape (n_cells, 5 + c).
+def product(change, grad, jacobians, friction, diagonal, pairs, closure_diagonal, strips, later, right,
+            n_interior, edge_start, edges, offset, normal, share, centred, across, out):
+    """Product of the held Jacobian with a change of the state and of the closure's variables, shape (n_cells,
+    5 + c).
 
-    Each strip of cells sums its own faces; what those between strips give to the later one waits in `across`, shape (n_interior, 5 + c).
-    `pairs`, shape (c, n_interior, 2), and `closure_diagonal`, shape (c, n_cells), are the matrices of the closure's equations.
+    Each strip of cells sums its own faces; what those between strips give to the later one waits in `across`,
+    shape (n_interior, 5 + c).
+    `pairs`, shape (c, n_interior, 2), and `closure_diagonal`, shape (c, n_cells), are the matrices of the
+    closure's equations.
     """
     closures = len(pairs)
     for s in prange(len(strips) - 1):
         lo, hi = strips[s], strips[s + 1]
         for i in range(lo, hi):
-            x0, x1, x2, x3, x4 = times(diagonal[i], change[i, 0], change[i, 1], change[i, 2], change[i, 3], change[i, 4])
+            x0, x1, x2, x3, x4 = times(diagonal[i], change[i, 0], change[i, 1], change[i, 2], change[i, 3],
+                                       change[i, 4])
             out[i, 0], out[i, 1], out[i, 2], out[i, 3], out[i, 4] = x0, x1, x2, x3, x4
             for c in range(closures):
                 out[i, NV + c] = closure_diagonal[c, i] * change[i, NV + c]
@@ -149,7 +164,8 @@ def product(change, grad, jacobians, friction, diagonal, pairs, closure_diagonal
             s0 = s1 = s2 = s3 = s4 = zero
             for f in range(later[i], later[i + 1]):
                 j = right[f]
-                y0, y1, y2, y3, y4 = face_change(change, grad, jacobians, friction, f, i, j, offset, normal, share, centred)
+                y0, y1, y2, y3, y4 = face_change(change, grad, jacobians, friction, f, i, j, offset, normal,
+                                                 share, centred)
                 s0 += y0
                 s1 += y1
                 s2 += y2
@@ -166,7 +182,8 @@ def product(change, grad, jacobians, friction, diagonal, pairs, closure_diagonal
             for q in range(edge_start[i], edge_start[i + 1]):
                 f = edges[q]
                 p0, p1, p2, p3, p4 = carried(grad, i, offset[f, 0, 0], offset[f, 0, 1], offset[f, 0, 2])
-                y0, y1, y2, y3, y4 = times(jacobians[0, f], change[i, 0] + p0, change[i, 1] + p1, change[i, 2] + p2, change[i, 3] + p3, change[i, 4] + p4)
+                y0, y1, y2, y3, y4 = times(jacobians[0, f], change[i, 0] + p0, change[i, 1] + p1,
+                                           change[i, 2] + p2, change[i, 3] + p3, change[i, 4] + p4)
                 nx, ny, nz, stress = normal[f, 0], normal[f, 1], normal[f, 2], friction[f, 0]
                 along = nx * p2 + ny * p3 + nz * p4
                 s0 += y0

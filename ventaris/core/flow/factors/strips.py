@@ -1,10 +1,13 @@
 """Factors for flow in space: an incomplete factorisation that changes the diagonal blocks only.
 
-On cubes two neighbours of a cell are hardly ever neighbours of each other, so that nothing else of the factors differs
+On cubes two neighbours of a cell are hardly ever neighbours of each other, so that nothing else of the
+factors differs
 from the matrix; the off-diagonal blocks are read from the faces.
-Faces are sorted by their left cell, which is the one of lower number: what a cell has to do with later ones lies in one
+Faces are sorted by their left cell, which is the one of lower number: what a cell has to do with later ones
+lies in one
 piece in memory, and the sweeps pass what is known of a cell on to those.
-Cells are cut into a fixed number of strips that are factorised apart, so that two threads can work and the answer does
+Cells are cut into a fixed number of strips that are factorised apart, so that two threads can work and the
+answer does
 not depend on how many there are.
 
 References
@@ -23,10 +26,11 @@ STRIPS = 4
 class StripFactors:
     """Approximate inverse of the matrix on one mesh; what factors offer to a discretisation and its closure.
 
-    `factorise` takes the faces' blocks and the diagonal ones, which it inverts in place; `factorise_scalar` the matrix
-    of a closure's equation n: its dependence across each face, [left on right, right on left], and its diagonal.
+    `factorise` takes the faces' blocks and the diagonal ones, which it inverts in place; `factorise_scalar`
+    the matrix
+    of a closure's equation n: its dependence across each face, [left on right, right on left], and its
+    diagonal.
     """
-
     def __init__(self, mesh, cell_faces):
         self.right = mesh.right
         # Faces between a cell and those of higher number.
@@ -88,7 +92,8 @@ def factorise(strips, later, right, jacobians, diagonal):
     `later[i]:later[i + 1]` are the faces between cell i and those of higher number, `right`.
     """
     for s in prange(len(strips) - 1):
-        a, inverse, product = np.empty((NV, NV), dtype=np.float32), np.empty((NV, NV), dtype=np.float32), np.empty((NV, NV), dtype=np.float32)
+        a, inverse, product = np.empty((NV, NV), dtype=np.float32), np.empty(
+            (NV, NV), dtype=np.float32), np.empty((NV, NV), dtype=np.float32)
         for i in range(strips[s], strips[s + 1]):
             for r in range(NV):
                 for k in range(NV):
@@ -153,7 +158,8 @@ def solve(strips, later, right, jacobians, inverse, rhs, out):
                 j = right[f]
                 if j >= hi:
                     break
-                y0, y1, y2, y3, y4 = times(jacobians[1, f], out[j, 0], out[j, 1], out[j, 2], out[j, 3], out[j, 4])
+                y0, y1, y2, y3, y4 = times(jacobians[1, f], out[j, 0], out[j, 1], out[j, 2], out[j, 3],
+                                           out[j, 4])
                 b0 += y0
                 b1 += y1
                 b2 += y2
@@ -169,7 +175,8 @@ def solve(strips, later, right, jacobians, inverse, rhs, out):
 
 @njit(parallel=True, **fast)
 def scalar_factorise(strips, later, right, pairs, diagonal):
-    """The same for a scalar equation; `pairs[f]` holds [left on right, right on left]. `diagonal` becomes inverted factors."""
+    """The same for a scalar equation; `pairs[f]` holds [left on right, right on left]. `diagonal` becomes
+    inverted factors."""
     for s in prange(len(strips) - 1):
         for i in range(strips[s], strips[s + 1]):
             diagonal[i] = 1.0 / diagonal[i]

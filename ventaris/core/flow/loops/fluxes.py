@@ -1,5 +1,4 @@
 """Fluxes through the faces, their sum over each cell, and what a cell holds."""
-import numpy as np
 from numba import njit, prange
 
 from . import of_dimension
@@ -7,8 +6,8 @@ from ..boundaries.blown import blown_flux
 from ..boundaries.no_slip import friction_flux
 from ..boundaries.registry import BLOWN, FAR_FIELD, NO_SLIP, OUTLET, SLIP, open_flux
 from ..boundaries.slip import push
-from ..positions import (AXISYMMETRIC, CENTRED, FIRST_ORDER, GAMMA, LIMIT, PRANDTL, PUSH, TURBULENT_PRANDTL, VISCOUS,
-                         fast, in_order)
+from ..positions import (AXISYMMETRIC, CENTRED, FIRST_ORDER, GAMMA, LIMIT, PRANDTL, PUSH, TURBULENT_PRANDTL,
+                         VISCOUS, fast, in_order)
 from ..shocks import energy_at_shock
 from .reconstruction import at_face, to_face
 from .relations import roe_flux, vector, velocity, viscosity
@@ -28,7 +27,8 @@ def density_and_energy(state, i, gamma, dim):
     """Density and total energy per volume of a cell (the pressure in it is gauge, as in the fluxes)."""
     u, v, w = velocity(state, i, dim)
     rho = gamma * (state[i, 0] + 1.0 / gamma) / state[i, 1]
-    return rho, (rho * (state[i, 1] / (gamma - 1.0) + 0.5 * (u * u + v * v + w * w)) - state[i, 0] - 1.0 / gamma)
+    return rho, (rho * (state[i, 1] / (gamma - 1.0) + 0.5 * (u * u + v * v + w * w)) - state[i, 0] -
+                 1.0 / gamma)
 
 
 @njit(**fast)
@@ -51,7 +51,8 @@ def flux_loops(dim):
     def interior_fluxes(state, grad, raw, eddy, shock, faces, cells, n_interior, constants, flux):
         """Fluxes through the faces between cells, shape (n_faces, nv).
 
-        Without the limiter the reconstruction blends the cell gradient with the difference of the two cells (Burg: Higher
+        Without the limiter the reconstruction blends the cell gradient with the difference of the two cells
+        (Burg: Higher
         order variable extrapolation for unstructured finite volume RANS flow solvers, AIAA 2005-4999).
         """
         first = constants[FIRST_ORDER] != 0.0
@@ -110,16 +111,18 @@ def flux_loops(dim):
                 fx -= sx
                 fy -= sy
                 fz -= sz
-                e -= (0.5 * (ui + uj) * sx + 0.5 * (vi + vj) * sy + 0.5 * (wi + wj) * sz
-                      + heat * (tx * nx + ty * ny + tz * nz))
+                e -= (0.5 * (ui + uj) * sx + 0.5 * (vi + vj) * sy + 0.5 * (wi + wj) * sz + heat *
+                      (tx * nx + ty * ny + tz * nz))
             s = faces.area[f]
             flux[f, 0], flux[f, 1], flux[f, 2], flux[f, 3] = m * s, e * s, fx * s, fy * s
             if dim == 3:
                 flux[f, 4] = fz * s
 
     @njit(parallel=True, **fast)
-    def boundary_fluxes(state, grad, subset, border, faces, cells, n_interior, constants, flux, wall_pressure):
-        """Fluxes through a subset of the boundary faces; leaves each wall's gauge pressure in `wall_pressure`."""
+    def boundary_fluxes(state, grad, subset, border, faces, cells, n_interior, constants, flux,
+                        wall_pressure):
+        """Fluxes through a subset of the boundary faces; leaves each wall's gauge pressure in
+        `wall_pressure`."""
         first = constants[FIRST_ORDER] != 0.0
         g = constants[GAMMA]
         for n in prange(len(subset)):
@@ -132,8 +135,8 @@ def flux_loops(dim):
             wall_pressure[b] = 0.0
             if kind == FAR_FIELD:
                 u, v, w = velocity(state, i, dim)
-                m, fx, fy, fz, e = roe_flux(state[i, 0], state[i, 1], u, v, w, ghost[0], ghost[1], ghost[2], ghost[3],
-                                            ghost[4], nx, ny, nz, 0.0, constants)
+                m, fx, fy, fz, e = roe_flux(state[i, 0], state[i, 1], u, v, w, ghost[0], ghost[1], ghost[2],
+                                            ghost[3], ghost[4], nx, ny, nz, 0.0, constants)
             else:
                 dx, dy, dz = to_face(faces, cells.centre, f, 0, i, dim)
                 p, t, u, v, w = at_face(state, grad, i, dx, dy, dz, first, g, dim)
@@ -205,7 +208,8 @@ def flux_loops(dim):
 
 @njit(parallel=True, **fast)
 def add_ring_terms(state, grad, eddy, planar, centre, row_scale, constants, out):
-    """Subtract from the radial momentum what pressure and hoop stress do on a wedge of the ring each cell makes.
+    """Subtract from the radial momentum what pressure and hoop stress do on a wedge of the ring each cell
+    makes.
 
     `planar` is the cells' area in the half plane; the other sizes of a mesh of revolution are per radian.
     """

@@ -1,6 +1,7 @@
 """First-order Jacobians: wave-speed sums, blocks of the faces, diagonal blocks of the cells.
 
-Blocks are stored column after column, so that a product with a vector adds up whole columns, which the processor does
+Blocks are stored column after column, so that a product with a vector adds up whole columns, which the
+processor does
 at once; they are scaled by the rows' and columns' scales.
 """
 import numpy as np
@@ -52,8 +53,9 @@ def dissipation_matrix(p, t, u, v, w, nx, ny, nz, constants, out, dim):
     for k in range(dim + 2):
         dp, dt = 1.0 if k == 0 else 0.0, 1.0 if k == 1 else 0.0
         du, dv, dw = 1.0 if k == 2 else 0.0, 1.0 if k == 3 else 0.0, 1.0 if k == 4 else 0.0
-        d0, d1, d2, d3, d4 = dissipation(rp * dp + rt * dt, dp, du, dv, dw, rho * (cp * dt + u * du + v * dv + w * dw),
-                                         rho, u, v, w, H, un, nx, ny, nz, ur2, cstar, mstar, alpha)
+        d0, d1, d2, d3, d4 = dissipation(rp * dp + rt * dt, dp, du, dv, dw,
+                                         rho * (cp * dt + u * du + v * dv + w * dw), rho, u, v, w, H, un, nx,
+                                         ny, nz, ur2, cstar, mstar, alpha)
         out[0, k], out[1, k], out[2, k], out[3, k] = d0, d4, d1, d2
         if dim == 3:
             out[4, k] = d3
@@ -93,7 +95,7 @@ def wall_jacobian(state, i, kind, ghost, nx, ny, nz, s, shear, gap, constants, o
     p, t = state[i, 0], state[i, 1]
     u, v, w = velocity(state, i, dim)
     against, mu = 0.0, 0.0
-    speed2 = min(t, max(u * u + v * v + w * w, constants[MACH] ** 2))
+    speed2 = min(t, max(u * u + v * v + w * w, constants[MACH]**2))
     if kind == SLIP or constants[PUSH] != 0.0:
         against = g * (p + 1.0 / g) / t * np.sqrt(speed2) * s
     if kind == NO_SLIP:
@@ -101,10 +103,11 @@ def wall_jacobian(state, i, kind, ghost, nx, ny, nz, s, shear, gap, constants, o
         u, v, w = u - ghost[2], v - ghost[3], w - ghost[4]
         if ghost[0] > 0.0:
             out[1, 1] = mu / ((g - 1.0) * constants[PRANDTL])
-    # The pressure of what runs against the wall grows with the square of its speed once it is faster than the stream.
+    # The pressure of what runs against the wall grows with the square of its speed once it is faster than the
+    # stream.
     q = (u, v, w)
     towards = u * nx + v * ny + w * nz
-    more = against * towards / speed2 if towards > 0.0 and constants[MACH] ** 2 < speed2 and speed2 < t else 0.0
+    more = against * towards / speed2 if towards > 0.0 and constants[MACH]**2 < speed2 and speed2 < t else 0.0
     for a in range(dim):
         for b in range(dim):
             out[2 + a, 2 + b] = (mu if a == b else 0.0) + (against - mu) * n[a] * n[b] + more * n[a] * q[b]
@@ -112,15 +115,16 @@ def wall_jacobian(state, i, kind, ghost, nx, ny, nz, s, shear, gap, constants, o
 
 @njit(**fast)
 def open_jacobian(state, i, kind, ghost, nx, ny, nz, s, constants, out, dim):
-    """Jacobian of the flux through an opening, by differences: the conditions have too many branches for more."""
+    """Jacobian of the flux through an opening, by differences: the conditions have too many branches for
+    more."""
     p, t = state[i, 0], state[i, 1]
     u, v, w = velocity(state, i, dim)
     m0, e0, x0, y0, z0 = open_flux(kind, p, t, u, v, w, ghost, nx, ny, nz, constants)
     for k in range(dim + 2):
         h = STEP
         m, e, x, y, z = open_flux(kind, p + (h if k == 0 else 0.0), t + (h if k == 1 else 0.0),
-                                  u + (h if k == 2 else 0.0), v + (h if k == 3 else 0.0), w + (h if k == 4 else 0.0),
-                                  ghost, nx, ny, nz, constants)
+                                  u + (h if k == 2 else 0.0), v + (h if k == 3 else 0.0),
+                                  w + (h if k == 4 else 0.0), ghost, nx, ny, nz, constants)
         out[0, k], out[1, k] = s * (m - m0) / h, s * (e - e0) / h
         out[2, k], out[3, k] = s * (x - x0) / h, s * (y - y0) / h
         if dim == 3:
@@ -129,7 +133,8 @@ def open_jacobian(state, i, kind, ghost, nx, ny, nz, s, constants, out, dim):
 
 @njit(**fast)
 def preconditioner_matrix(p, t, u, v, w, constants, physical, out, dim):
-    """Gamma: the matrix of the pseudo-time term, rows mass, energy, momentum; `physical` is that of real time."""
+    """Gamma: the matrix of the pseudo-time term, rows mass, energy, momentum; `physical` is that of real
+    time."""
     g = constants[GAMMA]
     cp = 1.0 / (g - 1.0)
     rho = g * (p + 1.0 / g) / t
@@ -175,9 +180,11 @@ def jacobian_loops(dim):
     @njit(parallel=True, **fast)
     def face_jacobians(state, eddy, border, faces, centre, n_interior, constants, row_scale, column_scale,
                        total_enthalpy, out, friction):
-        """Scaled first-order Jacobian of each face's flux to its left and right cell, shape (2, n_faces, nv, nv).
+        """Scaled first-order Jacobian of each face's flux to its left and right cell, shape (2, n_faces, nv,
+        nv).
 
-        `friction`, shape (n_faces, 2): the scaled viscosity and conductivity over the distance that are in it.
+        `friction`, shape (n_faces, 2): the scaled viscosity and conductivity over the distance that are in
+        it.
         """
         cp = 1.0 / (constants[GAMMA] - 1.0)
         chunk = 256
@@ -194,11 +201,11 @@ def jacobian_loops(dim):
                     if border.kind[b] >= OUTLET:
                         open_jacobian(state, i, border.kind[b], ghost, nx, ny, nz, s, constants, one, dim)
                     else:
-                        wall_jacobian(state, i, border.kind[b], ghost, nx, ny, nz, s, border.shear[b], border.gap[b],
-                                      constants, one, dim)
+                        wall_jacobian(state, i, border.kind[b], ghost, nx, ny, nz, s, border.shear[b],
+                                      border.gap[b], constants, one, dim)
                         if border.kind[b] == NO_SLIP:
-                            friction[f, 0] = (border.shear[b] * viscosity(state[i, 1], constants) * s / border.gap[b]
-                                              * row_scale[2] * column_scale[2])
+                            friction[f, 0] = (border.shear[b] * viscosity(state[i, 1], constants) * s /
+                                              border.gap[b] * row_scale[2] * column_scale[2])
                 else:
                     pl, tl = state[i, 0], state[i, 1]
                     ul, vl, wl = velocity(state, i, dim)
@@ -209,7 +216,8 @@ def jacobian_loops(dim):
                     else:
                         pr, tr, ur, vr, wr = row_of(border.ghost, b, dim)
                     um, vm, wm = 0.5 * (ul + ur), 0.5 * (vl + vr), 0.5 * (wl + wr)
-                    dissipation_matrix(0.5 * (pl + pr), 0.5 * (tl + tr), um, vm, wm, nx, ny, nz, constants, d, dim)
+                    dissipation_matrix(0.5 * (pl + pr), 0.5 * (tl + tr), um, vm, wm, nx, ny, nz, constants, d,
+                                       dim)
                     flux_jacobian(pl, tl, ul, vl, wl, nx, ny, nz, constants, a, dim)
                     for r in range(nv):
                         for k in range(nv):
@@ -222,10 +230,12 @@ def jacobian_loops(dim):
                         x, y, z = vector(centre, i, dim)
                         dx, dy, dz = vector(centre, j, dim)
                         distance = (dx - x) * nx + (dy - y) * ny + (dz - z) * nz
-                        molecular, turbulent = viscosity(0.5 * (tl + tr), constants), 0.5 * (eddy[i] + eddy[j])
+                        molecular, turbulent = viscosity(0.5 * (tl + tr),
+                                                         constants), 0.5 * (eddy[i] + eddy[j])
                         mu = (molecular + turbulent) * s / distance
-                        heat = (cp * (molecular / constants[PRANDTL] + turbulent / constants[TURBULENT_PRANDTL])
-                                * s / distance)
+                        heat = (cp *
+                                (molecular / constants[PRANDTL] + turbulent / constants[TURBULENT_PRANDTL]) *
+                                s / distance)
                         friction[f, 0] = mu * row_scale[2] * column_scale[2]
                         friction[f, 1] = heat * row_scale[1] * column_scale[1]
                         one[1, 1] += heat
@@ -246,7 +256,8 @@ def jacobian_loops(dim):
                           column_scale, total_enthalpy, diagonal, gamma):
         """Diagonal blocks with their pseudo-time term, shape (n_cells, nv, nv).
 
-        `time_rate` is the coefficient of the present level in the physical time derivative; it enters the blocks but not
+        `time_rate` is the coefficient of the present level in the physical time derivative; it enters the
+        blocks but not
         `gamma`. `planar` is the cells' area in the half plane of a mesh of revolution.
         """
         chunk = 128

@@ -1,12 +1,12 @@
 """Gradients, their limiter, and what they carry to the faces."""
-import numpy as np
 from numba import njit, prange
 
 from . import of_dimension
 from ..positions import checked, fast, in_order
 from .relations import vector, velocity
 
-# Absolute pressure over rho_inf a_inf^2 below which the scheme turns first-order, times the ratio of specific heats.
+# Absolute pressure over rho_inf a_inf^2 below which the scheme turns first-order, times the ratio of specific
+# heats.
 NEARLY_EMPTY = 0.056
 
 
@@ -57,7 +57,8 @@ def at_face(state, grad, i, dx, dy, dz, first_order, g, dim):
 def turn_along_walls(state, cells, first, walls, normal, face_centre, centre, grad):
     """Correct velocity gradients in space so that the velocity carried to a frictionless wall runs along it.
 
-    The smallest change that does so; a cell with several walls (`walls[first[k]:first[k + 1]]`, counted from the first
+    The smallest change that does so; a cell with several walls (`walls[first[k]:first[k + 1]]`, counted from
+    the first
     boundary face) takes them in turn. It halved the pressure error on a sphere.
     """
     for k in prange(len(cells)):
@@ -68,8 +69,8 @@ def turn_along_walls(state, cells, first, walls, normal, face_centre, centre, gr
                           face_centre[f, 2] - centre[i, 2])
             un = 0.0
             for a in range(3):
-                un += normal[f, a] * (state[i, 2 + a] + grad[i, 2 + a, 0] * rx + grad[i, 2 + a, 1] * ry
-                                      + grad[i, 2 + a, 2] * rz)
+                un += normal[f, a] * (state[i, 2 + a] + grad[i, 2 + a, 0] * rx + grad[i, 2 + a, 1] * ry +
+                                      grad[i, 2 + a, 2] * rz)
             scale = un / (rx * rx + ry * ry + rz * rz)
             for a in range(3):
                 grad[i, 2 + a, 0] -= scale * normal[f, a] * rx
@@ -85,7 +86,8 @@ def reconstruction_loops(dim):
     def gradients(state, start, neighbour, weight, wall_start, wall_neighbour, wall_weight, ghost, out):
         """Least-squares gradients of every unknown, shape (n_cells, nv, dim).
 
-        The second stencil, used for velocity, may contain wall points: index -1 - b stands for boundary face b, whose
+        The second stencil, used for velocity, may contain wall points: index -1 - b stands for boundary face
+        b, whose
         velocity is in `ghost`.
         """
         for i in prange(state.shape[0]):

@@ -95,8 +95,8 @@ def roe_flux(pl, tl, ul, vl, wl, pr, tr, ur, vr, wr, nx, ny, nz, least_speed, co
     du, dv, dw = ur - ul, vr - vl, wr - wl
     drho, dp = rhor - rhol, pr - pl
     energy = rhor * Hr - rhol * Hl - H * drho
-    d0, d1, d2, d3, d4 = dissipation(drho, dp, du, dv, dw, energy, rho, u, v, w, H, un, nx, ny, nz,
-                                     ur2, cstar, mstar, alpha)
+    d0, d1, d2, d3, d4 = dissipation(drho, dp, du, dv, dw, energy, rho, u, v, w, H, un, nx, ny, nz, ur2,
+                                     cstar, mstar, alpha)
     more = least_speed - abs(un)
     if more > 0.0:
         # What is left of the jumps when the acoustic waves have been taken out.
@@ -108,10 +108,8 @@ def roe_flux(pl, tl, ul, vl, wl, pr, tr, ur, vr, wr, nx, ny, nz, least_speed, co
         d3 += more * (w * swirl + rho * (dw - dun * nz))
         d4 += more * (0.5 * q2 * swirl + rho * (u * du + v * dv + w * dw - un * dun))
     pm = 0.5 * (pl + pr)
-    return (0.5 * (ml + mr - d0),
-            0.5 * (ml * ul + mr * ur - d1) + pm * nx,
-            0.5 * (ml * vl + mr * vr - d2) + pm * ny,
-            0.5 * (ml * wl + mr * wr - d3) + pm * nz,
+    return (0.5 * (ml + mr - d0), 0.5 * (ml * ul + mr * ur - d1) + pm * nx,
+            0.5 * (ml * vl + mr * vr - d2) + pm * ny, 0.5 * (ml * wl + mr * wr - d3) + pm * nz,
             0.5 * (ml * Hl + mr * Hr - d4))
 
 
@@ -136,4 +134,5 @@ def exact_flux(p, t, u, v, w, nx, ny, nz, constants):
     """Flux of one state through a unit face: mass, energy, momentum x, y, z."""
     g = constants[GAMMA]
     m = g * (p + 1.0 / g) / t * (u * nx + v * ny + w * nz)
-    return m, m * (t / (g - 1.0) + 0.5 * (u * u + v * v + w * w)), m * u + p * nx, m * v + p * ny, m * w + p * nz
+    return m, m * (t / (g - 1.0) + 0.5 *
+                   (u * u + v * v + w * w)), m * u + p * nx, m * v + p * ny, m * w + p * nz

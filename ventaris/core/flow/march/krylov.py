@@ -17,7 +17,8 @@ def gmres(product, precondition, rhs, tolerance, most, kept=None):
     Parameters
     ----------
     product, precondition : callables on arrays of rhs's shape
-        Linear both: the answer is preconditioned once more at the end, which costs less than keeping every preconditioned vector.
+        Linear both: the answer is preconditioned once more at the end, which costs less than keeping every
+        preconditioned vector.
     rhs : ndarray
         Its precision is that of all vectors.
     tolerance : float
@@ -25,7 +26,8 @@ def gmres(product, precondition, rhs, tolerance, most, kept=None):
     most : int
         Largest number of Krylov vectors.
     kept : int or None
-        Vectors that may be in memory at once: after so many the solution starts anew from what it has reached. None keeps all.
+        Vectors that may be in memory at once: after so many the solution starts anew from what it has
+        reached. None keeps all.
 
     Returns
     -------
@@ -37,7 +39,8 @@ def gmres(product, precondition, rhs, tolerance, most, kept=None):
     kept = kept or most
     x, used, reached = _cycle(product, precondition, rhs, tolerance, min(kept, most))
     while tolerance < reached < 1.0 and used < most:
-        more, further, share = _cycle(product, precondition, rhs - product(x), tolerance / reached, min(kept, most - used))
+        more, further, share = _cycle(product, precondition, rhs - product(x), tolerance / reached,
+                                      min(kept, most - used))
         x += more
         used, reached = used + max(further, 1), reached * share
     return x, used, reached

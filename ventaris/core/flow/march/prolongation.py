@@ -43,7 +43,8 @@ def _block_parents(coarse_shape, fine_shape, offset):
 def prolong(coarse, fine, state, gradients=None, gamma=1.4):
     """A state of one level on the next finer one.
 
-    In a plane by linear interpolation with the coarse cells' own gradients, kept between their neighbours' values; in space
+    In a plane by linear interpolation with the coarse cells' own gradients, kept between their neighbours'
+    values; in space
     each fine cell reads the coarse cell that holds its centre, along that cell's `gradients`.
 
     Parameters
@@ -57,7 +58,8 @@ def prolong(coarse, fine, state, gradients=None, gamma=1.4):
     -------
     ndarray, shape (n_fine, columns)
     """
-    return _in_plane(coarse, fine, state) if coarse.dim == 2 else _in_space(coarse, fine, state, gradients, gamma)
+    return _in_plane(coarse, fine, state) if coarse.dim == 2 else _in_space(coarse, fine, state, gradients,
+                                                                            gamma)
 
 
 def _in_plane(coarse, fine, state):
@@ -68,7 +70,8 @@ def _in_plane(coarse, fine, state):
     out = np.empty((fine.n_cells, state.shape[1]))
     offset = fine.centre - coarse.centre[parent]
     for k in range(state.shape[1]):
-        gradient = np.stack([np.bincount(owner, weight[:, d] * jump[:, k], minlength=coarse.n_cells) for d in (0, 1)], 1)
+        gradient = np.stack(
+            [np.bincount(owner, weight[:, d] * jump[:, k], minlength=coarse.n_cells) for d in (0, 1)], 1)
         low = state[:, k] + np.minimum(np.minimum.reduceat(jump[:, k], start[:-1]), 0)
         high = state[:, k] + np.maximum(np.maximum.reduceat(jump[:, k], start[:-1]), 0)
         value = state[parent, k] + (gradient[parent] * offset).sum(axis=1)
@@ -87,7 +90,8 @@ def _in_space(coarse, fine, state, gradients, gamma):
         offset = fine.centre - coarse.centre[cells]
         offset[lost] = 0.0
         step = np.einsum("kvi,ki->kv", gradients[cells], offset)
-        # Pressure and temperature may change by a fifth of what the cell has; the rest by a tenth of the largest.
+        # Pressure and temperature may change by a fifth of what the cell has; the rest by a tenth of the
+        # largest.
         most = np.tile(0.1 * np.maximum(np.abs(state[:, :5]).max(axis=0), 1e-12), (len(cells), 1))
         most[:, 0] = np.minimum(most[:, 0], 0.2 * (out[:, 0] + 1 / gamma))
         most[:, 1] = np.minimum(most[:, 1], 0.2 * out[:, 1])

@@ -11,22 +11,22 @@ import numpy as np
 
 from .krylov import gmres
 
-
 LIMITER_HELD_BELOW = 3e-3
 # After so many good steps earlier trouble no longer counts.
 FORGIVEN_AFTER = 10
 # A step that leaves more than this share of the residual has not helped.
 STALLING = 0.8
-# A step that goes to and fro is halved when the closure holds this share of the residual's square, in so many cells, each weighed by its share.
+# A step that goes to and fro is halved when the closure holds this share of the residual's square, in so many
+# cells, each weighed by its share.
 OF_THE_CLOSURE, FEW_CELLS = 0.9, 4
-# Residual over the lowest so far, and over the impulsive start's, from which on a march with held products takes the exact ones.
+# Residual over the lowest so far, and over the impulsive start's, from which on a march with held products
+# takes the exact ones.
 RUNAWAY, RUNAWAY_FROM = 5.0, 0.1
 EXACT_COURANT, EXACT_VECTORS, EXACT_TOLERANCE = 80.0, 12, 0.1
 
 
 class FlowDiverged(RuntimeError):
     """The march could not be kept alive.  `cells` lists the worst cells, `centres` their places."""
-
     def __init__(self, message, cells, centres):
         super().__init__(message)
         self.cells, self.centres = cells, centres
@@ -48,7 +48,8 @@ class MarchControls:
     retries : int
         How often the march may go back to its last good state, without ten good steps in between.
     least_solved : float
-        The Courant number falls when a step leaves more than this share of its linear system unsolved; 1 never asks.
+        The Courant number falls when a step leaves more than this share of its linear system unsolved; 1
+        never asks.
     hold_limiter : float or None
         Residual below which the limiter is held still; None holds it only with a closure.
     krylov_kept : int or None
@@ -101,7 +102,6 @@ class SteadyMarch:
     first_order_left : int
         Steps of the first-order scheme still to come.
     """
-
     def __init__(self, discretisation, state, controls=MarchControls()):
         self.flow, self.state, self.controls = discretisation, state, controls
         self.courant = controls.courant_start
@@ -157,15 +157,18 @@ class SteadyMarch:
         before = self.residual
         self.flow.prepare(self.state, self.courant)
         tolerance = c.krylov_tolerance if before > 1e-4 else 0.5 * c.krylov_tolerance
-        change, vectors, self._unsolved = gmres(self.flow.linear_operator(self.state, self._vector), self.flow.apply_factors,
-                                   -self._vector.astype(self.flow.krylov_type), tolerance, c.krylov_vectors, c.krylov_kept)
+        change, vectors, self._unsolved = gmres(self.flow.linear_operator(self.state, self._vector),
+                                                self.flow.apply_factors,
+                                                -self._vector.astype(self.flow.krylov_type), tolerance,
+                                                c.krylov_vectors, c.krylov_kept)
         factor = 0.5 if self._turns_back(change) else 1.0
         wanted, change = change, change * self.flow.column_scale
         clipped = self.flow.clip_change(self.state, change, c.most_change)
         if self.flow.closure is not None:
             self.flow.closure.clip(self.state, change)
         accepted = self._take(change, before, factor)
-        stalls = accepted and not first and self.residual > STALLING * before and self.flow.krylov_type != np.float32
+        stalls = (accepted and not first and self.residual > STALLING * before
+                  and self.flow.krylov_type != np.float32)
         self._stalled = wanted if stalls else None
         self.step_count += 1
         note = ""
@@ -196,35 +199,43 @@ class SteadyMarch:
         return Step(self.step_count, self.residual, self.courant, vectors, clipped, first, note)
 
     def _runs_away(self):
-        return self.flow.krylov_type == np.float32 and self.residual > max(RUNAWAY * self.lowest, RUNAWAY_FROM)
+        return self.flow.krylov_type == np.float32 and self.residual > max(RUNAWAY * self.lowest,
+                                                                           RUNAWAY_FROM)
 
     def _turn_exact(self):
         """Go back to the best state and take exact products from there."""
         self.flow.exact_products = True
-        self.state, self.courant = self._best[0].copy(), max(0.3 * min(self._best[1], EXACT_COURANT), self.controls.courant_start)
-        self.controls = replace(self.controls, courant_most=min(self.controls.courant_most, EXACT_COURANT), krylov_vectors=min(self.controls.krylov_vectors, EXACT_VECTORS),
+        self.state, self.courant = self._best[0].copy(), max(0.3 * min(self._best[1], EXACT_COURANT),
+                                                             self.controls.courant_start)
+        self.controls = replace(self.controls, courant_most=min(self.controls.courant_most, EXACT_COURANT),
+                                krylov_vectors=min(self.controls.krylov_vectors, EXACT_VECTORS),
                                 krylov_tolerance=min(self.controls.krylov_tolerance, EXACT_TOLERANCE))
         self._evaluate()
         self._keep()
 
     def _turns_back(self, change):
-        """Whether a step undoes the last one, which did not help, while what is left is the closure's residual in few cells.
+        """Whether a step undoes the last one, which did not help, while what is left is the closure's
+        residual in few cells.
 
-        Newton's steps go to and fro there over a bend of its sources for ever; half of one ends it. Where the flow itself swings (at a shock, at an exit with
+        Newton's steps go to and fro there over a bend of its sources for ever; half of one ends it. Where the
+        flow itself swings (at a shock, at an exit with
         back-flow), halved steps only let the Courant number grow: one duct of seven failed with them.
         """
         last = self._stalled
         if last is None or np.vdot(change, last) > -0.5 * np.linalg.norm(change) * np.linalg.norm(last):
             return False
-        share = (self._vector[:, self.flow.flow_columns:] ** 2).sum(axis=1)
-        return share.sum() ** 2 < FEW_CELLS * (share**2).sum() and share.sum() > OF_THE_CLOSURE * (self._vector**2).sum()
+        share = (self._vector[:, self.flow.flow_columns:]**2).sum(axis=1)
+        return share.sum()**2 < FEW_CELLS * (share**2).sum() and share.sum() > OF_THE_CLOSURE * (self._vector
+                                                                                                 **2).sum()
 
     def _take(self, change, before, factor):
-        """Add so much of the change, halved while it makes the residual much worse; False if nothing helped."""
+        """Add so much of the change, halved while it makes the residual much worse; False if nothing
+        helped."""
         old = self.state
         for _ in range(5):
             self.state = old + factor * change
-            if np.isfinite(self.state).all() and self.state[:, 1].min() > 0.02 and self.state[:, 0].min() * self.flow.stream.gamma > -0.9995:
+            if np.isfinite(self.state).all() and self.state[:, 1].min(
+            ) > 0.02 and self.state[:, 0].min() * self.flow.stream.gamma > -0.9995:
                 self._vector = self.flow.residual(self.state)
                 left = self._pseudo_time_part(change)
                 left *= factor
@@ -252,7 +263,8 @@ class SteadyMarch:
         elif first:
             self.courant *= 1.5
         elif ratio < 1.0:
-            self.courant *= min(c.courant_growth, max(1.15, ratio**-1.0)) if ratio > 0.5 else c.courant_growth * 1.5
+            self.courant *= min(c.courant_growth, max(1.15, ratio**
+                                                      -1.0)) if ratio > 0.5 else c.courant_growth * 1.5
         elif ratio < 1.2:
             self.courant *= 1.1
         else:
@@ -276,15 +288,20 @@ class SteadyMarch:
         self.courant = max(0.1 * min(courant, self.courant), 0.05)
         self._evaluate()
         if self.retries > self.controls.retries:
-            raise self.diverged(f"The flow could not be kept alive after {self.controls.retries} retries with smaller steps.", worst)
+            raise self.diverged(
+                f"The flow could not be kept alive after {self.controls.retries} retries with smaller steps.",
+                worst)
 
     def diverged(self, why, worst=None):
         """The error that says why a flow is lost, at which cells, and what to try."""
         worst = self.worst_cells() if worst is None else worst
         centres = self.flow.mesh.centre[worst]
-        places = "; ".join(", ".join(f"{axis} = {value:.3f}" for axis, value in zip("xyz", at)) for at in centres[:3])
-        return FlowDiverged(f"{why} The worst cells (in reference lengths): {places}. Try a lower starting Courant number (run.courant_start), more "
-                            "first-order steps (run.first_order_steps), or look at the grid there.", worst, centres)
+        places = "; ".join(", ".join(f"{axis} = {value:.3f}" for axis, value in zip("xyz", at))
+                           for at in centres[:3])
+        return FlowDiverged(
+            f"{why} The worst cells (in reference lengths): {places}. Try a lower starting Courant number "
+            "(run.courant_start), more "
+            "first-order steps (run.first_order_steps), or look at the grid there.", worst, centres)
 
     def worst_cells(self, count=5):
         """Cells with the largest residual, worst first."""

@@ -52,7 +52,6 @@ class TimeMarch:
     state : ndarray
     time : float
     """
-
     def __init__(self, flow, state, step, tolerance=3e-5, time=0.0, before=None):
         self.flow, self.state, self.step, self.tolerance = flow, state, step, tolerance
         self.time, self.number, self.before = time, 0, before
@@ -113,7 +112,9 @@ class TimeMarch:
         return None
 
     def _is_alive(self, state):
-        return bool(np.isfinite(state).all() and state[:, 1].min() > 0.02 and state[:, 0].min() > -0.99 / self.flow.stream.gamma)
+        return bool(
+            np.isfinite(state).all() and state[:, 1].min() > 0.02
+            and state[:, 0].min() > -0.99 / self.flow.stream.gamma)
 
     @staticmethod
     def _norm(vector):
@@ -123,6 +124,9 @@ class TimeMarch:
         size = np.nan_to_num(np.abs(vector), nan=np.inf, posinf=np.inf).max(axis=1)
         worst = np.argsort(size)[::-1][:5]
         centres = self.flow.mesh.centre[worst]
-        places = "; ".join(", ".join(f"{axis} = {value:.3f}" for axis, value in zip("xyz", at)) for at in centres[:3])
-        return FlowDiverged(f"The time step at {self.time * self.flow.stream.mach:.3f} chords could not be solved. The worst cells (in reference lengths): {places}. "
-                            "Take a shorter time step (run.time_step), or look at the grid there.", worst, centres)
+        places = "; ".join(", ".join(f"{axis} = {value:.3f}" for axis, value in zip("xyz", at))
+                           for at in centres[:3])
+        return FlowDiverged(
+            f"The time step at {self.time * self.flow.stream.mach:.3f} chords could not be solved. The worst "
+            f"cells (in reference lengths): {places}. "
+            "Take a shorter time step (run.time_step), or look at the grid there.", worst, centres)

@@ -172,12 +172,14 @@ def layer_stencil(mesh, wall_faces, distance, direction, inside):
     scalar, velocity : tuples (start, neighbour, weight)
     """
     start, neighbour = point_neighbours(mesh)
+
     def weights(rows, members, points):
         owner = np.repeat(np.arange(mesh.n_cells), np.diff(rows))
         rise = np.where(members >= 0, distance[members], 0.0) - distance[owner]
         return rows, members, least_squares_weights(mesh, rows, points, (inside, direction, rise))
 
-    return weights(start, neighbour, mesh.centre[neighbour]), weights(*_with_wall_feet(mesh, start, neighbour, wall_faces))
+    return weights(start, neighbour,
+                   mesh.centre[neighbour]), weights(*_with_wall_feet(mesh, start, neighbour, wall_faces))
 
 
 class PlaneStencils:
@@ -192,7 +194,6 @@ class PlaneStencils:
     distance : ndarray or None
         Wall distance of each cell, for a closure.
     """
-
     def __init__(self, mesh, kind, gap, turbulent):
         first = mesh.n_interior
         sticky = first + np.nonzero(kind == NO_SLIP)[0]

@@ -77,14 +77,16 @@ def weights(mesh, start, points):
     matrix = np.empty((n, 3, 3))
     for a in range(3):
         for b in range(a, 3):
-            matrix[:, a, b] = matrix[:, b, a] = np.bincount(owner, weight * offset[:, a] * offset[:, b], minlength=n)
+            matrix[:, a, b] = matrix[:, b, a] = np.bincount(owner, weight * offset[:, a] * offset[:, b],
+                                                            minlength=n)
     # A cell that sees its neighbours in a plane only gets no gradient across it.
     trace = np.trace(matrix, axis1=1, axis2=2)
     poor = np.linalg.det(matrix) < 1e-6 * trace**3
     matrix[~poor] = np.linalg.inv(matrix[~poor])
     if poor.any():
         matrix[poor] = np.linalg.pinv(matrix[poor], rcond=1e-3, hermitian=True)
-    return (np.einsum("kij,kj->ki", matrix[owner], offset) * weight[:, None] / mesh.size[owner, None]).astype(np.float32)
+    return (np.einsum("kij,kj->ki", matrix[owner], offset) * weight[:, None] / mesh.size[owner, None]).astype(
+        np.float32)
 
 
 def with_wall_feet(mesh, start, neighbour, wall_faces):
@@ -104,10 +106,10 @@ def with_wall_feet(mesh, start, neighbour, wall_faces):
 class SpaceStencils:
     """Stencils of one mesh and its boundary conditions; offers what `PlaneStencils` does.
 
-    A cell reads its face neighbours; at a cut or poorly joined cell also theirs. Velocity is carried along walls that are
+    A cell reads its face neighbours; at a cut or poorly joined cell also theirs. Velocity is carried along
+    walls that are
     slipped along or bridged; between walls that face each other nothing is carried.
     """
-
     def __init__(self, mesh, kind, gap, turbulent):
         self.mesh, first = mesh, mesh.n_interior
         n, inside = mesh.n_cells, slice(0, first)
@@ -142,7 +144,8 @@ class SpaceStencils:
 
     def let_through(self):
         """Forget that the velocity runs along walls: for trials in which walls are open."""
-        self.turned_cells, self.turned, self.turned_first = np.empty(0, np.int64), np.empty(0, np.int64), np.zeros(1, int)
+        self.turned_cells, self.turned, self.turned_first = np.empty(0, np.int64), np.empty(
+            0, np.int64), np.zeros(1, int)
 
     def mend(self, state, grad):
         """Turn velocities along walls; drop gradients between walls that face each other."""
@@ -153,7 +156,8 @@ class SpaceStencils:
 
 
 def pinched_cells(mesh, walls):
-    """Cells that lie between walls facing each other: too few neighbours to tell how the flow changes across them."""
+    """Cells that lie between walls facing each other: too few neighbours to tell how the flow changes across
+    them."""
     cell, vector = mesh.left[walls], mesh.normal[walls] * mesh.area[walls, None]
     total = np.bincount(cell, mesh.area[walls], minlength=mesh.n_cells)
     summed = np.stack([np.bincount(cell, vector[:, a], minlength=mesh.n_cells) for a in range(3)], axis=1)

@@ -1,6 +1,7 @@
 """What a kind of campaign offers: a record of its functions, one for each kind, in a folder of its own.
 
-`space` is the family of sheets that a campaign keeps to; a family may have several kinds (a nozzle's steady flow and its
+`space` is the family of sheets that a campaign keeps to; a family may have several kinds (a nozzle's steady
+flow and its
 jet in time), which share the family's sections. Nothing outside the folders asks which kind it is.
 """
 from collections.abc import Callable
@@ -17,7 +18,8 @@ class Kind:
     prepare : callable
         prepare(sheet) makes everything a run needs but the grid; raises ShapeError or ValueError.
     preflight, estimate : callable
-        preflight(setup) finds what is missing or unusual; estimate(setup, cost) says cells, time, memory and disk.
+        preflight(setup) finds what is missing or unusual; estimate(setup, cost) says cells, time, memory and
+        disk.
     default_cost : float
         Seconds per cell and step where this machine has not measured its own.
     cost_name : str

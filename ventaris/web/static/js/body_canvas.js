@@ -6,9 +6,11 @@ import { colourTable } from "./viewer.js";
 THREE.ColorManagement.enabled = false;
 const VERTEX = `
 attribute float value; varying float v; varying vec3 n; varying vec3 at;
-void main() { v = value; n = normalize(normalMatrix * normal); vec4 p = modelMatrix * vec4(position, 1.0); at = p.xyz; gl_Position = projectionMatrix * viewMatrix * p; }`;
+void main() { v = value; n = normalize(normalMatrix * normal); vec4 p = modelMatrix * vec4(position, 1.0);
+  at = p.xyz; gl_Position = projectionMatrix * viewMatrix * p; }`;
 const FRAGMENT = `
-uniform sampler2D colours; uniform float low, high, bands, fade, lit; uniform bool banded, mapped; uniform vec3 plain; uniform vec4 cut; uniform bool clipped;
+uniform sampler2D colours; uniform float low, high, bands, fade, lit; uniform bool banded, mapped;
+  uniform vec3 plain; uniform vec4 cut; uniform bool clipped;
 varying float v; varying vec3 n; varying vec3 at;
 void main() {
   if (clipped && dot(cut.xyz, at) > cut.w) discard;
@@ -16,12 +18,14 @@ void main() {
   if (banded) s = (floor(min(s, 0.99999) * bands) + 0.5) / bands;
   vec3 c = mapped ? texture2D(colours, vec2(s * 0.99609 + 0.00195, 0.5)).rgb : plain;
   vec3 m = normalize(gl_FrontFacing ? n : -n);
-  float light = 0.62 + 0.30 * max(dot(m, normalize(vec3(0.35, 0.55, 0.75))), 0.0) + 0.14 * max(dot(m, normalize(vec3(-0.6, 0.25, 0.3))), 0.0);
+  float light = 0.62 + 0.30 * max(dot(m, normalize(vec3(0.35, 0.55, 0.75))), 0.0)
+    + 0.14 * max(dot(m, normalize(vec3(-0.6, 0.25, 0.3))), 0.0);
   gl_FragColor = vec4(mix(c, c * light, lit), fade);
 }`;
 const UP = new THREE.Vector3(0, 0, 1);
 // Directions from which the camera looks, as seen from the body.
-const VIEWS = { corner: [-1.25, -1.5, 0.75], behind: [1.3, -1.3, 0.7], left: [0, -1, 0], right: [0, 1, 0], front: [-1, 0, 0], back: [1, 0, 0], top: [0, -0.001, 1], below: [0, -0.001, -1] };
+const VIEWS = { corner: [-1.25, -1.5, 0.75], behind: [1.3, -1.3, 0.7], left: [0, -1, 0], right: [0, 1, 0],
+  front: [-1, 0, 0], back: [1, 0, 0], top: [0, -0.001, 1], below: [0, -0.001, -1] };
 
 export async function fetchArrays(address) {
   const answer = await fetch(address);
@@ -41,9 +45,13 @@ function arraysOf(buffer) {
 }
 
 function material(options = {}) {
-  return new THREE.ShaderMaterial({ vertexShader: VERTEX, fragmentShader: FRAGMENT, side: THREE.DoubleSide, transparent: Boolean(options.fade && options.fade < 1), uniforms: {
-    colours: { value: null }, low: { value: 0 }, high: { value: 1 }, bands: { value: 24 }, banded: { value: false }, mapped: { value: options.mapped ?? true }, plain: { value: new THREE.Color(options.plain ?? 0xD9D4C6) },
-    fade: { value: options.fade ?? 1 }, lit: { value: options.lit ?? 1 }, cut: { value: new THREE.Vector4(0, 1, 0, 0) }, clipped: { value: false } } });
+  return new THREE.ShaderMaterial({ vertexShader: VERTEX, fragmentShader: FRAGMENT, side: THREE.DoubleSide,
+    transparent: Boolean(options.fade && options.fade < 1), uniforms: {
+    colours: { value: null }, low: { value: 0 }, high: { value: 1 }, bands: { value: 24 }, banded: { value:
+      false }, mapped: { value: options.mapped ?? true }, plain: { value: new THREE.Color(options.plain ??
+      0xD9D4C6) },
+    fade: { value: options.fade ?? 1 }, lit: { value: options.lit ?? 1 }, cut: { value: new THREE.Vector4(0,
+      1, 0, 0) }, clipped: { value: false } } });
 }
 
 export class BodyCanvas {
@@ -51,14 +59,17 @@ export class BodyCanvas {
   constructor(holder, options = {}) {
     this.holder = holder;
     this.options = options;
-    this.state = { quantity: "cp", mapped: true, banded: false, bands: 24, range: null, map: null, clip: null, ground: true };
+    this.state = { quantity: "cp", mapped: true, banded: false, bands: 24, range: null, map: null, clip: null,
+      ground: true };
     this.renderer = new THREE.WebGLRenderer({ antialias: true, preserveDrawingBuffer: true });
     this.renderer.setPixelRatio(Math.min(window.devicePixelRatio, 2));
     this.renderer.outputColorSpace = THREE.LinearSRGBColorSpace;
     this.renderer.setClearColor(0xF7F5F0);
     this.canvas = this.renderer.domElement;
     this.canvas.tabIndex = 0;
-    this.canvas.setAttribute("aria-label", "The body in space. Drag to turn, drag with the right button or shift to move, wheel or plus and minus to come closer; arrow keys turn.");
+    this.canvas.setAttribute("aria-label",
+      "The body in space. Drag to turn, drag with the right button or shift to move, "
+        + "wheel or plus and minus to come closer; arrow keys turn.");
     holder.prepend(this.canvas);
     this.scene = new THREE.Scene();
     this.camera = new THREE.PerspectiveCamera(28, 1, 0.01, 1000);
@@ -76,7 +87,8 @@ export class BodyCanvas {
     this._build();
     if (first) this.go("corner", false);
     // A body that became much larger or smaller (another unit), or moved away, is looked for again.
-    else if (this.size > 1.6 * before.size || this.size < before.size / 1.6 || Math.hypot(...this.middle.map((v, k) => v - before.middle[k])) > 0.6 * this.size) this._fit();
+    else if (this.size > 1.6 * before.size || this.size < before.size / 1.6 ||
+      Math.hypot(...this.middle.map((v, k) => v - before.middle[k])) > 0.6 * this.size) this._fit();
     await this.set({});
     this.options.onLoad?.(this.data);
   }
@@ -118,7 +130,8 @@ export class BodyCanvas {
     for (const [, mesh] of this.parts) {
       const u = mesh.material.uniforms;
       if (values) mesh.geometry.setAttribute("value", values);
-      u.mapped.value = mapped; u.low.value = low; u.high.value = high; u.banded.value = s.banded; u.bands.value = s.bands;
+      u.mapped.value = mapped; u.low.value = low; u.high.value = high; u.banded.value = s.banded;
+        u.bands.value = s.bands;
       if (table) u.colours.value = table.texture;
       u.clipped.value = Boolean(clip);
       if (clip) u.cut.value = clip;
@@ -149,8 +162,12 @@ export class BodyCanvas {
     if (!box) return;
     let row = box.querySelector(`[data-of="${name}"]`);
     if (!q) { row?.remove(); return; }
-    if (!row) { row = document.createElement("div"); row.dataset.of = name; row.className = "legend-row"; box.append(row); }
-    const what = `${name === "surface" ? "on the body: " : name === "iso" ? "iso-surface: " : name.startsWith("plane") ? "plane: " : ""}${q.label}${q.unit ? `, ${q.unit}` : ""}`;
+    if (!row) { row = document.createElement("div"); row.dataset.of = name; row.className = "legend-row";
+      box.append(row); }
+    const what =
+      (name === "surface" ? "on the body: " : name === "iso" ? "iso-surface: "
+        : name.startsWith("plane") ? "plane: " : "")
+      + q.label + (q.unit ? `, ${q.unit}` : "");
     row.scale = { what, low, high, bytes, bands: this.state.banded ? this.state.bands : 0 };
     scaleRow(row, what, row.scale, name === "surface" && this.data.level ? `${this.data.level} grid` : "");
   }
@@ -178,7 +195,8 @@ export class BodyCanvas {
     // Arrows lie in the plane: it stands back a little, or they would show in stripes.
     Object.assign(look, { polygonOffset: true, polygonOffsetFactor: 2, polygonOffsetUnits: 8 });
     Object.assign(look.uniforms.low, { value: low }); Object.assign(look.uniforms.high, { value: high });
-    look.uniforms.colours.value = table.texture; look.uniforms.banded.value = this.state.banded; look.uniforms.bands.value = this.state.bands;
+    look.uniforms.colours.value = table.texture; look.uniforms.banded.value = this.state.banded;
+      look.uniforms.bands.value = this.state.bands;
     this._layer(name, new THREE.Mesh(geometry, look));
     this.legend(name, data.quantity, low, high, table.bytes);
     this._layer(`${name}-vectors`, vectors ? this._arrows(data) : null);
@@ -186,7 +204,8 @@ export class BodyCanvas {
 
   // One arrow for each square of a raster over the plane: that at the point nearest to the square's middle.
   _raster(data) {
-    const n = new THREE.Vector3(...data.normal), e1 = new THREE.Vector3(0, 0, 1).cross(n), e2 = new THREE.Vector3();
+    const n = new THREE.Vector3(...data.normal), e1 = new THREE.Vector3(0, 0, 1).cross(n), e2 =
+      new THREE.Vector3();
     if (e1.lengthSq() < 1e-6) e1.set(1, 0, 0);
     e1.normalize(); e2.crossVectors(n, e1).normalize();
     const used = [...new Set(data.triangles)], at = used.map((i) => {
@@ -201,7 +220,8 @@ export class BodyCanvas {
     }
     const step = Math.sqrt(area / 1500), best = new Map();
     at.forEach(([u, v], k) => {
-      const a = Math.floor(u / step), b = Math.floor(v / step), key = `${a},${b}`, away = Math.hypot(u - (a + 0.5) * step, v - (b + 0.5) * step), held = best.get(key);
+      const a = Math.floor(u / step), b = Math.floor(v / step), key = `${a},${b}`, away = Math.hypot(u - (a +
+        0.5) * step, v - (b + 0.5) * step), held = best.get(key);
       if (!held || away < held[1]) best.set(key, [used[k], away]);
     });
     return [...best.values()].map(([i]) => i);
@@ -210,10 +230,13 @@ export class BodyCanvas {
   _arrows(data) {
     const points = [], length = 0.05 * this.size;
     for (const i of this._raster(data)) {
-      const p = [...data.points.subarray(3 * i, 3 * i + 3)], v = [...data.velocity.subarray(3 * i, 3 * i + 3)].map((x) => x * length);
-      const tip = p.map((x, a) => x + v[a]), side = new THREE.Vector3(...v).cross(new THREE.Vector3(...data.normal)).multiplyScalar(0.14);
+      const p = [...data.points.subarray(3 * i, 3 * i + 3)], v = [...data.velocity.subarray(3 * i, 3 * i +
+        3)].map((x) => x * length);
+      const tip = p.map((x, a) => x + v[a]), side =
+        new THREE.Vector3(...v).cross(new THREE.Vector3(...data.normal)).multiplyScalar(0.14);
       const back = tip.map((x, a) => x - 0.28 * v[a]);
-      points.push(...p, ...tip, ...tip, back[0] + side.x, back[1] + side.y, back[2] + side.z, ...tip, back[0] - side.x, back[1] - side.y, back[2] - side.z);
+      points.push(...p, ...tip, ...tip, back[0] + side.x, back[1] + side.y, back[2] + side.z, ...tip,
+        back[0] - side.x, back[1] - side.y, back[2] - side.z);
     }
     const geometry = new THREE.BufferGeometry();
     geometry.setAttribute("position", new THREE.Float32BufferAttribute(points, 3));
@@ -226,16 +249,19 @@ export class BodyCanvas {
     let at = 0;
     for (const count of data.lengths) {
       for (let k = at + 1; k < at + count; k++) {
-        segments.push(data.points[3 * k - 3], data.points[3 * k - 2], data.points[3 * k - 1], data.points[3 * k], data.points[3 * k + 1], data.points[3 * k + 2]);
+        segments.push(data.points[3 * k - 3], data.points[3 * k - 2], data.points[3 * k - 1],
+          data.points[3 * k], data.points[3 * k + 1], data.points[3 * k + 2]);
         values.push(data.speed[k - 1], data.speed[k]);
       }
       at += count;
     }
     const geometry = new THREE.BufferGeometry();
     geometry.setAttribute("position", new THREE.Float32BufferAttribute(segments, 3));
-    if (ink !== null) { this._layer(name, new THREE.LineSegments(geometry, new THREE.LineBasicMaterial({ color: ink }))); return; }
+    if (ink !== null) { this._layer(name, new THREE.LineSegments(geometry, new THREE.LineBasicMaterial({
+      color: ink }))); return; }
     const table = await colourTable("lapaz"), colours = new Float32Array(3 * values.length), top = 1.4;
-    values.forEach((v, k) => { const c = 3 * Math.round(Math.min(Math.max(v / top, 0), 1) * 255); for (let a = 0; a < 3; a++) colours[3 * k + a] = table.bytes[c + a] / 255; });
+    values.forEach((v, k) => { const c = 3 * Math.round(Math.min(Math.max(v / top, 0), 1) * 255); for (let a =
+      0; a < 3; a++) colours[3 * k + a] = table.bytes[c + a] / 255; });
     geometry.setAttribute("color", new THREE.BufferAttribute(colours, 3));
     this._layer(name, new THREE.LineSegments(geometry, new THREE.LineBasicMaterial({ vertexColors: true })));
     this.legend(name, { label: "streamlines: velocity over the stream's" }, 0, top, table.bytes);
@@ -249,7 +275,8 @@ export class BodyCanvas {
     geometry.setAttribute("value", new THREE.BufferAttribute(data.speed, 1));
     geometry.setIndex(new THREE.BufferAttribute(data.triangles, 1));
     const table = await colourTable("lapaz"), look = material();
-    const sorted = Float32Array.from(data.speed).sort(), high = sorted[Math.floor(0.98 * (sorted.length - 1))] || 1;
+    const sorted = Float32Array.from(data.speed).sort(), high =
+      sorted[Math.floor(0.98 * (sorted.length - 1))] || 1;
     look.uniforms.colours.value = table.texture; look.uniforms.high.value = high;
     this._layer("iso", new THREE.Mesh(geometry, look));
     this.legend("iso", { label: "velocity", unit: "m/s" }, 0, high, table.bytes);
@@ -261,13 +288,16 @@ export class BodyCanvas {
     const [a, b] = this.box, s = this.size;
     const points = [];
     for (let k = 0; k <= 20; k++) {
-      const x = a[0] - s + k * (b[0] - a[0] + 2 * s) / 20, y0 = this.middle[1] - 1.2 * s, y1 = this.middle[1] + 1.2 * s;
+      const x = a[0] - s + k * (b[0] - a[0] + 2 * s) / 20, y0 = this.middle[1] - 1.2 * s, y1 =
+        this.middle[1] + 1.2 * s;
       points.push(x, y0, z, x, y1, z);
     }
-    for (const y of [this.middle[1] - 1.2 * s, this.middle[1] + 1.2 * s]) points.push(a[0] - s, y, z, b[0] + s, y, z);
+    for (const y of [this.middle[1] - 1.2 * s, this.middle[1] + 1.2 * s]) points.push(a[0] - s, y, z, b[0] +
+      s, y, z);
     const geometry = new THREE.BufferGeometry();
     geometry.setAttribute("position", new THREE.Float32BufferAttribute(points, 3));
-    this._layer("ground", new THREE.LineSegments(geometry, new THREE.LineBasicMaterial({ color: along ? 0xA86A1E : 0x9A9484, transparent: true, opacity: 0.5 })));
+    this._layer("ground", new THREE.LineSegments(geometry, new THREE.LineBasicMaterial({ color: along ?
+      0xA86A1E : 0x9A9484, transparent: true, opacity: 0.5 })));
   }
 
   go(name, tell = true) {
@@ -295,7 +325,8 @@ export class BodyCanvas {
     const w = this.holder.clientWidth, h = this.holder.clientHeight;
     if (!w || !h || !this.data) return;
     const ratio = this.renderer.getPixelRatio();
-    if (this.canvas.width !== Math.floor(w * ratio) || this.canvas.height !== Math.floor(h * ratio)) this.renderer.setSize(w, h, false);
+    if (this.canvas.width !== Math.floor(w * ratio) ||
+      this.canvas.height !== Math.floor(h * ratio)) this.renderer.setSize(w, h, false);
     const v = this.view, away = new THREE.Vector3(...v.direction).normalize();
     this.camera.aspect = w / h;
     const distance = v.distance * Math.max(1, 0.9 / this.camera.aspect);
@@ -309,8 +340,10 @@ export class BodyCanvas {
 
   // The view as a picture for a document: larger than on the page, with a title, a measure and the scales.
   picture(title) {
-    const w = this.holder.clientWidth, h = this.holder.clientHeight, ratio = this.renderer.getPixelRatio(), factor = Math.max(1, 1920 / w);
-    const rows = [...(this.options.legend?.querySelectorAll("[data-of]") || [])].map((row) => row.scale).filter(Boolean);
+    const w = this.holder.clientWidth, h = this.holder.clientHeight, ratio = this.renderer.getPixelRatio(),
+      factor = Math.max(1, 1920 / w);
+    const rows = [...(this.options.legend?.querySelectorAll("[data-of]") || [])].map((row) =>
+      row.scale).filter(Boolean);
     const out = document.createElement("canvas"), top = 56, foot = 20 + 56 * Math.max(rows.length, 1);
     out.width = Math.round(w * factor); out.height = Math.round(h * factor) + top + foot;
     this.renderer.setPixelRatio(factor);
@@ -320,10 +353,12 @@ export class BodyCanvas {
     pen.drawImage(this.canvas, 0, top, out.width, Math.round(h * factor));
     this.renderer.setPixelRatio(ratio);
     this.draw();
-    pen.fillStyle = "#1B2A2F"; pen.font = '600 26px "Barlow", sans-serif'; pen.textBaseline = "middle"; pen.fillText(title, 24, top / 2);
+    pen.fillStyle = "#1B2A2F"; pen.font = '600 26px "Barlow", sans-serif'; pen.textBaseline = "middle";
+      pen.fillText(title, 24, top / 2);
     rows.forEach((scale, k) => {
       const y = out.height - foot + 16 + 56 * k;
-      pen.fillStyle = "#1B2A2F"; pen.font = '20px "IBM Plex Sans", sans-serif'; pen.textAlign = "left"; pen.textBaseline = "middle"; pen.fillText(scale.what, 24, y + 10);
+      pen.fillStyle = "#1B2A2F"; pen.font = '20px "IBM Plex Sans", sans-serif'; pen.textAlign = "left";
+        pen.textBaseline = "middle"; pen.fillText(scale.what, 24, y + 10);
       paint(pen, Math.round(out.width / 2) - 300, y, 600, 20, scale, 16);
     });
     this._measure(pen, out.width - 40, out.height - foot + 26, h * factor);
@@ -332,44 +367,60 @@ export class BodyCanvas {
 
   // A stretch of round length at the distance of the body's middle.
   _measure(pen, right, y, height) {
-    const perPixel = 2 * this.view.distance * Math.max(1, 0.9 / this.camera.aspect) * Math.tan(0.5 * this.camera.fov * Math.PI / 180) / height, rough = 220 * perPixel, power = 10 ** Math.floor(Math.log10(rough));
-    const length = [5, 2, 1].map((k) => k * power).find((k) => k <= rough) || power, pixels = length / perPixel;
+    const perPixel = 2 * this.view.distance * Math.max(1,
+      0.9 / this.camera.aspect) * Math.tan(0.5 * this.camera.fov * Math.PI / 180) / height, rough =
+      220 * perPixel, power = 10 ** Math.floor(Math.log10(rough));
+    const length = [5, 2, 1].map((k) => k * power).find((k) => k <= rough) || power, pixels =
+      length / perPixel;
     pen.strokeStyle = pen.fillStyle = "#1B2A2F"; pen.lineWidth = 2;
-    pen.beginPath(); pen.moveTo(right - pixels, y - 6); pen.lineTo(right - pixels, y); pen.lineTo(right, y); pen.lineTo(right, y - 6); pen.stroke();
-    pen.font = '18px "IBM Plex Mono", monospace'; pen.textAlign = "center"; pen.textBaseline = "top"; pen.fillText(`${format(length)} m`, right - pixels / 2, y + 6);
+    pen.beginPath(); pen.moveTo(right - pixels, y - 6); pen.lineTo(right - pixels, y); pen.lineTo(right, y);
+      pen.lineTo(right, y - 6); pen.stroke();
+    pen.font = '18px "IBM Plex Mono", monospace'; pen.textAlign = "center"; pen.textBaseline = "top";
+      pen.fillText(`${format(length)} m`, right - pixels / 2, y + 6);
   }
 
   turn(dx, dy) {
-    const s = new THREE.Spherical().setFromVector3(new THREE.Vector3(this.view.direction[0], this.view.direction[2], -this.view.direction[1]));
+    const s = new THREE.Spherical().setFromVector3(new THREE.Vector3(this.view.direction[0],
+      this.view.direction[2], -this.view.direction[1]));
     s.theta -= dx; s.phi = Math.min(Math.max(s.phi - dy, 0.002), Math.PI - 0.002);
     const p = new THREE.Vector3().setFromSpherical(s);
     this.look({ direction: [p.x, -p.z, p.y] });
   }
 
   move(dx, dy) {
-    const away = new THREE.Vector3(...this.view.direction).normalize(), right = new THREE.Vector3().crossVectors(UP, away).normalize(), up = new THREE.Vector3().crossVectors(away, right);
-    const scale = 2 * this.view.distance * Math.tan(0.5 * this.camera.fov * Math.PI / 180) / this.holder.clientHeight;
-    const t = new THREE.Vector3(...this.view.target).addScaledVector(right, -dx * scale).addScaledVector(up, dy * scale);
+    const away = new THREE.Vector3(...this.view.direction).normalize(), right =
+      new THREE.Vector3().crossVectors(UP, away).normalize(), up = new THREE.Vector3().crossVectors(away,
+      right);
+    const scale =
+      2 * this.view.distance * Math.tan(0.5 * this.camera.fov * Math.PI / 180) / this.holder.clientHeight;
+    const t = new THREE.Vector3(...this.view.target).addScaledVector(right, -dx * scale).addScaledVector(up,
+      dy * scale);
     this.look({ target: [t.x, t.y, t.z] });
   }
 
   // What lies under the cursor on the body: part, place, readings.
   pick(event) {
     const r = this.canvas.getBoundingClientRect(), ray = new THREE.Raycaster();
-    ray.setFromCamera(new THREE.Vector2(2 * (event.clientX - r.left) / r.width - 1, 1 - 2 * (event.clientY - r.top) / r.height), this.camera);
+    ray.setFromCamera(new THREE.Vector2(2 * (event.clientX - r.left) / r.width - 1,
+      1 - 2 * (event.clientY - r.top) / r.height), this.camera);
     const clip = this.state.clip;
-    const hits = ray.intersectObjects([...this.parts.values()].filter((m) => m.visible)).filter((h) => !clip || clip[0] * h.point.x + clip[1] * h.point.y + clip[2] * h.point.z <= clip[3]);
+    const hits = ray.intersectObjects([...this.parts.values()].filter((m) => m.visible)).filter((h) =>
+      !clip || clip[0] * h.point.x + clip[1] * h.point.y + clip[2] * h.point.z <= clip[3]);
     if (!hits.length) return null;
-    const hit = hits[0], out = { part: [...this.parts].find(([, m]) => m === hit.object)[0], at: hit.point.toArray() };
-    for (const q of this.data.quantities || []) out[q.key] = (this.data[q.key][hit.face.a] + this.data[q.key][hit.face.b] + this.data[q.key][hit.face.c]) / 3;
+    const hit = hits[0], out = { part: [...this.parts].find(([, m]) => m === hit.object)[0], at:
+      hit.point.toArray() };
+    for (const q of this.data.quantities || []) out[q.key] = (this.data[q.key][hit.face.a] +
+      this.data[q.key][hit.face.b] + this.data[q.key][hit.face.c]) / 3;
     return out;
   }
 
   _listen() {
     let drag = null;
     this.canvas.addEventListener("contextmenu", (e) => e.preventDefault());
-    this.canvas.addEventListener("pointerdown", (e) => { drag = { x: e.clientX, y: e.clientY, sx: e.clientX, sy: e.clientY, move: e.button !== 0 || e.shiftKey }; this.canvas.setPointerCapture(e.pointerId); });
-    this.canvas.addEventListener("pointerup", (e) => { if (drag && Math.hypot(e.clientX - drag.sx, e.clientY - drag.sy) < 4) this.options.onPick?.(this.pick(e)); drag = null; });
+    this.canvas.addEventListener("pointerdown", (e) => { drag = { x: e.clientX, y: e.clientY, sx: e.clientX,
+      sy: e.clientY, move: e.button !== 0 || e.shiftKey }; this.canvas.setPointerCapture(e.pointerId); });
+    this.canvas.addEventListener("pointerup", (e) => { if (drag && Math.hypot(e.clientX - drag.sx,
+      e.clientY - drag.sy) < 4) this.options.onPick?.(this.pick(e)); drag = null; });
     this.canvas.addEventListener("pointermove", (e) => {
       if (!drag) return;
       const dx = e.clientX - drag.x, dy = e.clientY - drag.y;
@@ -382,7 +433,8 @@ export class BodyCanvas {
       this.look({ distance: this.view.distance * Math.exp(Math.max(-1, Math.min(1, e.deltaY / 400))) });
     }, { passive: false });
     this.canvas.addEventListener("keydown", (e) => {
-      const turns = { ArrowLeft: [-0.12, 0], ArrowRight: [0.12, 0], ArrowUp: [0, -0.12], ArrowDown: [0, 0.12] };
+      const turns = { ArrowLeft: [-0.12, 0], ArrowRight: [0.12, 0], ArrowUp: [0, -0.12], ArrowDown: [0,
+        0.12] };
       const views = { f: "front", b: "back", l: "left", r: "right", t: "top", u: "below", c: "corner" };
       if (turns[e.key]) this.turn(...turns[e.key]);
       else if ("+=".includes(e.key)) this.look({ distance: this.view.distance / 1.25 });

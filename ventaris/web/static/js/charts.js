@@ -4,13 +4,17 @@ export const PENS = ["#0E4B45", "#C77700", "#5A4B8A", "#A63D2F", "#2F6B9A", "#6B
 const FONT = { family: "IBM Plex Sans, sans-serif", size: 12, color: INK };
 
 export function axis(title, more = {}) {
-  return { ...(title && { title: { text: title, font: { family: "Barlow, sans-serif", size: 13 }, standoff: 8 } }), gridcolor: "#EBE7DC", linecolor: INK, zeroline: false, showline: true,
-    ticks: "outside", ticklen: 4, tickcolor: INK, tickfont: { family: "IBM Plex Mono, monospace", size: 11 }, automargin: true, ...more };
+  return { ...(title && { title: { text: title, font: { family: "Barlow, sans-serif", size: 13 }, standoff:
+    8 } }), gridcolor: "#EBE7DC", linecolor: INK, zeroline: false, showline: true,
+    ticks: "outside", ticklen: 4, tickcolor: INK, tickfont: { family: "IBM Plex Mono, monospace", size: 11 },
+      automargin: true, ...more };
 }
 
 export function layout(x, y, more = {}) {
-  return { paper_bgcolor: SHEET, plot_bgcolor: SHEET, font: FONT, margin: { l: 62, r: 18, t: 14, b: 44 }, xaxis: x, yaxis: y, hovermode: "closest",
-    legend: { orientation: "h", x: 0, y: 1.02, yanchor: "bottom", font: { size: 11 } }, hoverlabel: { font: { family: "IBM Plex Mono, monospace", size: 11 } }, ...more };
+  return { paper_bgcolor: SHEET, plot_bgcolor: SHEET, font: FONT, margin: { l: 62, r: 18, t: 14, b: 44 },
+    xaxis: x, yaxis: y, hovermode: "closest",
+    legend: { orientation: "h", x: 0, y: 1.02, yanchor: "bottom", font: { size: 11 } }, hoverlabel: { font: {
+      family: "IBM Plex Mono, monospace", size: 11 } }, ...more };
 }
 
 export const OPTIONS = { displayModeBar: false, responsive: true, doubleClick: "reset" };
@@ -19,18 +23,24 @@ export const OPTIONS = { displayModeBar: false, responsive: true, doubleClick: "
 export function tracesOf(data) {
   const traces = data.traces.map((t, n) => {
     const pen = PENS[(t.group ?? n) % PENS.length];
-    if (t.measured) return { x: t.x, y: t.y, name: t.name, mode: "markers", marker: { symbol: ["circle-open", "square-open", "diamond-open", "triangle-up-open"][n % 4], size: 7, color: INK, line: { width: 1.4 } } };
-    if (t.theory) return { x: t.x, y: t.y, name: t.name, mode: "lines", line: { color: pen, width: 1.2, dash: "dot" } };
-    return { x: t.x, y: t.y, name: t.name, mode: "lines", line: { color: pen, width: 1.8, dash: t.surface === "lower" ? "dash" : "solid" } };
+    if (t.measured) return { x: t.x, y: t.y, name: t.name, mode: "markers", marker: { symbol: ["circle-open",
+      "square-open", "diamond-open", "triangle-up-open"][n % 4], size: 7, color: INK, line: { width:
+      1.4 } } };
+    if (t.theory) return { x: t.x, y: t.y, name: t.name, mode: "lines", line: { color: pen, width: 1.2, dash:
+      "dot" } };
+    return { x: t.x, y: t.y, name: t.name, mode: "lines", line: { color: pen, width: 1.8, dash:
+      t.surface === "lower" ? "dash" : "solid" } };
   });
   for (const line of data.lines) {
     const x = [0, 1];
-    traces.push({ x, y: [line.value, line.value], name: line.name, mode: "lines", line: { color: PALE, width: 1, dash: "dot" }, hoverinfo: "name+y" });
+    traces.push({ x, y: [line.value, line.value], name: line.name, mode: "lines", line: { color: PALE, width:
+      1, dash: "dot" }, hoverinfo: "name+y" });
   }
   return traces;
 }
 
 export function draw(element, data) {
-  const y = axis(data.label, { autorange: data.reverse ? "reversed" : true, type: data.log ? "log" : "linear", exponentformat: "e" });
+  const y = axis(data.label, { autorange: data.reverse ? "reversed" : true, type: data.log ? "log" : "linear",
+    exponentformat: "e" });
   window.Plotly.react(element, tracesOf(data), layout(axis(data.x), y, { showlegend: true }), OPTIONS);
 }

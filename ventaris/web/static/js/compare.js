@@ -4,13 +4,15 @@ import { FlowCanvas } from "./viewer.js";
 
 const root = document.getElementById("compare");
 if (root) {
-  const ids = root.dataset.runs.split(","), names = JSON.parse(document.getElementById("names").textContent), get = (n) => document.getElementById(n);
+  const ids = root.dataset.runs.split(","), names = JSON.parse(document.getElementById("names").textContent),
+    get = (n) => document.getElementById(n);
   const query = new URLSearchParams(location.search);
   const flags = { bands: true, iso: false, sonic: true };
   let mode = query.get("mode") || "pair";
   const legend = document.querySelector("[data-legend]");
   const link = (other) => (v) => views[other]?.look({ ...v }, false);
-  const views = [new FlowCanvas(get("stage-0"), { legend, onView: link(1) }), new FlowCanvas(get("stage-1"), { onView: link(0) })];
+  const views = [new FlowCanvas(get("stage-0"), { legend, onView: link(1) }), new FlowCanvas(get("stage-1"), {
+    onView: link(0) })];
   const second = () => get("second")?.value || ids[1];
   if (query.get("q")) get("quantity").value = query.get("q");
 
@@ -25,8 +27,10 @@ if (root) {
     get("second-box").hidden = !apart;
     get("name-0").textContent = apart ? names[ids[0]] : `${names[ids[0]]} minus ${names[second()]}`;
     get("name-1").textContent = names[second()];
-    for (const b of root.querySelectorAll("[data-mode]")) b.setAttribute("aria-pressed", String(b.dataset.mode === mode));
-    await views[0].load(apart ? `/runs/${ids[0]}/field.bin` : `/runs/${ids[0]}/difference/${second()}/field.bin`);
+    for (const b of root.querySelectorAll("[data-mode]")) b.setAttribute("aria-pressed",
+      String(b.dataset.mode === mode));
+    await views[0].load(apart ?
+      `/runs/${ids[0]}/field.bin` : `/runs/${ids[0]}/difference/${second()}/field.bin`);
     if (apart) await views[1].load(`/runs/${second()}/field.bin`);
     await apply();
     get("pair").dataset.ready = mode;
@@ -34,8 +38,10 @@ if (root) {
 
   async function apply() {
     const key = get("quantity").value;
-    for (const b of root.querySelectorAll("[data-toggle]")) b.setAttribute("aria-pressed", String(flags[b.dataset.toggle]));
-    const shared = { quantity: key, banded: flags.bands, iso: flags.iso, sonic: flags.sonic && mode === "pair" };
+    for (const b of root.querySelectorAll("[data-toggle]")) b.setAttribute("aria-pressed",
+      String(flags[b.dataset.toggle]));
+    const shared = { quantity: key, banded: flags.bands, iso: flags.iso, sonic: flags.sonic &&
+      mode === "pair" };
     await views[0].set({ ...shared, range: mode === "pair" ? commonRange(key) : null });
     if (mode === "pair") await views[1].set({ ...shared, range: commonRange(key) });
     const p = new URLSearchParams(location.search);
@@ -44,13 +50,16 @@ if (root) {
   }
 
   root.addEventListener("click", (event) => {
-    const m = event.target.closest("[data-mode]"), t = event.target.closest("[data-toggle]"), v = event.target.closest("[data-view]");
+    const m = event.target.closest("[data-mode]"), t = event.target.closest("[data-toggle]"), v =
+      event.target.closest("[data-view]");
     if (m) { mode = m.dataset.mode; loadBoth(); }
     else if (t) { flags[t.dataset.toggle] = !flags[t.dataset.toggle]; apply(); }
     else if (v) views[0].go(v.dataset.view);
   });
   root.addEventListener("change", (event) => { if (event.target.id === "second") loadBoth(); else apply(); });
-  const answer = await fetch(`/campaigns/${root.dataset.campaign}/curves.json?what=cp&${ids.map((i) => `run=${i}`).join("&")}`);
+  const answer =
+    await fetch(`/campaigns/${root.dataset.campaign}/curves.json?what=cp&`
+      + ids.map((i) => `run=${i}`).join("&"));
   draw("overlay", await answer.json());
   await loadBoth();
 }

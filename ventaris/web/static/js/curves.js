@@ -14,7 +14,8 @@ async function show() {
 
 function csv() {
   const rows = ["curve,x,y"];
-  for (const t of data.traces) t.x.forEach((x, k) => rows.push(`"${t.name.replaceAll('"', '""')}",${x},${t.y[k]}`));
+  for (const t of data.traces) t.x.forEach((x, k) =>
+    rows.push(`"${t.name.replaceAll('"', '""')}",${x},${t.y[k]}`));
   return new Blob([rows.join("\n") + "\n"], { type: "text/csv" });
 }
 
@@ -27,7 +28,8 @@ document.addEventListener("click", (event) => {
     link.download = `curves-${form.elements.what.value}.csv`;
     link.click();
     setTimeout(() => URL.revokeObjectURL(link.href), 1000);
-  } else window.Plotly.downloadImage("chart", { format: kind, width: 1100, height: 700, filename: `curves-${form.elements.what.value}` });
+  } else window.Plotly.downloadImage("chart", { format: kind, width: 1100, height: 700, filename:
+    `curves-${form.elements.what.value}` });
 });
 form.addEventListener("change", show);
 if (form) show();

@@ -3,38 +3,53 @@ import { FlowCanvas, format } from "./viewer.js";
 
 const root = document.getElementById("flow");
 if (root) {
-  const id = root.dataset.run, stage = document.getElementById("stage"), get = (n) => document.getElementById(n);
+  const id = root.dataset.run, stage = document.getElementById("stage"), get = (n) =>
+    document.getElementById(n);
   const query = new URLSearchParams(location.search);
-  const flags = { bands: query.get("bands") !== "0", iso: query.get("iso") === "1", sonic: query.get("sonic") !== "0", reversed: query.get("reversed") === "1", grid: query.get("grid") === "1", stream: query.get("stream") === "1", vectors: query.get("vectors") === "1", lock: query.has("low") };
-  const view = new FlowCanvas(stage, { legend: document.querySelector("[data-legend]"), quantity: query.get("q") || "mach", wheel: true, onProbe: reading, onPick: (x, y) => { if (get("profile")) look("profile", { x, y }); }, onView: () => { remember(); lines(); } });
+  const flags = { bands: query.get("bands") !== "0", iso: query.get("iso") === "1", sonic:
+    query.get("sonic") !== "0", reversed: query.get("reversed") === "1", grid: query.get("grid") === "1",
+    stream: query.get("stream") === "1", vectors: query.get("vectors") === "1", lock: query.has("low") };
+  const view = new FlowCanvas(stage, { legend: document.querySelector("[data-legend]"), quantity:
+    query.get("q") || "mach", wheel: true, onProbe: reading, onPick: (x, y) => {
+    if (get("profile")) look("profile", { x, y }); }, onView: () => { remember(); lines(); } });
 
   async function look(what, values) {
     const answer = await fetch(`/runs/${id}/${what}?${new URLSearchParams(values)}`);
-    get(what).innerHTML = answer.ok ? await answer.text() : `<p class="small pale">${what === "wake" ? "Give x in chords, for example 1.5." : "No profile here."}</p>`;
+    get(what).innerHTML = answer.ok ? await answer.text() :
+      `<p class="small pale">${what === "wake" ? "Give x in chords, for example 1.5."
+        : "No profile here."}</p>`;
   }
   get("survey")?.addEventListener("click", () => look("wake", { x: get("wake-x").value }));
 
   function range() {
-    const low = parseFloat(get("low").value.replace("−", "-")), high = parseFloat(get("high").value.replace("−", "-"));
+    const low = parseFloat(get("low").value.replace("−", "-")), high =
+      parseFloat(get("high").value.replace("−", "-"));
     return flags.lock && Number.isFinite(low) && Number.isFinite(high) && high > low ? [low, high] : null;
   }
 
   function apply() {
-    for (const b of document.querySelectorAll("[data-toggle]")) b.setAttribute("aria-pressed", String(flags[b.dataset.toggle]));
+    for (const b of document.querySelectorAll("[data-toggle]")) b.setAttribute("aria-pressed",
+      String(flags[b.dataset.toggle]));
     get("rake").hidden = !flags.stream;
-    view.set({ quantity: get("quantity").value, banded: flags.bands, iso: flags.iso, sonic: flags.sonic, reversed: flags.reversed, grid: flags.grid, bands: Math.min(Math.max(parseInt(get("bandcount").value, 10) || 24, 2), 120), map: get("map").value || null, range: range() });
-    if (!flags.lock) { const [low, high] = view.range(); get("low").value = format(low); get("high").value = format(high); }
+    view.set({ quantity: get("quantity").value, banded: flags.bands, iso: flags.iso, sonic: flags.sonic,
+      reversed: flags.reversed, grid: flags.grid, bands: Math.min(Math.max(parseInt(get("bandcount").value,
+      10) || 24, 2), 120), map: get("map").value || null, range: range() });
+    if (!flags.lock) { const [low, high] = view.range(); get("low").value = format(low); get("high").value =
+      format(high); }
     remember();
     lines();
   }
 
   function parameters() {
     const p = new URLSearchParams({ q: get("quantity").value });
-    for (const name of ["bands", "iso", "sonic", "reversed", "grid", "stream", "vectors"]) if (flags[name] !== ["bands", "sonic"].includes(name)) p.set(name, flags[name] ? "1" : "0");
+    for (const name of ["bands", "iso", "sonic", "reversed", "grid", "stream",
+      "vectors"]) if (flags[name] !== ["bands", "sonic"].includes(name)) p.set(name, flags[name] ? "1" : "0");
     const r = range();
     if (r) { p.set("low", r[0]); p.set("high", r[1]); }
     if (get("map").value) p.set("map", get("map").value);
-    for (const [name, input] of [["count", "count"], ["x", "rake-x"], ["lo", "rake-low"], ["hi", "rake-high"]]) if (flags.stream && get(input).value && !(name === "count" && get(input).value === "24")) p.set(name, get(input).value);
+    for (const [name, input] of [["count", "count"], ["x", "rake-x"], ["lo", "rake-low"], ["hi",
+      "rake-high"]]) if (flags.stream && get(input).value && !(name === "count" &&
+      get(input).value === "24")) p.set(name, get(input).value);
     const v = view.view;
     p.set("view", [v.x, v.y, v.width].map((s) => Number(s.toPrecision(5))).join(","));
     return p;
@@ -49,7 +64,8 @@ if (root) {
       const out = new URLSearchParams(p);
       out.set("box", view.box().map((s) => s.toFixed(5)).join(","));
       for (const name of ["bands", "iso", "sonic", "stream"]) out.set(name, flags[name] ? "1" : "0");
-      for (const a of document.querySelectorAll("[data-export]")) a.href = `/runs/${id}/picture.${a.dataset.export}?${out}`;
+      for (const a of document.querySelectorAll("[data-export]")) a.href =
+        `/runs/${id}/picture.${a.dataset.export}?${out}`;
     }, 120);
   }
 
@@ -61,7 +77,8 @@ if (root) {
       const box = view.box().map((s) => s.toFixed(5)).join(",");
       if (flags.stream) {
         const p = new URLSearchParams({ box, count: get("count").value || 24 });
-        for (const [name, input] of [["x", "rake-x"], ["low", "rake-low"], ["high", "rake-high"]]) if (get(input).value) p.set(name, get(input).value);
+        for (const [name, input] of [["x", "rake-x"], ["low", "rake-low"], ["high",
+          "rake-high"]]) if (get(input).value) p.set(name, get(input).value);
         const answer = await (await fetch(`/runs/${id}/lines?${p}`)).json();
         if (mine === asked) view.setStreamlines(answer.lines);
       } else view.setStreamlines([]);
@@ -74,18 +91,26 @@ if (root) {
 
   function reading(values) {
     const table = get("reading");
-    if (!values) { table.innerHTML = '<tbody><tr><td class="pale">outside the flow</td></tr></tbody>'; return; }
+    if (!values) { table.innerHTML = '<tbody><tr><td class="pale">outside the flow</td></tr></tbody>'; return;
+      }
     const length = view.data.home ? "m" : "chords";
-    const rows = [[`x, ${length}`, format(values.x)], [`${view.data.home ? "r" : "y"}, ${length}`, format(values.y)]];
-    for (const q of view.data.quantities) rows.push([q.label + (q.unit ? `, ${q.unit}` : ""), format(values[q.key])]);
+    const rows = [[`x, ${length}`, format(values.x)], [`${view.data.home ? "r" : "y"}, ${length}`,
+      format(values.y)]];
+    for (const q of view.data.quantities) rows.push([q.label + (q.unit ? `, ${q.unit}` : ""),
+      format(values[q.key])]);
     rows.push(["velocity u, v in m/s", `${format(values.u)}, ${format(values.v)}`]);
-    table.innerHTML = "<tbody>" + rows.map(() => '<tr><td></td><td class="num"></td></tr>').join("") + "</tbody>";
-    rows.forEach(([name, text], k) => { const cells = table.rows[k].cells; cells[0].textContent = name; cells[1].textContent = text; });
+    table.innerHTML = "<tbody>" + rows.map(() => '<tr><td></td><td class="num"></td></tr>').join("") +
+      "</tbody>";
+    rows.forEach(([name, text], k) => { const cells = table.rows[k].cells; cells[0].textContent = name;
+      cells[1].textContent = text; });
   }
 
   get("quantity").value = view.state.quantity;
-  for (const [name, input] of [["low", "low"], ["high", "high"], ["map", "map"], ["count", "count"], ["x", "rake-x"], ["lo", "rake-low"], ["hi", "rake-high"]]) if (query.has(name)) get(input).value = query.get(name);
-  if (query.has("view")) { const [x, y, width] = query.get("view").split(",").map(Number); if ([x, y, width].every(Number.isFinite) && width > 0) view.look({ x, y, width }, false); }
+  for (const [name, input] of [["low", "low"], ["high", "high"], ["map", "map"], ["count", "count"], ["x",
+    "rake-x"], ["lo", "rake-low"], ["hi", "rake-high"]]) if (query.has(name)) get(input).value =
+    query.get(name);
+  if (query.has("view")) { const [x, y, width] = query.get("view").split(",").map(Number); if ([x, y,
+    width].every(Number.isFinite) && width > 0) view.look({ x, y, width }, false); }
   root.addEventListener("click", (event) => {
     const toggle = event.target.closest("[data-toggle]"), go = event.target.closest("[data-view]");
     if (toggle) { flags[toggle.dataset.toggle] = !flags[toggle.dataset.toggle]; apply(); }
@@ -96,23 +121,27 @@ if (root) {
     if (["low", "high"].includes(event.target.id)) flags.lock = true;
     apply();
   });
-  get("other")?.addEventListener("change", (event) => { if (event.target.value) location.href = event.target.value; });
+  get("other")?.addEventListener("change", (event) => { if (event.target.value) location.href =
+    event.target.value; });
   try {
     await view.load(`/runs/${id}/field.bin`);
     stage.querySelector(".wait").remove();
     apply();
     stage.dataset.ready = "1";
-  } catch (error) { stage.querySelector(".wait").textContent = `The field could not be shown: ${error.message}`; }
+  } catch (error) { stage.querySelector(".wait").textContent =
+    `The field could not be shown: ${error.message}`; }
 
   // Frames of an unsteady run: fetched once each, played back in turn.
   const slider = get("frame");
   if (slider) {
-    const times = JSON.parse(slider.dataset.times), unit = slider.dataset.unit, scale = Number(slider.dataset.scale), cache = new Map();
+    const times = JSON.parse(slider.dataset.times), unit = slider.dataset.unit, scale =
+      Number(slider.dataset.scale), cache = new Map();
     let playing = 0, shown = -1;
     // A moment holds the field that is looked at; each is fetched once.
     const fetched = (k) => {
       const key = `${get("quantity").value} ${k}`;
-      if (!cache.has(key)) cache.set(key, view.fetchData(`/runs/${id}/field.bin?frame=${k}&q=${get("quantity").value}`));
+      if (!cache.has(key)) cache.set(key,
+        view.fetchData(`/runs/${id}/field.bin?frame=${k}&q=${get("quantity").value}`));
       return cache.get(key);
     };
     const frame = async (k) => {

@@ -27,7 +27,8 @@ async function start() {
 }
 
 function ground(shown) {
-  canvas.setGround(shown && root.dataset.ground !== "" ? Number(root.dataset.ground) : null, root.dataset.moving === "yes");
+  canvas.setGround(shown && root.dataset.ground !== "" ? Number(root.dataset.ground) : null,
+    root.dataset.moving === "yes");
 }
 
 function range() {
@@ -41,7 +42,9 @@ function listParts() {
   for (const [name] of canvas.data.groups) {
     const row = document.createElement("div");
     row.className = "d-flex gap-2 align-items-center small";
-    row.innerHTML = '<span class="flex-fill text-truncate"></span><input type="range" class="form-range w-50" min="0" max="1" step="0.05" value="1">';
+    row.innerHTML =
+      '<span class="flex-fill text-truncate"></span>'
+        + '<input type="range" class="form-range w-50" min="0" max="1" step="0.05" value="1">';
     row.firstChild.textContent = name;
     row.lastChild.setAttribute("aria-label", `Opacity of ${name}; 0 hides it`);
     row.lastChild.addEventListener("input", (event) => canvas.fade(name, Number(event.target.value)));
@@ -52,35 +55,46 @@ function listParts() {
 function read(hit) {
   const body = $("reading").tBodies[0];
   if (!hit) return;
-  const rows = [["part", hit.part], ["x, m", format(hit.at[0])], ["y, m", format(hit.at[1])], ["z, m", format(hit.at[2])],
+  const rows = [["part", hit.part], ["x, m", format(hit.at[0])], ["y, m", format(hit.at[1])], ["z, m",
+    format(hit.at[2])],
     ...canvas.data.quantities.map((q) => [q.label, format(hit[q.key])])];
-  body.replaceChildren(...rows.map(([name, value]) => { const row = document.createElement("tr"); row.innerHTML = "<td></td><td class='num right'></td>"; row.firstChild.textContent = name; row.lastChild.textContent = value; return row; }));
+  body.replaceChildren(...rows.map(([name, value]) => { const row = document.createElement("tr");
+    row.innerHTML = "<td></td><td class='num right'></td>"; row.firstChild.textContent = name;
+    row.lastChild.textContent = value; return row; }));
 }
 
 // Planes.
 async function addPlane() {
-  const node = $("plane-row").content.cloneNode(true).firstElementChild, number = (planes.at(-1)?.number || 0) + 1;
+  const node = $("plane-row").content.cloneNode(true).firstElementChild, number = (planes.at(-1)?.number ||
+    0) + 1;
   const plane = { node, number, name: `plane-${number}`, busy: false, again: false };
   planes.push(plane);
   $("planes").append(node);
   const p = (name) => node.querySelector(`[data-p="${name}"]`);
   p("q").value = [...p("q").options].some((o) => o.value === "speed") ? "speed" : p("q").options[0].value;
   const span = () => {
-    const axis = "xyz".indexOf(p("normal").value), [a, b] = canvas.box, s = canvas.size, [low, high] = [a[axis] - 1.0 * s, b[axis] + 1.5 * s];
+    const axis = "xyz".indexOf(p("normal").value), [a, b] = canvas.box, s = canvas.size, [low, high] =
+      [a[axis] - 1.0 * s, b[axis] + 1.5 * s];
     p("slide").min = low; p("slide").max = high; p("slide").step = (high - low) / 400;
     const at = axis === 0 ? b[0] + 0.05 * s : canvas.middle[axis];
     p("at").value = Number(at.toPrecision(4)); p("slide").value = at;
   };
   p("normal").addEventListener("change", () => { span(); drawPlane(plane); });
-  p("slide").addEventListener("input", () => { p("at").value = Number(Number(p("slide").value).toPrecision(4)); drawPlane(plane); });
-  for (const name of ["q", "at", "turn", "tilt", "reach"]) p(name).addEventListener("change", () => { if (name === "at") p("slide").value = parseFloat(p("at").value); drawPlane(plane); });
-  for (const name of ["vectors", "open"]) p(name).addEventListener("click", (event) => { press(event.currentTarget); drawPlane(plane); });
-  node.querySelector("[data-drop]").addEventListener("click", () => { planes.splice(planes.indexOf(plane), 1); node.remove(); canvas.drop(plane.name); openBody(); });
+  p("slide").addEventListener("input", () => { p("at").value =
+    Number(Number(p("slide").value).toPrecision(4)); drawPlane(plane); });
+  for (const name of ["q", "at", "turn", "tilt", "reach"]) p(name).addEventListener("change", () => {
+    if (name === "at") p("slide").value = parseFloat(p("at").value); drawPlane(plane); });
+  for (const name of ["vectors", "open"]) p(name).addEventListener("click", (event) => {
+    press(event.currentTarget); drawPlane(plane); });
+  node.querySelector("[data-drop]").addEventListener("click", () => { planes.splice(planes.indexOf(plane), 1);
+    node.remove(); canvas.drop(plane.name); openBody(); });
   span();
   await drawPlane(plane);
 }
 
-function press(button) { button.setAttribute("aria-pressed", String(button.getAttribute("aria-pressed") !== "true")); button.classList.toggle("on", button.getAttribute("aria-pressed") === "true"); }
+function press(button) { button.setAttribute("aria-pressed",
+  String(button.getAttribute("aria-pressed") !== "true")); button.classList.toggle("on",
+  button.getAttribute("aria-pressed") === "true"); }
 const pressed = (button) => button.getAttribute("aria-pressed") === "true";
 
 async function drawPlane(plane) {
@@ -89,7 +103,8 @@ async function drawPlane(plane) {
   plane.busy = true;
   const p = (name) => plane.node.querySelector(`[data-p="${name}"]`);
   await guarded(async () => {
-    const query = new URLSearchParams({ q: p("q").value, normal: p("normal").value, at: p("at").value, turn: p("turn").value, tilt: p("tilt").value, reach: p("reach").value });
+    const query = new URLSearchParams({ q: p("q").value, normal: p("normal").value, at: p("at").value, turn:
+      p("turn").value, tilt: p("tilt").value, reach: p("reach").value });
     const data = await fetchArrays(`/runs/${id}/plane.bin?${query}`);
     if (!data.triangles.length) say("The plane meets no air here: move it, or let it reach farther.");
     plane.data = data;
@@ -101,11 +116,14 @@ async function drawPlane(plane) {
 }
 
 function openBody() {
-  const plane = planes.find((item) => pressed(item.node.querySelector('[data-p="open"]')) && item.data?.points.length);
+  const plane = planes.find((item) => pressed(item.node.querySelector('[data-p="open"]')) &&
+    item.data?.points.length);
   if (!plane) { canvas.set({ clip: null }); return; }
-  const n = plane.data.normal, at = plane.data.points.subarray(0, 3), level = n[0] * at[0] + n[1] * at[1] + n[2] * at[2];
+  const n = plane.data.normal, at = plane.data.points.subarray(0, 3), level = n[0] * at[0] + n[1] * at[1] +
+    n[2] * at[2];
   // What lies on the camera's side goes.
-  const side = n[0] * canvas.view.direction[0] + n[1] * canvas.view.direction[1] + n[2] * canvas.view.direction[2] > 0 ? 1 : -1;
+  const side = n[0] * canvas.view.direction[0] + n[1] * canvas.view.direction[1] +
+    n[2] * canvas.view.direction[2] > 0 ? 1 : -1;
   canvas.set({ clip: [side * n[0], side * n[1], side * n[2], side * level] });
 }
 
@@ -128,7 +146,8 @@ async function drawStreams() {
     rake = data.rake;
     if (kind !== "inflow") [...rake.centre, rake.size].forEach((value, k) => {
       const field = $(fields[k]);
-      if (field.value === asked[k] && document.activeElement !== field) field.value = Number(value.toPrecision(4));
+      if (field.value === asked[k] && document.activeElement !== field) field.value =
+        Number(value.toPrecision(4));
     });
     await canvas.setLines("streams", data);
     say(`${data.lengths.length} streamline${data.lengths.length === 1 ? "" : "s"}`);
@@ -139,12 +158,14 @@ async function drawStreams() {
 
 let dragging = null, later = 0;
 function moveRake(event) {
-  const away = canvas.view, scale = 2 * away.distance * Math.tan(14 * Math.PI / 180) / $("stage").clientHeight;
+  const away = canvas.view, scale =
+    2 * away.distance * Math.tan(14 * Math.PI / 180) / $("stage").clientHeight;
   const dx = (event.clientX - dragging.x) * scale, dy = (event.clientY - dragging.y) * scale;
   dragging = { x: event.clientX, y: event.clientY };
   // Sideways on the screen is y when looking along x, x otherwise; up is z.
   const [vx, vy] = canvas.view.direction;
-  if (Math.abs(vx) > Math.abs(vy)) $("rake-y").value = Number((Number($("rake-y").value) + Math.sign(vx) * dx).toPrecision(5));
+  if (Math.abs(vx) > Math.abs(vy)) $("rake-y").value = Number((Number($("rake-y").value) +
+    Math.sign(vx) * dx).toPrecision(5));
   else $("rake-x").value = Number((Number($("rake-x").value) - Math.sign(vy) * dx).toPrecision(5));
   $("rake-z").value = Number((Number($("rake-z").value) - dy).toPrecision(5));
   clearTimeout(later);
@@ -155,25 +176,31 @@ async function drawIso() {
   const key = $("iso").value;
   if (!key) { canvas.drop("iso"); return; }
   await guarded(async () => {
-    const found = await canvas.setIso(await fetchArrays(`/runs/${id}/iso.bin?${new URLSearchParams({ q: key, value: $("iso-value").value })}`));
+    const found =
+      await canvas.setIso(await fetchArrays(`/runs/${id}/iso.bin?`
+        + new URLSearchParams({ q: key, value: $("iso-value").value })));
     say(found ? "" : "The flow does not reach this value near the body.");
   });
 }
 
 async function drawOil(shown) {
   if (!shown) { canvas.drop("oil"); return; }
-  await guarded(async () => canvas.setLines("oil", await fetchArrays(`/runs/${id}/oil.bin?count=700`), 0x1B2A2F));
+  await guarded(async () => canvas.setLines("oil", await fetchArrays(`/runs/${id}/oil.bin?count=700`),
+    0x1B2A2F));
 }
 
-function save(address, name) { const link = document.createElement("a"); link.href = address; link.download = name; link.click(); }
+function save(address, name) { const link = document.createElement("a"); link.href = address; link.download =
+  name; link.click(); }
 
 async function film() {
-  const chunks = [], recorder = new MediaRecorder(canvas.canvas.captureStream(25), { mimeType: "video/webm" });
+  const chunks = [], recorder = new MediaRecorder(canvas.canvas.captureStream(25), { mimeType:
+    "video/webm" });
   recorder.ondataavailable = (event) => chunks.push(event.data);
   const ended = new Promise((done) => { recorder.onstop = done; });
   const kept = [...canvas.view.direction];
   recorder.start();
-  for (let k = 0; k < 100; k++) { canvas.turn(-2 * Math.PI / 100, 0); await new Promise((next) => setTimeout(next, 40)); }
+  for (let k = 0; k < 100; k++) { canvas.turn(-2 * Math.PI / 100, 0); await new Promise((next) =>
+    setTimeout(next, 40)); }
   recorder.stop();
   await ended;
   canvas.look({ direction: kept });
@@ -182,18 +209,24 @@ async function film() {
 
 if (root) {
   await guarded(start);
-  for (const name of ["low", "high"]) $(name).addEventListener("change", () => canvas.set({ range: range() }));
-  $("quantity").addEventListener("change", () => { $("low").value = $("high").value = ""; canvas.set({ quantity: $("quantity").value, mapped: $("quantity").value !== "", range: null }); });
+  for (const name of ["low", "high"]) $(name).addEventListener("change", () => canvas.set({ range:
+    range() }));
+  $("quantity").addEventListener("change", () => { $("low").value = $("high").value = ""; canvas.set({
+    quantity: $("quantity").value, mapped: $("quantity").value !== "", range: null }); });
   $("add-plane").addEventListener("click", addPlane);
-  for (const name of ["rake-kind", "rake-count", "rake-x", "rake-y", "rake-z", "rake-size"]) $(name).addEventListener("change", drawStreams);
-  $("iso").addEventListener("change", () => { $("iso-value").value = $("iso").selectedOptions[0].dataset.value || ""; drawIso(); });
+  for (const name of ["rake-kind", "rake-count", "rake-x", "rake-y", "rake-z",
+    "rake-size"]) $(name).addEventListener("change", drawStreams);
+  $("iso").addEventListener("change", () => { $("iso-value").value =
+    $("iso").selectedOptions[0].dataset.value || ""; drawIso(); });
   $("iso-value").addEventListener("change", drawIso);
-  for (const button of document.querySelectorAll("[data-toggle]")) button.addEventListener("click", async () => {
+  for (const button of document.querySelectorAll("[data-toggle]")) button.addEventListener("click",
+    async () => {
     press(button);
     const on = pressed(button), what = button.dataset.toggle;
     if (what === "oil") await drawOil(on);
     else if (what === "ground") ground(on);
-    else { await canvas.set({ banded: on }); for (const plane of planes) await canvas.setPlane(plane.name, plane.data, null, pressed(plane.node.querySelector('[data-p="vectors"]'))); }
+    else { await canvas.set({ banded: on }); for (const plane of planes) await canvas.setPlane(plane.name,
+      plane.data, null, pressed(plane.node.querySelector('[data-p="vectors"]'))); }
   });
   for (const button of document.querySelectorAll("[data-view]")) button.addEventListener("click", () => {
     const what = button.dataset.view;
@@ -202,17 +235,22 @@ if (root) {
     else canvas.go(what);
     openBody();
   });
-  $("save-picture").addEventListener("click", () => save(canvas.picture(root.dataset.title), `${root.dataset.file}.png`));
+  $("save-picture").addEventListener("click", () => save(canvas.picture(root.dataset.title),
+    `${root.dataset.file}.png`));
   $("save-film").addEventListener("click", () => guarded(film));
-  $("other")?.addEventListener("change", (event) => { if (event.target.value) window.location = event.target.value; });
+  $("other")?.addEventListener("change", (event) => { if (event.target.value) window.location =
+    event.target.value; });
   const stage = $("stage");
-  stage.addEventListener("pointerdown", (event) => { if (event.altKey && rake) { dragging = { x: event.clientX, y: event.clientY }; event.stopPropagation(); } }, true);
-  stage.addEventListener("pointermove", (event) => { if (dragging) { event.stopPropagation(); moveRake(event); } }, true);
+  stage.addEventListener("pointerdown", (event) => { if (event.altKey && rake) { dragging = { x:
+    event.clientX, y: event.clientY }; event.stopPropagation(); } }, true);
+  stage.addEventListener("pointermove", (event) => { if (dragging) { event.stopPropagation(); moveRake(event);
+    } }, true);
   window.addEventListener("pointerup", () => { dragging = null; });
   stage.addEventListener("wheel", (event) => {
     if (!event.altKey || !rake) return;
     event.preventDefault(); event.stopPropagation();
-    $("rake-size").value = Number((Number($("rake-size").value) * Math.exp(event.deltaY / 400)).toPrecision(4));
+    $("rake-size").value =
+      Number((Number($("rake-size").value) * Math.exp(event.deltaY / 400)).toPrecision(4));
     clearTimeout(later); later = setTimeout(drawStreams, 120);
   }, { passive: false, capture: true });
 }

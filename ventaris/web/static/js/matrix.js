@@ -20,8 +20,10 @@ holder.addEventListener("change", (event) => {
 });
 holder.addEventListener("click", (event) => {
   const query = [...selected].map((id) => `run=${id}`).join("&");
-  if (event.target.closest("[data-compare]")) window.location.href = `/campaigns/${holder.dataset.campaign}/compare?${query}`;
-  if (event.target.closest("[data-curves]")) window.location.href = `/campaigns/${holder.dataset.campaign}/curves?${query}`;
+  if (event.target.closest("[data-compare]")) window.location.href =
+    `/campaigns/${holder.dataset.campaign}/compare?${query}`;
+  if (event.target.closest("[data-curves]")) window.location.href =
+    `/campaigns/${holder.dataset.campaign}/curves?${query}`;
 });
 document.addEventListener("htmx:afterSettle", refresh);
 refresh();

@@ -11,7 +11,8 @@ export function notice(message, grade = "bad") {
   box.append(line);
 }
 
-document.addEventListener("htmx:configRequest", (event) => { event.detail.headers["X-CSRFToken"] = token(); });
+document.addEventListener("htmx:configRequest", (event) => { event.detail.headers["X-CSRFToken"] = token();
+  });
 
 // An error answer carries its own notice (swapped out of band); the target keeps what it shows.
 document.addEventListener("htmx:beforeSwap", (event) => {
@@ -21,10 +22,12 @@ document.addEventListener("htmx:beforeSwap", (event) => {
     window.scrollTo({ top: 0, behavior: "smooth" });
   }
 });
-const silent = () => notice("The server does not answer. What you typed is still here; start it again with ./start.");
+const silent = () =>
+  notice("The server does not answer. What you typed is still here; start it again with ./start.");
 document.addEventListener("htmx:sendError", silent);
 window.addEventListener("unhandledrejection", (event) => {
-  if (event.reason instanceof TypeError && /fetch|network|load failed/i.test(event.reason.message)) { event.preventDefault(); silent(); }
+  if (event.reason instanceof TypeError && /fetch|network|load failed/i.test(event.reason.message)) {
+    event.preventDefault(); silent(); }
 });
 
 // A file that is too large is refused before it is sent: nothing typed is lost to a failed upload.
@@ -33,7 +36,9 @@ document.addEventListener("submit", (event) => {
     const file = input.files[0], most = Number(input.dataset.most);
     if (file && file.size > most) {
       event.preventDefault();
-      notice(`${file.name} holds ${(file.size / 1e6).toFixed(1)} MB; at most ${most / 1e6} MB are accepted here. Check that you chose the right file, or thin it out.`);
+      notice(`${file.name} holds ${(file.size / 1e6).toFixed(1)} MB; at most ${most / 1e6} MB are `
+        + "accepted here. "
+        + `Check that you chose the right file, or thin it out.`);
       window.scrollTo({ top: 0, behavior: "smooth" });
     }
   }

@@ -11,13 +11,15 @@ export function ticks(low, high) {
   const step = [1, 2, 2.5, 5, 10].map((k) => k * power).find((s) => s >= rough * 0.999);
   const out = [];
   if (!(step > 0) || !Number.isFinite(step)) return out;
-  for (let k = Math.ceil(low / step - 1e-9); k * step <= high + 1e-9 * (high - low); k++) out.push(Number((k * step).toPrecision(12)));
+  for (let k = Math.ceil(low / step - 1e-9); k * step <= high + 1e-9 * (high - low);
+    k++) out.push(Number((k * step).toPrecision(12)));
   return out;
 }
 
 // The colour at a share of the scale, as a CSS colour.
 export function shade(share, bytes, bands) {
-  const s = bands ? (Math.floor(Math.min(share, 0.9999) * bands) + 0.5) / bands : share, k = 3 * Math.round(s * 255);
+  const s = bands ? (Math.floor(Math.min(share, 0.9999) * bands) + 0.5) / bands : share, k =
+    3 * Math.round(s * 255);
   return `rgb(${bytes[k]},${bytes[k + 1]},${bytes[k + 2]})`;
 }
 
@@ -33,7 +35,8 @@ export function paint(pen, x, y, width, height, scale, size = 11) {
   pen.textBaseline = "top";
   let right = -Infinity;
   for (const value of ticks(scale.low, scale.high)) {
-    const at = x + width * (value - scale.low) / (scale.high - scale.low), words = format(value, 3), half = 0.5 * pen.measureText(words).width;
+    const at = x + width * (value - scale.low) / (scale.high - scale.low), words = format(value, 3), half =
+      0.5 * pen.measureText(words).width;
     pen.fillRect(at - 0.5, y + height, 1, 3);
     if (at - half < right + 4) continue;
     pen.fillText(words, at, y + height + 4);
@@ -43,11 +46,15 @@ export function paint(pen, x, y, width, height, scale, size = 11) {
 
 // A scale as an element: what it shows, its ends, its colours with values under them, and a remark.
 export function scaleRow(row, what, scale, remark) {
-  row.innerHTML = '<span class="what"></span><span class="num lo"></span><canvas width="300" height="32"></canvas><span class="num hi"></span><span class="unit rest"></span>';
+  row.innerHTML =
+    '<span class="what"></span><span class="num lo"></span>'
+      + '<canvas width="300" height="32"></canvas>'
+      + '<span class="num hi"></span><span class="unit rest"></span>';
   row.querySelector(".what").textContent = what;
   row.querySelector(".lo").textContent = format(scale.low);
   row.querySelector(".hi").textContent = format(scale.high);
   row.querySelector(".rest").textContent = remark;
-  row.querySelector("canvas").setAttribute("aria-label", `Scale from ${format(scale.low)} to ${format(scale.high)}`);
+  row.querySelector("canvas").setAttribute("aria-label",
+    `Scale from ${format(scale.low)} to ${format(scale.high)}`);
   paint(row.querySelector("canvas").getContext("2d"), 20, 1, 260, 12, scale);
 }

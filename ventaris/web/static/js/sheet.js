@@ -1,4 +1,5 @@
-// The run sheet: fields that do not apply are hidden, problems stand at their fields, the drawing follows the cursor.
+// The run sheet: fields that do not apply are hidden, problems stand at their fields, the drawing follows the
+// cursor.
 import { token } from "./page.js";
 import { addNamedRow } from "./rows.js";
 
@@ -6,14 +7,17 @@ const form = document.getElementById("sheet");
 const base = form.dataset.base;
 let section = "shape";
 
-// "a=x|y&b=z;c=w": one of the alternatives holds. A name with [] is that of a field of the same row. A field that is
+// "a=x|y&b=z;c=w": one of the alternatives holds. A name with [] is that of a field of the same row. A field
+// that is
 // itself hidden fulfils nothing.
 function holds(part) {
   return part.dataset.when.split(";").some((alternative) => alternative.split("&").every((term) => {
     const [name, allowed] = term.split("=");
-    const control = name.includes("[]") ? part.closest(".row-card").querySelector(`[name="${name}"]`) : form.elements[name];
+    const control = name.includes("[]") ? part.closest(".row-card").querySelector(`[name="${name}"]`) :
+      form.elements[name];
     const above = control?.closest("[data-when]");
-    return control && allowed.split("|").some((one) => (one === "!0" ? parseFloat(control.value) !== 0 : one === control.value)) && (!above || above === part || holds(above));
+    return control && allowed.split("|").some((one) => (one === "!0" ? parseFloat(control.value) !== 0 :
+      one === control.value)) && (!above || above === part || holds(above));
   }));
 }
 
@@ -27,14 +31,16 @@ function placeProblems() {
   for (const item of form.querySelectorAll("#problem-list li")) {
     const path = item.dataset.path;
     let slot = null;
-    for (let parts = path.split("."); parts.length && !slot; parts.pop()) slot = form.querySelector(`[data-problem="${CSS.escape(parts.join("."))}"]`);
+    for (let parts = path.split("."); parts.length && !slot; parts.pop()) slot =
+      form.querySelector(`[data-problem="${CSS.escape(parts.join("."))}"]`);
     if (slot) { slot.hidden = false; slot.textContent = item.textContent; }
     if (form.elements[path]?.classList) form.elements[path].classList.add("is-invalid");
   }
 }
 
 async function post(address, target) {
-  const answer = await fetch(address, { method: "POST", body: new FormData(form), headers: { "X-CSRFToken": token() } });
+  const answer = await fetch(address, { method: "POST", body: new FormData(form), headers: { "X-CSRFToken":
+    token() } });
   target.innerHTML = await answer.text();
 }
 
@@ -42,7 +48,8 @@ let drawing = 0;
 async function draw() {
   const mine = ++drawing;
   const holder = document.getElementById("drawing");
-  const answer = await fetch(`${base}/drawing/${section}`, { method: "POST", body: new FormData(form), headers: { "X-CSRFToken": token() } });
+  const answer = await fetch(`${base}/drawing/${section}`, { method: "POST", body: new FormData(form),
+    headers: { "X-CSRFToken": token() } });
   const text = await answer.text();
   if (mine === drawing && answer.ok) holder.innerHTML = text;
 }
@@ -50,8 +57,10 @@ async function draw() {
 function look(name) {
   if (name === section && document.getElementById("drawing").childElementCount) return;
   section = name;
-  for (const tab of document.querySelectorAll("[data-tab]")) tab.setAttribute("aria-selected", String(tab.dataset.tab === name));
-  for (const part of form.querySelectorAll(".section")) part.classList.toggle("seen", part.dataset.section === name);
+  for (const tab of document.querySelectorAll("[data-tab]")) tab.setAttribute("aria-selected",
+    String(tab.dataset.tab === name));
+  for (const part of form.querySelectorAll(".section")) part.classList.toggle("seen",
+    part.dataset.section === name);
   draw();
 }
 
@@ -76,12 +85,14 @@ form.addEventListener("change", (event) => {
   const name = event.target.name;
   if (!name) return;
   event.target.classList.remove("is-invalid");
-  for (const slot of form.querySelectorAll(`[data-problem="${CSS.escape(name)}"]`)) { slot.hidden = true; slot.textContent = ""; }
+  for (const slot of form.querySelectorAll(`[data-problem="${CSS.escape(name)}"]`)) { slot.hidden = true;
+    slot.textContent = ""; }
   form.querySelector("#preflight")?.classList.add("pending");
 }, true);
 form.addEventListener("change", seen, true);  // Before the request that the same event sets off.
 document.addEventListener("htmx:afterSettle", placeProblems);
-for (const tab of document.querySelectorAll("[data-tab]")) tab.addEventListener("click", () => look(tab.dataset.tab));
+for (const tab of document.querySelectorAll("[data-tab]")) tab.addEventListener("click", () =>
+  look(tab.dataset.tab));
 
 form.addEventListener("click", async (event) => {
   if (event.target.closest("[data-start]")) {
@@ -102,7 +113,8 @@ form.addEventListener("click", async (event) => {
     await post(`${base}/plan`, document.getElementById("plan"));
   } else if (event.target.closest("[data-fill]")) {
     const plan = event.target.closest("[data-fill]").dataset;
-    for (const [name, filled] of [["first_height", plan.first], ["layers", plan.layers], ["planned_speed", plan.speed]]) form.elements[`grid.${name}`].value = filled;
+    for (const [name, filled] of [["first_height", plan.first], ["layers", plan.layers], ["planned_speed",
+      plan.speed]]) form.elements[`grid.${name}`].value = filled;
     changed();
   } else if (event.target.closest("[data-add-row]")) {
     const rows = event.target.closest("[data-rows]");
@@ -115,18 +127,21 @@ form.addEventListener("click", async (event) => {
   }
 });
 
-// A click into a drawing that says so puts a further instrument there: its x and r are metres from the drawing's own start.
+// A click into a drawing that says so puts a further instrument there: its x and r are metres from the
+// drawing's own start.
 function placeAt(event) {
   const drawing = event.target.closest("svg[data-place]");
   if (!drawing) return;
   const at = new DOMPoint(event.clientX, event.clientY).matrixTransform(drawing.getScreenCTM().inverse());
   const scale = Number(drawing.dataset.perUnit), along = at.x - Number(drawing.dataset.from);
-  addNamedRow(form, `instruments.${drawing.dataset.place}`, "m", { x: (along * scale).toPrecision(4), r: (Math.abs(at.y) * scale).toPrecision(4) });
+  addNamedRow(form, `instruments.${drawing.dataset.place}`, "m", { x: (along * scale).toPrecision(4), r:
+    (Math.abs(at.y) * scale).toPrecision(4) });
   changed();
 }
 document.addEventListener("click", placeAt);
 
-// Every change is counted, and so is the one that a request carries: the word "saved" of an answer counts only
+// Every change is counted, and so is the one that a request carries: the word "saved" of an answer counts
+// only
 // when nothing was changed since, for a later change may still wait behind that request.
 let changes = 0, sent = 0, stored = 0, force = false;
 const unsaved = () => stored < changes;
@@ -160,7 +175,8 @@ async function settle() {
   do await new Promise((done) => setTimeout(done, 30)); while (form.classList.contains("htmx-request"));
 }
 
-// Whoever follows a link with a change on its way finds it stored; whoever leaves what cannot be stored is asked first.
+// Whoever follows a link with a change on its way finds it stored; whoever leaves what cannot be stored is
+// asked first.
 document.addEventListener("click", async (event) => {
   const link = event.target.closest("a[href]");
   if (!link || !unsaved() || link.target || event.ctrlKey || event.metaKey || event.shiftKey) return;
@@ -180,8 +196,10 @@ form.addEventListener("submit", (event) => event.preventDefault());
 
 // What was typed while the scripts were still on their way is stored as soon as they are here.
 function differs(control) {
-  if (control.options) return control.value !== ([...control.options].find((option) => option.defaultSelected) ?? control.options[0])?.value;
-  return control.type === "checkbox" ? control.checked !== control.defaultChecked : "defaultValue" in control && control.value !== control.defaultValue;
+  if (control.options) return control.value !== ([...control.options].find((option) =>
+    option.defaultSelected) ?? control.options[0])?.value;
+  return control.type === "checkbox" ? control.checked !== control.defaultChecked :
+    "defaultValue" in control && control.value !== control.defaultValue;
 }
 document.addEventListener("DOMContentLoaded", () => { if ([...form.elements].some(differs)) changed(); });
 

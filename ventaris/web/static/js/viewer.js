@@ -4,11 +4,15 @@ import { format, scaleRow } from "./scale.js";
 export { format };
 
 const VERTEX = `
-attribute float value; attribute float mach; attribute float along; varying float v; varying float m; varying float a;
-void main() { v = value; m = mach; a = along; gl_Position = projectionMatrix * modelViewMatrix * vec4(position, 1.0); }`;
+attribute float value; attribute float mach; attribute float along; varying float v; varying float m;
+  varying float a;
+void main() { v = value; m = mach; a = along;
+  gl_Position = projectionMatrix * modelViewMatrix * vec4(position, 1.0); }`;
 const FRAGMENT = `
-uniform sampler2D colours; uniform float low, high, bands; uniform bool banded, iso, sonic, reversed; varying float v; varying float m; varying float a;
-float line(float x, float width) { float w = max(fwidth(x), 1e-9); return 1.0 - smoothstep(width - 0.5, width + 0.5, abs(fract(x - 0.5) - 0.5) / w); }
+uniform sampler2D colours; uniform float low, high, bands; uniform bool banded, iso, sonic, reversed;
+  varying float v; varying float m; varying float a;
+float line(float x, float width) { float w = max(fwidth(x), 1e-9);
+  return 1.0 - smoothstep(width - 0.5, width + 0.5, abs(fract(x - 0.5) - 0.5) / w); }
 void main() {
   float s = clamp((v - low) / (high - low), 0.0, 1.0);
   float shown = banded ? (floor(min(s, 0.99999) * bands) + 0.5) / bands : s;
@@ -23,7 +27,8 @@ void main() {
   if (reversed) {
     // Where the flow runs back: a dotted veil, bounded by the line of no speed along the stream.
     float d = abs(a) / max(fwidth(a), 1e-9);
-    if (a < 0.0) c = mix(c, vec3(0.659, 0.243, 0.196), 0.28 * step(0.5, fract((gl_FragCoord.x + gl_FragCoord.y) / 6.0)));
+    if (a < 0.0)
+      c = mix(c, vec3(0.659, 0.243, 0.196), 0.28 * step(0.5, fract((gl_FragCoord.x + gl_FragCoord.y) / 6.0)));
     c = mix(c, vec3(0.659, 0.243, 0.196), 1.0 - smoothstep(0.9, 1.7, d));
   }
   gl_FragColor = vec4(c, 1.0);
@@ -37,7 +42,8 @@ export async function colourTable(name) {
   if (!tables.has(name)) {
     const bytes = new Uint8Array(await (await fetch(`/colours/${name}.bin`)).arrayBuffer());
     const rgba = new Uint8Array(256 * 4);
-    for (let k = 0; k < 256; k++) { rgba.set(bytes.subarray(3 * k, 3 * k + 3), 4 * k); rgba[4 * k + 3] = 255; }
+    for (let k = 0; k < 256; k++) { rgba.set(bytes.subarray(3 * k, 3 * k + 3), 4 * k); rgba[4 * k + 3] = 255;
+      }
     const texture = new THREE.DataTexture(rgba, 256, 1);
     texture.minFilter = texture.magFilter = THREE.LinearFilter;
     texture.needsUpdate = true;
@@ -47,11 +53,13 @@ export async function colourTable(name) {
 }
 
 export class FlowCanvas {
-  // holder: element to fill; options: legend (element), quantity, wheel (zoom without a click), onProbe(values or null), onView(view), onLoad(data)
+  // holder: element to fill; options: legend (element), quantity, wheel (zoom without a click),
+  // onProbe(values or null), onView(view), onLoad(data)
   constructor(holder, options = {}) {
     this.holder = holder;
     this.options = options;
-    this.state = { quantity: options.quantity || "mach", banded: false, iso: false, sonic: false, reversed: false, grid: false, bands: 24, range: null, map: null };
+    this.state = { quantity: options.quantity || "mach", banded: false, iso: false, sonic: false, reversed:
+      false, grid: false, bands: 24, range: null, map: null };
     this.view = { ...SECTION_VIEW };
     this.renderer = new THREE.WebGLRenderer({ antialias: true, preserveDrawingBuffer: true });
     this.renderer.setPixelRatio(Math.min(window.devicePixelRatio, 2));
@@ -59,13 +67,16 @@ export class FlowCanvas {
     this.renderer.setClearColor(0xF7F5F0);
     this.canvas = this.renderer.domElement;
     this.canvas.tabIndex = 0;
-    this.canvas.setAttribute("aria-label", "Picture of the flow. Arrow keys move, plus and minus zoom, F shows the section.");
+    this.canvas.setAttribute("aria-label",
+      "Picture of the flow. Arrow keys move, plus and minus zoom, F shows the section.");
     holder.prepend(this.canvas);
     this.scene = new THREE.Scene();
     this.camera = new THREE.OrthographicCamera(-1, 1, 1, -1, -10, 10);
     this.layers = {};
-    this.material = new THREE.ShaderMaterial({ vertexShader: VERTEX, fragmentShader: FRAGMENT, side: THREE.DoubleSide, uniforms: {
-      colours: { value: null }, low: { value: 0 }, high: { value: 1 }, bands: { value: 24 }, banded: { value: false }, iso: { value: false }, sonic: { value: false }, reversed: { value: false } } });
+    this.material = new THREE.ShaderMaterial({ vertexShader: VERTEX, fragmentShader: FRAGMENT, side:
+      THREE.DoubleSide, uniforms: {
+      colours: { value: null }, low: { value: 0 }, high: { value: 1 }, bands: { value: 24 }, banded: { value:
+        false }, iso: { value: false }, sonic: { value: false }, reversed: { value: false } } });
     new ResizeObserver(() => this.draw()).observe(holder);
     this._listen();
   }
@@ -93,8 +104,11 @@ export class FlowCanvas {
     const length = new DataView(buffer).getUint32(0, true);
     const head = JSON.parse(new TextDecoder().decode(new Uint8Array(buffer, 4, length)));
     let offset = 4 + length;
-    const take = (Kind, count) => { const part = new Kind(buffer, offset, count); offset += 4 * count; return part; };
-    const data = { ...head, xy: take(Float32Array, head.bare ? 0 : 2 * head.points), tri: take(Uint32Array, 3 * head.triangles), edge: take(Uint32Array, 2 * head.edges), wall: take(Float32Array, 2 * head.outline), fields: {} };
+    const take = (Kind, count) => { const part = new Kind(buffer, offset, count); offset += 4 * count;
+      return part; };
+    const data = { ...head, xy: take(Float32Array, head.bare ? 0 : 2 * head.points), tri: take(Uint32Array,
+      3 * head.triangles), edge: take(Uint32Array, 2 * head.edges), wall: take(Float32Array,
+      2 * head.outline), fields: {} };
     for (const name of head.values) data.fields[name] = take(Float32Array, head.points);
     data.byKey = Object.fromEntries(head.quantities.map((q) => [q.key, q]));
     return data;
@@ -102,7 +116,8 @@ export class FlowCanvas {
 
   _build() {
     const d = this.data, position = new Float32Array(3 * d.points);
-    for (let k = 0; k < d.points; k++) { position[3 * k] = d.xy[2 * k]; position[3 * k + 1] = d.xy[2 * k + 1]; }
+    for (let k = 0; k < d.points; k++) { position[3 * k] = d.xy[2 * k]; position[3 * k + 1] = d.xy[2 * k + 1];
+      }
     const shared = new THREE.BufferAttribute(position, 3);
     const surface = new THREE.BufferGeometry();
     surface.setAttribute("position", shared);
@@ -111,7 +126,8 @@ export class FlowCanvas {
     const edges = new THREE.BufferGeometry();
     edges.setAttribute("position", shared);
     edges.setIndex(new THREE.BufferAttribute(d.edge, 1));
-    this._replace("grid", new THREE.LineSegments(edges, new THREE.LineBasicMaterial({ color: 0x1B2A2F, transparent: true, opacity: 0.35 })), 0.1);
+    this._replace("grid", new THREE.LineSegments(edges, new THREE.LineBasicMaterial({ color: 0x1B2A2F,
+      transparent: true, opacity: 0.35 })), 0.1);
     const shapes = [], strokes = [];
     let at = 0;
     for (const count of d.loops || [d.outline]) {
@@ -121,8 +137,10 @@ export class FlowCanvas {
       shapes.push(new THREE.Shape(wall));
       wall.forEach((point, k) => strokes.push(point, wall[(k + 1) % count]));
     }
-    this._replace("body", new THREE.Mesh(new THREE.ShapeGeometry(shapes), new THREE.MeshBasicMaterial({ color: 0xF7F5F0, side: THREE.DoubleSide })), 0.3);
-    this._replace("outline", new THREE.LineSegments(new THREE.BufferGeometry().setFromPoints(strokes), new THREE.LineBasicMaterial({ color: 0x1B2A2F })), 0.4);
+    this._replace("body", new THREE.Mesh(new THREE.ShapeGeometry(shapes), new THREE.MeshBasicMaterial({ color:
+      0xF7F5F0, side: THREE.DoubleSide })), 0.3);
+    this._replace("outline", new THREE.LineSegments(new THREE.BufferGeometry().setFromPoints(strokes),
+      new THREE.LineBasicMaterial({ color: 0x1B2A2F })), 0.4);
   }
 
   _replace(name, object, z) {
@@ -139,7 +157,9 @@ export class FlowCanvas {
     if (!d) return;
     const q = d.byKey[s.quantity];
     for (const [name, field] of [["mach", "mach"], ["along", "u"]]) {
-      if (this.layers.surface.geometry.getAttribute(name)?.array !== d.fields[field]) this.layers.surface.geometry.setAttribute(name, new THREE.BufferAttribute(d.fields[field], 1));
+      if (this.layers.surface.geometry.getAttribute(name)?.array !== d.fields[field])
+        this.layers.surface.geometry.setAttribute(name,
+        new THREE.BufferAttribute(d.fields[field], 1));
     }
     this.layers.surface.geometry.setAttribute("value", new THREE.BufferAttribute(d.fields[s.quantity], 1));
     const [low, high] = this.range();
@@ -148,7 +168,8 @@ export class FlowCanvas {
     Object.assign(u.low, { value: low }); Object.assign(u.high, { value: high });
     // An odd number of bands keeps small noise about the neutral value inside one band.
     this.bands = s.bands + (q.diverging && s.bands % 2 === 0 ? 1 : 0);
-    u.colours.value = table.texture; u.bands.value = this.bands; u.banded.value = s.banded; u.iso.value = s.iso; u.sonic.value = s.sonic; u.reversed.value = s.reversed;
+    u.colours.value = table.texture; u.bands.value = this.bands; u.banded.value = s.banded; u.iso.value =
+      s.iso; u.sonic.value = s.sonic; u.reversed.value = s.reversed;
     this.layers.grid.visible = s.grid;
     this.draw();
     this._legend(q, low, high, table.bytes);
@@ -160,13 +181,16 @@ export class FlowCanvas {
     const box = this.options.legend;
     if (!box) return;
     const s = this.state;
-    scaleRow(box, q.label + (q.unit ? `, ${q.unit}` : ""), { low, high, bytes, bands: s.banded ? this.bands : 0 }, `map ${s.map || q.map}${s.banded ? `, ${this.bands} bands` : ""}, ${this.data.level} grid`);
+    scaleRow(box, q.label + (q.unit ?
+      `, ${q.unit}` : ""), { low, high, bytes, bands: s.banded ? this.bands : 0 },
+      `map ${s.map || q.map}${s.banded ? `, ${this.bands} bands` : ""}, ${this.data.level} grid`);
   }
 
   // Lines on top: arrays of points, or arrows.
   setStreamlines(lines) {
     const points = [];
-    for (const line of lines) for (let k = 1; k < line.length; k++) points.push(line[k - 1][0], line[k - 1][1], 0, line[k][0], line[k][1], 0);
+    for (const line of lines) for (let k = 1; k < line.length; k++) points.push(line[k - 1][0],
+      line[k - 1][1], 0, line[k][0], line[k][1], 0);
     this._lines("streamlines", points, 0xFFFFFF);
   }
 
@@ -174,7 +198,8 @@ export class FlowCanvas {
     const points = [];
     start.forEach(([x, y], k) => {
       const dx = velocity[k][0] * length, dy = velocity[k][1] * length, tx = x + dx, ty = y + dy;
-      points.push(x, y, 0, tx, ty, 0, tx, ty, 0, tx - 0.28 * dx + 0.13 * dy, ty - 0.28 * dy - 0.13 * dx, 0, tx, ty, 0, tx - 0.28 * dx - 0.13 * dy, ty - 0.28 * dy + 0.13 * dx, 0);
+      points.push(x, y, 0, tx, ty, 0, tx, ty, 0, tx - 0.28 * dx + 0.13 * dy, ty - 0.28 * dy - 0.13 * dx, 0,
+        tx, ty, 0, tx - 0.28 * dx - 0.13 * dy, ty - 0.28 * dy + 0.13 * dx, 0);
     });
     this._lines("vectors", points, 0x1B2A2F);
   }
@@ -182,7 +207,8 @@ export class FlowCanvas {
   _lines(name, points, colour) {
     const geometry = new THREE.BufferGeometry();
     geometry.setAttribute("position", new THREE.Float32BufferAttribute(points, 3));
-    this._replace(name, points.length ? new THREE.LineSegments(geometry, new THREE.LineBasicMaterial({ color: colour, transparent: true, opacity: 0.9 })) : null, 0.2);
+    this._replace(name, points.length ? new THREE.LineSegments(geometry, new THREE.LineBasicMaterial({ color:
+      colour, transparent: true, opacity: 0.9 })) : null, 0.2);
     this.draw();
   }
 
@@ -195,7 +221,8 @@ export class FlowCanvas {
     const w = this.holder.clientWidth, h = this.holder.clientHeight;
     if (!w || !h) return;
     const ratio = this.renderer.getPixelRatio();
-    if (this.canvas.width !== Math.floor(w * ratio) || this.canvas.height !== Math.floor(h * ratio)) this.renderer.setSize(w, h, false);
+    if (this.canvas.width !== Math.floor(w * ratio) ||
+      this.canvas.height !== Math.floor(h * ratio)) this.renderer.setSize(w, h, false);
     const [left, right, bottom, top] = this.box();
     Object.assign(this.camera, { left, right, bottom, top });
     this.camera.updateProjectionMatrix();
@@ -213,32 +240,43 @@ export class FlowCanvas {
   // The view to begin with: what the field says, or that of a section.
   _home() {
     if (!this.data?.home) return SECTION_VIEW;
-    const [left, right, bottom, top] = this.data.home, shape = Math.max(this.canvas.clientWidth / Math.max(this.canvas.clientHeight, 1), 0.5);
-    return { x: 0.5 * (left + right), y: 0.5 * (bottom + top), width: Math.max(right - left, (top - bottom) * shape) };
+    const [left, right, bottom, top] = this.data.home, shape =
+      Math.max(this.canvas.clientWidth / Math.max(this.canvas.clientHeight, 1), 0.5);
+    return { x: 0.5 * (left + right), y: 0.5 * (bottom + top), width: Math.max(right - left,
+      (top - bottom) * shape) };
   }
 
   go(name) {
     const v = this.view, home = this._home(), [x0, x1, y0, y1] = this.data?.home || [0, 0, 0, 0];
-    const views = { fit: home, in: { width: v.width / 1.5 }, out: { width: v.width * 1.5 }, nose: { x: 0.03, y: 0, width: 0.28 }, tail: { x: 0.98, y: this._tail(), width: 0.28 }, all: { x: 0.5, y: 0, width: 115 } };
-    if (this.data?.home) Object.assign(views, { nose: { x: x0 + 0.25 * (x1 - x0), y: 0, width: 0.5 * (x1 - x0) }, tail: { x: x1 - 0.25 * (x1 - x0), y: 0, width: 0.5 * (x1 - x0) }, all: { ...home, width: 3 * home.width } });
+    const views = { fit: home, in: { width: v.width / 1.5 }, out: { width: v.width * 1.5 }, nose: { x: 0.03,
+      y: 0, width: 0.28 }, tail: { x: 0.98, y: this._tail(), width: 0.28 }, all: { x: 0.5, y: 0, width:
+      115 } };
+    if (this.data?.home) Object.assign(views, { nose: { x: x0 + 0.25 * (x1 - x0), y: 0, width:
+      0.5 * (x1 - x0) }, tail: { x: x1 - 0.25 * (x1 - x0), y: 0, width: 0.5 * (x1 - x0) }, all: { ...home,
+      width: 3 * home.width } });
     if (views[name]) this.look(views[name]);
   }
 
   _tail() {
     let best = [-Infinity, 0];
-    for (let k = 0; k < (this.data?.outline || 0); k++) if (this.data.wall[2 * k] > best[0]) best = [this.data.wall[2 * k], this.data.wall[2 * k + 1]];
+    for (let k = 0; k < (this.data?.outline || 0); k++) if (this.data.wall[2 * k] > best[0]) best =
+      [this.data.wall[2 * k], this.data.wall[2 * k + 1]];
     return best[1];
   }
 
   toWorld(event) {
     const r = this.canvas.getBoundingClientRect(), [left, right, bottom, top] = this.box();
-    return [left + (event.clientX - r.left) / r.width * (right - left), top - (event.clientY - r.top) / r.height * (top - bottom)];
+    return [left + (event.clientX - r.left) / r.width * (right - left),
+      top - (event.clientY - r.top) / r.height * (top - bottom)];
   }
 
   _listen() {
     let drag = null;
-    this.canvas.addEventListener("pointerdown", (e) => { drag = { at: this.toWorld(e), x: e.clientX, y: e.clientY }; this.canvas.setPointerCapture(e.pointerId); this.canvas.classList.add("dragging"); });
-    this.canvas.addEventListener("pointerup", (e) => { if (drag && Math.hypot(e.clientX - drag.x, e.clientY - drag.y) < 4) this.options.onPick?.(...this.toWorld(e)); drag = null; this.canvas.classList.remove("dragging"); });
+    this.canvas.addEventListener("pointerdown", (e) => { drag = { at: this.toWorld(e), x: e.clientX, y:
+      e.clientY }; this.canvas.setPointerCapture(e.pointerId); this.canvas.classList.add("dragging"); });
+    this.canvas.addEventListener("pointerup", (e) => { if (drag && Math.hypot(e.clientX - drag.x,
+      e.clientY - drag.y) < 4) this.options.onPick?.(...this.toWorld(e)); drag = null;
+      this.canvas.classList.remove("dragging"); });
     this.canvas.addEventListener("pointermove", (e) => {
       const at = this.toWorld(e);
       if (drag) this.look({ x: this.view.x + drag.at[0] - at[0], y: this.view.y + drag.at[1] - at[1] });
@@ -253,7 +291,8 @@ export class FlowCanvas {
     }, { passive: false });
     this.canvas.addEventListener("keydown", (e) => {
       const step = 0.08 * this.view.width;
-      const moves = { ArrowLeft: { x: this.view.x - step }, ArrowRight: { x: this.view.x + step }, ArrowUp: { y: this.view.y + step }, ArrowDown: { y: this.view.y - step } };
+      const moves = { ArrowLeft: { x: this.view.x - step }, ArrowRight: { x: this.view.x + step }, ArrowUp: {
+        y: this.view.y + step }, ArrowDown: { y: this.view.y - step } };
       const views = { "+": "in", "=": "in", "-": "out", f: "fit", n: "nose", t: "tail", a: "all" };
       if (moves[e.key]) this.look(moves[e.key]);
       else if (views[e.key.toLowerCase()]) this.go(views[e.key.toLowerCase()]);
@@ -271,11 +310,14 @@ export class FlowCanvas {
     const f = this.finder, i = f.index(x, y);
     for (const t of f.cells.get(i) || []) {
       const [a, b, c] = [d.tri[3 * t], d.tri[3 * t + 1], d.tri[3 * t + 2]];
-      const ax = d.xy[2 * a], ay = d.xy[2 * a + 1], bx = d.xy[2 * b] - ax, by = d.xy[2 * b + 1] - ay, cx = d.xy[2 * c] - ax, cy = d.xy[2 * c + 1] - ay;
-      const det = bx * cy - cx * by, px = x - ax, py = y - ay, u = (px * cy - cx * py) / det, w = (bx * py - px * by) / det;
+      const ax = d.xy[2 * a], ay = d.xy[2 * a + 1], bx = d.xy[2 * b] - ax, by = d.xy[2 * b + 1] - ay, cx =
+        d.xy[2 * c] - ax, cy = d.xy[2 * c + 1] - ay;
+      const det = bx * cy - cx * by, px = x - ax, py = y - ay, u = (px * cy - cx * py) / det, w =
+        (bx * py - px * by) / det;
       if (u >= -1e-9 && w >= -1e-9 && u + w <= 1 + 1e-9) {
         const out = { x, y };
-        for (const name of d.values) { const v = d.fields[name]; out[name] = v[a] * (1 - u - w) + v[b] * u + v[c] * w; }
+        for (const name of d.values) { const v = d.fields[name]; out[name] = v[a] * (1 - u - w) + v[b] * u +
+          v[c] * w; }
         return out;
       }
     }
@@ -289,7 +331,8 @@ export class FlowCanvas {
     const column = (x) => Math.floor(bend(x - 0.5) * 12), row = (y) => Math.floor(bend(y) * 12);
     for (let t = 0; t < d.triangles; t++) {
       let x0 = Infinity, x1 = -Infinity, y0 = Infinity, y1 = -Infinity;
-      for (let k = 0; k < 3; k++) { const n = d.tri[3 * t + k], x = d.xy[2 * n], y = d.xy[2 * n + 1]; x0 = Math.min(x0, x); x1 = Math.max(x1, x); y0 = Math.min(y0, y); y1 = Math.max(y1, y); }
+      for (let k = 0; k < 3; k++) { const n = d.tri[3 * t + k], x = d.xy[2 * n], y = d.xy[2 * n + 1]; x0 =
+        Math.min(x0, x); x1 = Math.max(x1, x); y0 = Math.min(y0, y); y1 = Math.max(y1, y); }
       for (let i = column(x0); i <= column(x1); i++) for (let j = row(y0); j <= row(y1); j++) {
         const key = i * 4096 + j;
         if (!cells.has(key)) cells.set(key, []);

@@ -7,5 +7,6 @@ from . import preflight
 from .ready import prepare_body
 from .run import BodyExecution, body_channels
 
-KIND = Kind("body", "body", prepare_body, preflight.preflight_body, preflight.estimate_body, preflight.DEFAULT_COST,
-            "cost_per_cell_step_in_space", body_channels, BodyExecution, mesh_quality, body_files, BodyResult, is_spatial=True)
+KIND = Kind("body", "body", prepare_body, preflight.preflight_body, preflight.estimate_body,
+            preflight.DEFAULT_COST, "cost_per_cell_step_in_space", body_channels, BodyExecution, mesh_quality,
+            body_files, BodyResult, is_spatial=True)

@@ -35,37 +35,64 @@ def judge_body(setup, last, trends, averages, stopped, resolution, undefined):
     settled = stands and (detached or last.residual <= NEVER_SETTLED)
     swing = averages["deviations"].get("drag") if averages else None
     if stopped:
-        words = f"Stopped by hand on the {last.level} grid: residual {last.residual:.0e} of the start. The numbers are those of that moment."
+        words = (
+            f"Stopped by hand on the {last.level} grid: residual {last.residual:.0e} of the start. The "
+            "numbers are those of that moment."
+        )
     elif detached:
-        words = f"Followed in time on the {last.level} grid; means over the last {averages['steps']} time steps, in which the drag moved by ± {swing or 0:.2g} (r.m.s.)."
+        words = (
+            f"Followed in time on the {last.level} grid; means over the last {averages['steps']} time steps, "
+            f"in which the drag moved by ± {swing or 0:.2g} (r.m.s.)."
+        )
     elif settled and averages:
-        words = (f"Settled on the {last.level} grid in its means: the wake keeps moving, so lift and drag are means over the last {averages['steps']} steps, "
-                 f"in which the drag moved by ± {swing or 0:.2g} (r.m.s.); residual {last.residual:.0e} of the start.")
+        words = (
+            f"Settled on the {last.level} grid in its means: the wake keeps moving, so lift and drag are "
+            f"means over the last {averages['steps']} steps, "
+            f"in which the drag moved by ± {swing or 0:.2g} (r.m.s.); residual {last.residual:.0e} of the "
+            "start.")
     elif settled:
-        words = f"Settled on the {last.level} grid: residual {last.residual:.0e} of the start, lift and drag steady within {worst:.1g}."
+        words = (
+            f"Settled on the {last.level} grid: residual {last.residual:.0e} of the start, lift and drag "
+            f"steady within {worst:.1g}."
+        )
     elif stands:
-        words = unformed(last.level, last.residual, f"the means of lift and drag over the last {averages['steps']} steps" if averages else "lift and drag")
+        words = unformed(
+            last.level, last.residual, f"the means of lift and drag over the last {averages['steps']} steps"
+            if averages else "lift and drag")
     else:
-        moving = f"lift and drag still change by {worst:.1g}" if math.isfinite(worst) else "after too few steps to say how much lift and drag still move"
-        words = (f"Not settled on the {last.level} grid: residual {last.residual:.0e} of the start, {moving}. "
-                 "Run it further, or read the values as provisional.")
+        moving = f"lift and drag still change by {worst:.1g}" if math.isfinite(
+            worst) else "after too few steps to say how much lift and drag still move"
+        words = (
+            f"Not settled on the {last.level} grid: residual {last.residual:.0e} of the start, {moving}. "
+            "Run it further, or read the values as provisional.")
     found, doubtful = wide_bars(trends, BODY_FLOORS)
-    return Verdict(settled, words, [*_warnings(setup, last, trends, averages, resolution, undefined, detached), *found], settled and doubtful)
+    return Verdict(settled, words,
+                   [*_warnings(setup, last, trends, averages, resolution, undefined, detached), *found],
+                   settled and doubtful)
 
 
 def _warnings(setup, last, trends, averages, resolution, undefined, detached):
     yield from formula_warnings(undefined)
     sheet = setup.sheet
-    if averages and not detached and last.residual < 1 and averages["deviations"].get("drag", 0) > 0.05 * abs(last.coefficients["drag"]):
-        yield ("The drag swings by more than 5 % of itself from step to step: the mean of such steps is only an estimate. Set the wake free (flow: detached eddies) to follow it in time.")
+    if averages and not detached and last.residual < 1 and averages["deviations"].get(
+            "drag", 0) > 0.05 * abs(last.coefficients["drag"]):
+        yield (
+            "The drag swings by more than 5 % of itself from step to step: the mean of such steps is only an "
+            "estimate. Set the wake free (flow: detached eddies) to follow it in time.")
     if resolution < FEW_CELLS:
-        yield f"Only {resolution:.0f} cells across the body's smaller side: too few for a trustworthy wake. Raise the cell budget or climb further."
+        yield (
+            f"Only {resolution:.0f} cells across the body's smaller side: too few for a trustworthy wake. "
+            "Raise the cell budget or climb further."
+        )
     if sheet.flow.model == "turbulent" and sheet.flow.wake == "mean":
-        yield ("Behind blunt bodies a mean-flow closure usually finds the wake too long and the base pressure too high or too low by some per cent; "
-               "differences between variants are surer than the values.")
+        yield (
+            "Behind blunt bodies a mean-flow closure usually finds the wake too long and the base pressure "
+            "too high or too low by some per cent; differences between variants are surer than the values.")
     if sheet.flow.model == "turbulent" and last.y_plus and last.y_plus["mean"] > 300:
-        yield (f"The first cells stand at y+ {last.y_plus['mean']:.0f} on average, beyond the wall function's reach (300): friction is an estimate, and layers that "
-               "separate from smooth surfaces do so where the grid lets them.")
+        yield (
+            f"The first cells stand at y+ {last.y_plus['mean']:.0f} on average, beyond the wall function's "
+            "reach (300): friction is an estimate, and layers that "
+            "separate from smooth surfaces do so where the grid lets them.")
     for name in ("drag", "lift"):
         trend = trends.get(name)
         if trend and trend["behaviour"] in ("oscillating", "diverging"):

@@ -64,12 +64,14 @@ class BodySetup:
     @property
     def surface_size(self):
         """Cells on the body on the finest level that is run, in the solver's unit."""
-        return self.plan.size * 2.0 ** (LEVELS.index("fine") - LEVELS.index(self.levels[-1]))
+        return self.plan.size * 2.0**(LEVELS.index("fine") - LEVELS.index(self.levels[-1]))
 
     @property
     def regions(self):
         """Surfaces that the user named and that are not parts as well: their forces are channels."""
-        return tuple(dict.fromkeys(r.name for r in self.sheet.shape.regions if r.name in self.body.surface.patches and r.name not in self.body.surface.parts))
+        return tuple(
+            dict.fromkeys(r.name for r in self.sheet.shape.regions
+                          if r.name in self.body.surface.patches and r.name not in self.body.surface.parts))
 
     @property
     def openings(self):
@@ -88,14 +90,20 @@ class BodySetup:
     def measures(self):
         """The body in numbers, SI."""
         surface, shadow = self.body.surface, self.body.shadow
-        return {"length": float(surface.size[0]), "width": float(surface.size[1]), "height": float(surface.size[2]), "triangles": len(surface.triangles),
-                "parts": list(surface.parts), "surfaces": list(surface.patches), "frontal_area": shadow.area, "frontal_resolution": shadow.resolution,
-                "frontal_uncertainty": shadow.uncertainty, "wetted_area": float(surface.areas.sum()), "volume": float(np.abs(surface.volume).sum()),
-                "area": self.area, "planform_area": self.body.planform.area, "mean_chord": self.body.mean_chord,
-                "refers_to": "planform" if refers_to_planform(self.sheet, self.body) else "frontal", "reference_length": self.length, "notes": list(self.body.condition.notes)}
+        return {
+            "length": float(surface.size[0]), "width": float(surface.size[1]),
+            "height": float(surface.size[2]), "triangles": len(surface.triangles),
+            "parts": list(surface.parts), "surfaces": list(surface.patches), "frontal_area": shadow.area,
+            "frontal_resolution": shadow.resolution, "frontal_uncertainty": shadow.uncertainty,
+            "wetted_area": float(surface.areas.sum()), "volume": float(np.abs(surface.volume).sum()),
+            "area": self.area, "planform_area": self.body.planform.area, "mean_chord": self.body.mean_chord,
+            "refers_to": "planform" if refers_to_planform(self.sheet, self.body) else "frontal",
+            "reference_length": self.length, "notes": list(self.body.condition.notes)
+        }
 
     def clearances(self, reach):
-        """Walls and gaps of the body up to a reach in metres, kept while the same ones are asked for again."""
+        """Walls and gaps of the body up to a reach in metres, kept while the same ones are asked for
+        again."""
         key = round(reach, 12), id(self.body)
         if key not in _clearances:
             while len(_clearances) >= 6:
@@ -123,13 +131,15 @@ class BodySetup:
         return self.grids().mesh_at_shocks(level, shocks)
 
     def cells(self, level):
-        """Leaves of a level's octree, those inside the body included; the finer ones estimated by the growth of the coarser."""
+        """Leaves of a level's octree, those inside the body included; the finer ones estimated by the growth
+        of the coarser."""
         grids, number = self.grids(), LEVELS.index(level)
         if level in grids._trees:
             return grids.tree(level).n_leaves
         if level == "coarse":
-            # Some six layers of the smallest cells lie on the body: where they alone are too many, nobody need count further.
-            size = self.plan.size * self.scale * 2.0 ** (len(LEVELS) - 1)
+            # Some six layers of the smallest cells lie on the body: where they alone are too many, nobody
+            # need count further.
+            size = self.plan.size * self.scale * 2.0**(len(LEVELS) - 1)
             on_body = int(min(6 * self.body.surface.areas.sum() / size**2, 1e15))
             return on_body if on_body > MOST_COUNTED else grids.tree("coarse").n_leaves
         before = self.cells(LEVELS[number - 1])
@@ -162,7 +172,8 @@ def refers_to_planform(sheet, body):
 
 
 def _reference_length(sheet, body):
-    return sheet.instruments.reference_length or (body.mean_chord if refers_to_planform(sheet, body) else body.length)
+    return sheet.instruments.reference_length or (body.mean_chord
+                                                  if refers_to_planform(sheet, body) else body.length)
 
 
 def _reference_area(sheet, body):
@@ -182,7 +193,7 @@ def prepare_body(sheet):
     SurfaceError, ShapeError, ValueError
     """
     body = assemble(sheet.shape)
-    surface, instruments, domain = body.surface, sheet.instruments, sheet.domain
+    surface = body.surface
     scale = float(surface.size.max())
     length = _reference_length(sheet, body)
     if scale <= 0 or length <= 0:
@@ -191,62 +202,91 @@ def prepare_body(sheet):
     _check(sheet, surface)
     area = _reference_area(sheet, body)
     if area <= 0:
-        raise SurfaceError("shape.parts: the body has no area to refer coefficients to. Give instruments.area.")
+        raise SurfaceError(
+            "shape.parts: the body has no area to refer coefficients to. Give instruments.area.")
     viscous = sheet.flow.model != "inviscid"
     sutherland = gas.SUTHERLAND_CONSTANT / air.temperature if air.sutherland else 0.0
-    stream = FreeStream(air.mach, 0.0, air.gamma, air.reynolds(scale) if viscous else None, sutherland, air.prandtl,
+    stream = FreeStream(air.mach, 0.0, air.gamma,
+                        air.reynolds(scale) if viscous else None, sutherland, air.prandtl,
                         0.01 * sheet.air.turbulence_intensity, sheet.air.viscosity_ratio)
     direction = stream_direction(sheet.air)
-    return BodySetup(sheet, body, air, stream, scale, _plan(sheet, body, scale), surface_boundaries(sheet, body, air, scale, direction), direction,
-                     area, length, LEVELS[:LEVELS.index(sheet.grid.level) + 1])
+    return BodySetup(sheet, body, air, stream, scale, _plan(sheet, body, scale),
+                     surface_boundaries(sheet, body, air, scale, direction), direction, area, length,
+                     LEVELS[:LEVELS.index(sheet.grid.level) + 1])
 
 
 def _check(sheet, surface):
     domain, air = sheet.domain, sheet.air
     if domain.half == "yes":
         if air.yaw != 0:
-            raise ValueError(f"domain.half = yes: a half body cannot be yawed (here {air.yaw:g}°). Take the whole body, or no yaw")
+            raise ValueError(
+                f"domain.half = yes: a half body cannot be yawed (here {air.yaw:g}°). Take the whole body, "
+                "or no yaw"
+            )
         low, high = surface.box[:, 1]
         if low >= -1e-9 * (high - low) or high <= 0:
-            raise ValueError(f"domain.half = yes: the symmetry plane y = 0 must run through the body, which lies between y = {low:.4g} and {high:.4g} m. "
-                             "Move it, or mirror the file that holds one half")
+            raise ValueError(
+                "domain.half = yes: the symmetry plane y = 0 must run through the body, which lies between "
+                f"y = {low:.4g} and {high:.4g} m. Move it, or mirror the file that holds one half")
         if abs(low + high) > 0.01 * (high - low):
-            raise ValueError(f"domain.half = yes: the body is not symmetric about y = 0 (it reaches from {low:.4g} to {high:.4g} m). Take the whole body")
+            raise ValueError(
+                f"domain.half = yes: the body is not symmetric about y = 0 (it reaches from {low:.4g} to "
+                f"{high:.4g} m). Take the whole body"
+            )
     if domain.kind == "ground" and air.incidence != 0:
-        raise ValueError(f"air.incidence = {air.incidence:g}: over a ground the stream runs along it. Turn the parts instead (pitch)")
+        raise ValueError(
+            f"air.incidence = {air.incidence:g}: over a ground the stream runs along it. Turn the parts "
+            "instead (pitch)"
+        )
     longest = float(surface.size.max())
     if longest > 500:
-        raise ValueError(f"shape.parts: the body is {longest:.4g} m long. Was its file written in millimetres? Choose the file's unit again, or scale the part")
+        raise ValueError(
+            f"shape.parts: the body is {longest:.4g} m long. Was its file written in millimetres? Choose the "
+            "file's unit again, or scale the part"
+        )
     if longest < 1e-3:
-        raise ValueError(f"shape.parts: the body is only {1000 * longest:.3g} mm long. Was its file written in metres? Choose the file's unit again, or scale the part")
+        raise ValueError(
+            f"shape.parts: the body is only {1000 * longest:.3g} mm long. Was its file written in metres? "
+            "Choose the file's unit again, or scale the part"
+        )
 
 
 def _plan(sheet, body, scale):
     """The domain's box and the sizes, in the solver's unit."""
     domain, grid, surface = sheet.domain, sheet.grid, body.surface
     low, high = surface.box / scale
-    left, right, below, above = (domain.beside if own is None else own for own in (domain.left, domain.right, domain.below, domain.above))
+    left, right, below, above = (domain.beside if own is None else own
+                                 for own in (domain.left, domain.right, domain.below, domain.above))
     box_low = np.array([low[0] - domain.ahead, low[1] - left, low[2] - below])
     box_high = np.array([high[0] + domain.behind, high[1] + right, high[2] + above])
     fixed = [False, False, False]
     if domain.kind == "ground":
         box_low[2], fixed[2] = low[2] - domain.clearance / scale, True
         if box_low[2] > high[2]:
-            raise ValueError(f"domain.clearance = {domain.clearance:g}: the whole body would lie under the ground. Raise the clearance")
+            raise ValueError(
+                f"domain.clearance = {domain.clearance:g}: the whole body would lie under the ground. Raise "
+                "the clearance"
+            )
     if domain.half == "yes":
         box_low[1], fixed[1] = 0.0, True
-    zones = tuple(SolidZone(z.kind, (z.x / scale, z.y / scale, z.z / scale), z.length / scale, (z.width / scale, (z.height if z.kind == "cone" else z.width) / scale),
-                            (z.width / scale if z.kind == "cylinder" else z.height / scale if z.kind == "box" else z.width / scale, z.height / scale if z.kind != "cylinder" else z.width / scale),
-                            z.size / scale) for z in grid.zones)
-    plan = BodyGridPlan(tuple(box_low), tuple(box_high), 0.02, grid.edge_halvings, grid.curved, grid.buffer, zones, tuple(fixed), grid.shock_size / scale if grid.shock_size else None)
+    zones = tuple(
+        SolidZone(z.kind, (z.x / scale, z.y / scale, z.z / scale), z.length /
+                  scale, (z.width / scale, (z.height if z.kind == "cone" else z.width) /
+                          scale), (z.width / scale if z.kind == "cylinder" else z.height /
+                                   scale if z.kind == "box" else z.width / scale, z.height /
+                                   scale if z.kind != "cylinder" else z.width / scale), z.size / scale)
+        for z in grid.zones)
+    plan = BodyGridPlan(tuple(box_low), tuple(box_high), 0.02, grid.edge_halvings, grid.curved, grid.buffer,
+                        zones, tuple(fixed), grid.shock_size / scale if grid.shock_size else None)
     size = grid.surface_size / scale if grid.surface_size else None
 
     def finished(size):
         extra = zones
         if grid.wake_length > 0:
             middle = 0.5 * (low + high)
-            extra += (SolidZone("box", (high[0], middle[1], middle[2]), grid.wake_length, (1.2 * (high[1] - low[1]),) * 2, (1.2 * (high[2] - low[2]),) * 2,
-                                grid.wake_size * size),)
+            extra += (SolidZone("box", (high[0], middle[1], middle[2]), grid.wake_length,
+                                (1.2 * (high[1] - low[1]), ) * 2, (1.2 * (high[2] - low[2]), ) * 2,
+                                grid.wake_size * size), )
         return replace(plan, size=size, zones=extra)
 
     _check_zones(grid.zones, grid.budget if size is None else MOST_ZONED)
@@ -255,7 +295,8 @@ def _plan(sheet, body, scale):
         if key not in _sizes:
             unit = surface.moved(np.eye(3) / scale)
             # The wake's cells follow those on the body: two rounds are enough.
-            # Each round begins where the one before ended; nothing else, or the same sheet would not give the same grid twice.
+            # Each round begins where the one before ended; nothing else, or the same sheet would not give the
+            # same grid twice.
             size = size_for_budget(unit, plan, grid.budget)
             for _ in range(2 if grid.wake_length > 0 else 0):
                 size = size_for_budget(unit, finished(size), grid.budget, size)
@@ -272,6 +313,8 @@ def _check_zones(zones, budget):
         high = zone.width if zone.kind == "cylinder" else zone.height
         cells = zone.length * zone.width * high / zone.size**3
         if cells > budget:
-            fit = zone.size * (cells / (0.5 * budget)) ** (1 / 3)
-            raise ValueError(f"grid.zones.{number}.size = {zone.size:g}: this zone of {zone.length:g} × {zone.width:g} × {high:g} m alone would hold about {cells:,.0f} cells, and {budget:,} are allowed in all. "
-                             f"Take cells of {fit:.2g} m or more in it, or a smaller zone".replace(",", " ", 0))
+            fit = zone.size * (cells / (0.5 * budget))**(1 / 3)
+            raise ValueError(
+                f"grid.zones.{number}.size = {zone.size:g}: this zone of {zone.length:g} × {zone.width:g} × "
+                f"{high:g} m alone would hold about {cells:,.0f} cells, and {budget:,} are allowed in all. "
+                f"Take cells of {fit:.2g} m or more in it, or a smaller zone".replace(",", " ", 0))

@@ -1,4 +1,5 @@
-"""Run a body's sheet: the climb from the coarse octree to the level asked for, means where the wake does not stand still."""
+"""Run a body's sheet: the climb from the coarse octree to the level asked for, means where the wake does not
+stand still."""
 import time
 from dataclasses import replace
 
@@ -6,7 +7,9 @@ import numpy as np
 
 from ....flow.discretisation import Discretisation
 from ....flow.march.prolongation import prolong
-from ....flow.march.steady import EXACT_COURANT, EXACT_TOLERANCE, EXACT_VECTORS, FlowDiverged, MarchControls, SteadyMarch
+from ....flow.march.steady import (
+    EXACT_COURANT, EXACT_TOLERANCE, EXACT_VECTORS, FlowDiverged, MarchControls, SteadyMarch
+)
 from ....flow.march.unsteady import TimeMarch
 from ....grids.embedded import mesh_quality
 from ....instruments.balance import channel_name
@@ -42,15 +45,23 @@ PULLED, PUSHED = -0.3, 10.0
 
 def body_channels(setup):
     """Names of the channels that a body's run records by itself."""
-    names = ["step", "residual", "courant", "lift", "drag", "side", "moment", "roll", "turn", "drag_pressure", "drag_friction", "lift_pressure"]
+    names = [
+        "step", "residual", "courant", "lift", "drag", "side", "moment", "roll", "turn", "drag_pressure",
+        "drag_friction", "lift_pressure"
+    ]
     if setup.axles:
         names += ["lift_front", "lift_rear"]
     if len(setup.body.surface.parts) > 1:
-        names += [channel_name(f"{what}_{part}") for part in setup.body.surface.parts for what in ("drag", "lift")]
+        names += [
+            channel_name(f"{what}_{part}") for part in setup.body.surface.parts for what in ("drag", "lift")
+        ]
     names += [channel_name(f"{what}_{region}") for region in setup.regions for what in ("drag", "lift")]
     if any(action.is_open for action in setup.openings.values()):
         names += ["drag_openings"]
-    names += [channel_name(f"{'mass_flow' if action.is_open else 'heat'}_{name}") for name, action in setup.openings.items()]
+    names += [
+        channel_name(f"{'mass_flow' if action.is_open else 'heat'}_{name}")
+        for name, action in setup.openings.items()
+    ]
     return names + [channel_name(f"cp_{p.name}") for p in setup.sheet.instruments.probes]
 
 
@@ -60,7 +71,8 @@ def shock_places(flow, state):
     pressure, rise = state[:, 0] + 1 / gamma, flow.grad[:, 0]
     steep = np.linalg.norm(rise, axis=1)
     across = (state[:, 2:5] * rise).sum(axis=1) / np.maximum(steep, 1e-12)
-    return mesh.centre[(steep * np.cbrt(mesh.volume) > SHOCK_RISE * pressure) & (across > np.sqrt(np.maximum(state[:, 1], 0.0)))]
+    return mesh.centre[(steep * np.cbrt(mesh.volume) > SHOCK_RISE * pressure)
+                       & (across > np.sqrt(np.maximum(state[:, 1], 0.0)))]
 
 
 class BodyExecution(Climb):
@@ -78,8 +90,10 @@ class BodyExecution(Climb):
         # Where the level before found shocks, in the solver's unit.
         self._shocks = resume.arrays.get("shocks") if resume else None
         i = sheet.instruments
-        self.balance = BodyBalance(setup.area / setup.scale**2, setup.length / setup.scale, np.array([i.moment_x, i.moment_y, i.moment_z]) / setup.scale,
-                                   setup.direction, setup.body.surface.parts, setup.axles, setup.half, setup.regions,
+        self.balance = BodyBalance(setup.area / setup.scale**2, setup.length / setup.scale,
+                                   np.array([i.moment_x, i.moment_y, i.moment_z]) / setup.scale,
+                                   setup.direction, setup.body.surface.parts, setup.axles, setup.half,
+                                   setup.regions,
                                    tuple((name, action.is_open) for name, action in setup.openings.items()),
                                    *self._units(setup))
 
@@ -101,7 +115,8 @@ class BodyExecution(Climb):
                 continue
             # A level's grid is made when its turn comes: the first answer need not wait for the finest.
             adapted = self._shocks is not None and len(self._shocks)
-            mesh = self.setup.generate_at_shocks(name, self._shocks) if adapted else self.setup.generate((name,))[name]
+            mesh = self.setup.generate_at_shocks(name, self._shocks) if adapted else self.setup.generate(
+                (name, ))[name]
             give_back()
             yield from self._climb_level(name, mesh, previous)
             flow, state = self._level.flow, self._level.march.state
@@ -118,13 +133,17 @@ class BodyExecution(Climb):
         setup, run, sheet = self.setup, self.sheet.run, self.sheet
         turbulent = sheet.flow.model == "turbulent"
         flow = Discretisation(mesh, setup.stream, closure=sheet.flow.closure if turbulent else None,
-                              boundaries=setup.boundaries, direction=setup.direction,
-                              detached=self.detached and name == setup.levels[-1])
+                              boundaries=setup.boundaries, direction=setup.direction, detached=self.detached
+                              and name == setup.levels[-1])
         flow.exact_products = careful
         held = flow.krylov_type == np.float32
-        courant, vectors, tolerance = (MOST_COURANT, 20, 0.3) if held else (EXACT_COURANT, EXACT_VECTORS, EXACT_TOLERANCE) if turbulent else (1e5, 30, 0.1)
-        controls = MarchControls(run.courant_start, run.courant_most or courant, 1.5 if turbulent else 2.0, run.first_order_steps, run.krylov_vectors or vectors, tolerance,
-                                 least_solved=0.5, krylov_kept=KEPT_VECTORS if flow.n_cells > LARGE_GRID else None)
+        courant, vectors, tolerance = (MOST_COURANT, 20,
+                                       0.3) if held else (EXACT_COURANT, EXACT_VECTORS,
+                                                          EXACT_TOLERANCE) if turbulent else (1e5, 30, 0.1)
+        controls = MarchControls(run.courant_start, run.courant_most or courant, 1.5 if turbulent else 2.0,
+                                 run.first_order_steps, run.krylov_vectors or vectors, tolerance,
+                                 least_solved=0.5,
+                                 krylov_kept=KEPT_VECTORS if flow.n_cells > LARGE_GRID else None)
         resumed = self._resumed(name, flow, controls)
         if resumed:
             return resumed
@@ -132,10 +151,11 @@ class BodyExecution(Climb):
             state = flow.uniform_state()
         else:
             state = prolong(previous[0], mesh, *previous[1:], setup.stream.gamma)
-            controls = replace(controls, first_order_steps=0, courant_start=(12 if turbulent else 10) * run.courant_start)
+            controls = replace(controls, first_order_steps=0,
+                               courant_start=(12 if turbulent else 10) * run.courant_start)
         if careful:
-            controls = replace(controls, first_order_steps=max(30, 2 * run.first_order_steps), courant_start=0.3 * run.courant_start, courant_growth=1.3,
-                               most_change=0.1)
+            controls = replace(controls, first_order_steps=max(30, 2 * run.first_order_steps),
+                               courant_start=0.3 * run.courant_start, courant_growth=1.3, most_change=0.1)
         return MarchedLevel(name, flow, SteadyMarch(flow, state, controls))
 
     def _is_over(self):
@@ -163,14 +183,20 @@ class BodyExecution(Climb):
         return 1.0 if self._level.name == self.setup.levels[-1] else COARSE_PATIENCE
 
     def _means(self):
-        """(means, deviations, drift of the drag between the two halves, steps) over the second half of the level's record."""
+        """(means, deviations, drift of the drag between the two halves, steps) over the second half of the
+        level's record."""
         record = self._level.recent
         window = record[len(record) // 2:]
         names = [n for n, v in window[-1].items() if isinstance(v, float)] if window else []
         columns = {n: np.array([r[n] for r in window if isinstance(r.get(n), float)]) for n in names}
         half = len(window) // 2
-        drift = {n: float(abs(v[:half].mean() - v[half:].mean())) if 0 < half < len(v) else float("inf") for n, v in columns.items()}
-        return {n: float(v.mean()) for n, v in columns.items()}, {n: float(v.std()) for n, v in columns.items()}, drift, len(window)
+        drift = {
+            n: float(abs(v[:half].mean() - v[half:].mean())) if 0 < half < len(v) else float("inf")
+            for n, v in columns.items()
+        }
+        return {n: float(v.mean())
+                for n, v in columns.items()}, {n: float(v.std())
+                                               for n, v in columns.items()}, drift, len(window)
 
     def _changes(self, over=STEADY_OVER):
         """Relative change of lift and drag over the last steps."""
@@ -178,11 +204,15 @@ class BodyExecution(Climb):
         if len(record) <= over:
             return {name: float("inf") for name in ("lift", "drag")}
         scale = self._scales(record[-1])
-        return {name: (max(r[name] for r in record) - min(r[name] for r in record)) / scale[name] for name in ("lift", "drag")}
+        return {
+            name: (max(r[name] for r in record) - min(r[name] for r in record)) / scale[name]
+            for name in ("lift", "drag")
+        }
 
     @staticmethod
     def _scales(coefficients):
-        """What changes of lift and drag are measured against: a small lift against the drag, a small drag against a fifth of the lift."""
+        """What changes of lift and drag are measured against: a small lift against the drag, a small drag
+        against a fifth of the lift."""
         drag = max(abs(coefficients["drag"]), 0.2 * abs(coefficients["lift"]), 0.02)
         return {"drag": drag, "lift": max(abs(coefficients["lift"]), drag)}
 
@@ -195,7 +225,8 @@ class BodyExecution(Climb):
             return True
         if len(level.recent) <= STEADY_OVER or not self._steps_move(STEADY_OVER):
             return False
-        if max(self._changes().values()) <= patience * run.steady and (len(level.recent) >= LEAST_RECORD or patience > 1):
+        if max(self._changes().values()) <= patience * run.steady and (len(level.recent) >= LEAST_RECORD
+                                                                       or patience > 1):
             return True
         return len(level.recent) >= LEAST_RECORD and self._mean_stands(patience)
 
@@ -208,17 +239,20 @@ class BodyExecution(Climb):
         """Whether a body is drawn forward, or pushed by many times the dynamic pressure on its box."""
         size = np.sort(self.setup.body.surface.size)
         area = self.setup.area / float(size[1] * size[2])
-        return channels["drag"] * area < PULLED or max(abs(channels["drag"]), abs(channels["lift"])) * area > PUSHED
+        return channels["drag"] * area < PULLED or max(abs(channels["drag"]), abs(
+            channels["lift"])) * area > PUSHED
 
     def _moves(self):
         """Whether the forces still swing, so that their mean is the answer."""
-        return self._level.march.residual > self.sheet.run.residual and max(self._changes().values()) > self.sheet.run.steady
+        return self._level.march.residual > self.sheet.run.residual and max(
+            self._changes().values()) > self.sheet.run.steady
 
     def _finish_level(self):
         level = self._level
         level.flow.time_rate = 0.0
         level.flow.residual(self._state())
-        last = self._read({"step": len(self.history), "residual": level.march.residual, "courant": level.march.courant})
+        last = self._read(
+            {"step": len(self.history), "residual": level.march.residual, "courant": level.march.courant})
         changes = self._changes(3 if level.march.residual <= self.sheet.run.residual else STEADY_OVER)
         if self._moves() and len(level.recent) > STEADY_OVER:
             means, _, drift, _ = self._means()
@@ -227,8 +261,10 @@ class BodyExecution(Climb):
                 # A wake that wanders on a coarse grid still has a mean that carries the trend.
                 scale = self._scales(means)
                 changes = {name: drift[name] / scale[name] for name in changes}
-        self.finished.append(LevelResult(level.name, level.flow.n_cells, level.steps, level.march.residual, self._is_settled(), round(level.seconds, 3), last,
-                                         changes, [], [], mesh_quality(level.flow.mesh), wall_units(level.flow)))
+        self.finished.append(
+            LevelResult(level.name, level.flow.n_cells, level.steps, level.march.residual, self._is_settled(),
+                        round(level.seconds, 3), last, changes, [], [], mesh_quality(level.flow.mesh),
+                        wall_units(level.flow)))
 
     def _follow(self):
         """Follow the finest level in time with the large eddies set free, and record."""
@@ -238,11 +274,13 @@ class BodyExecution(Climb):
         wanted = max(int(np.ceil(self._longer() * run.duration / step)), 16)
         kept = self._resumed_time
         if kept:
-            self.time_march = TimeMarch(level.flow, kept["state"], step / mach, TIME_TOLERANCE, kept["time"], kept["before"])
+            self.time_march = TimeMarch(level.flow, kept["state"], step / mach, TIME_TOLERANCE, kept["time"],
+                                        kept["before"])
         else:
             self.time_march = TimeMarch(level.flow, level.march.state.copy(), step / mach, TIME_TOLERANCE)
         self._time_step = step
-        message = f"Following the flow in time: {wanted - len(self._followed)} steps of {step:.3g} body lengths"
+        message = (
+            f"Following the flow in time: {wanted - len(self._followed)} steps of {step:.3g} body lengths")
         began, earlier = time.monotonic(), level.seconds
         while len(self._followed) < wanted:
             try:
@@ -251,20 +289,24 @@ class BodyExecution(Climb):
                 raise RunFailed(str(error)) from None
             if len(self._followed) == run_share(run.discard, wanted):
                 self.channels.restart_means()
-            channels = self._read({"step": len(self.history) + 1, "residual": report.remaining, "courant": 0.0})
+            channels = self._read(
+                {"step": len(self.history) + 1, "residual": report.remaining, "courant": 0.0})
             self._followed.append(channels)
             if len(self._followed) > run_share(run.discard, wanted):
                 self.mean_field.add(moments_of(self.time_march.state, level.flow.flow_columns))
             level.steps += 1
             level.seconds = earlier + time.monotonic() - began
-            yield self._record(report.remaining, 0.0, channels, message, 0.3 + 0.7 * len(self._followed) / wanted, {"time": self.time_march.time * mach})
+            yield self._record(report.remaining, 0.0, channels, message,
+                               0.3 + 0.7 * len(self._followed) / wanted,
+                               {"time": self.time_march.time * mach})
             message = ""
 
     def _share(self):
         level, levels = self._level, self.setup.levels
         weights = [8.0**k for k in range(len(levels))]
         here = levels.index(level.name)
-        done = sum(weights[:here]) + weights[here] * min(0.97, level.steps / (level.steps + 0.35 * EXPECTED_STEPS))
+        done = sum(weights[:here]) + weights[here] * min(0.97, level.steps /
+                                                         (level.steps + 0.35 * EXPECTED_STEPS))
         return float(done / sum(weights)) * (0.3 if self.detached else 1.0)
 
     def _kept_arrays(self):
@@ -273,14 +315,19 @@ class BodyExecution(Climb):
     def _kept_time(self):
         if self.time_march is None or self.time_march.before is None:
             return None
-        return {"time": self.time_march.time, "entries": list(self._followed), "state": self.time_march.state.copy(), "before": self.time_march.before.copy(), **self.mean_field.kept()}
+        return {
+            "time": self.time_march.time, "entries": list(self._followed),
+            "state": self.time_march.state.copy(), "before": self.time_march.before.copy(),
+            **self.mean_field.kept()
+        }
 
     @property
     def mean(self):
-        """Over time after the start-up: means of [p, T, u, v, w] and the variance of p, shape (n_cells, 6); or None."""
+        """Over time after the start-up: means of [p, T, u, v, w] and the variance of p, shape (n_cells, 6);
+        or None."""
         found = self.mean_field.mean
         if found is not None:
-            found[:, -1] = np.maximum(found[:, -1] - found[:, 0] ** 2, 0.0)
+            found[:, -1] = np.maximum(found[:, -1] - found[:, 0]**2, 0.0)
         return found
 
     def conclude(self, stopped=False):
@@ -295,10 +342,18 @@ class BodyExecution(Climb):
         averages = None
         if self._followed and self.time_march is not None:
             used = self._followed[run_share(sheet.run.discard, len(self._followed)):]
-            statistics = {n: statistics_of([r[n] for r in used], self._time_step) for n, v in used[-1].items() if isinstance(v, float)}
+            statistics = {
+                n: statistics_of([r[n] for r in used], self._time_step)
+                for n, v in used[-1].items() if isinstance(v, float)
+            }
             coefficients.update({n: s.mean for n, s in statistics.items() if s})
-            averages = {"of": "time steps", "steps": len(used), "deviations": {n: s.rms for n, s in statistics.items() if s},
-                        "errors": {n: 2.0 * s.mean_error for n, s in statistics.items() if s}}
+            averages = {
+                "of": "time steps", "steps": len(used),
+                "deviations": {n: s.rms
+                               for n, s in statistics.items()
+                               if s}, "errors": {n: 2.0 * s.mean_error
+                                                 for n, s in statistics.items() if s}
+            }
         elif means and self._moves():
             averages = {"of": "steps", "steps": window, "deviations": deviations, "errors": drift}
         for name, value in (averages or {"errors": {}})["errors"].items():
@@ -307,18 +362,29 @@ class BodyExecution(Climb):
         level.flow.residual(self._state())
         verdict = judge_body(setup, last, trends, averages, stopped, self._resolution(), self._undefined())
         return {
-            "format": 1, "space": "body", "title": sheet.title, "coefficients": coefficients, "trends": trends,
-            "forces": body_forces(coefficients, setup.air, setup.area, setup.length, sheet.instruments.force_unit),
-            "control_volume": None, "layer": [], "unsteady": None, "averages": averages, "formulas": [f.name for f in sheet.instruments.formulas],
-            "levels": [{k: v for k, v in vars(f).items() if k != "changes"} for f in self.finished], "verdict": verdict.as_dict(), "shocks": [], "separations": [],
-            "probes": self._probes(), "meters": self._meters(), "surfaces": self.balance.by_surface(level.flow), "build_up": self._build_up(),
-            "weight": self._weight(coefficients), "air": {**derived_air(setup), "yaw": sheet.air.yaw}, "shape": setup.measures(),
-            "y_plus": last.y_plus, "cells": last.cells, "steps": len(self.history), "seconds": round(self._clock(), 2),
-            "cost_per_cell_step": last.seconds / max(last.cells * last.steps, 1)}
+            "format": 1, "space": "body", "title": sheet.title, "coefficients": coefficients,
+            "trends": trends, "forces": body_forces(coefficients, setup.air, setup.area, setup.length,
+                                                    sheet.instruments.force_unit), "control_volume": None,
+            "layer": [], "unsteady": None, "averages": averages,
+            "formulas": [f.name for f in sheet.instruments.formulas
+                         ], "levels": [{k: v
+                                        for k, v in vars(f).items() if k != "changes"}
+                                       for f in self.finished], "verdict": verdict.as_dict(), "shocks": [],
+            "separations": [], "probes": self._probes(), "meters": self._meters(),
+            "surfaces": self.balance.by_surface(level.flow), "build_up": self._build_up(),
+            "weight": self._weight(coefficients), "air": {**derived_air(setup), "yaw": sheet.air.yaw},
+            "shape": setup.measures(), "y_plus": last.y_plus, "cells": last.cells, "steps": len(self.history),
+            "seconds": round(self._clock(),
+                             2), "cost_per_cell_step": last.seconds / max(last.cells * last.steps, 1)
+        }
 
     def _trends(self):
         """{channel: Trend as dict} from the levels whose forces (or their means) had come to rest."""
-        return {n: t.as_dict() for n, t in level_trends(self.finished, lambda f: max(f.changes.values()) < 0.05, spatial=True).items()}
+        return {
+            n: t.as_dict()
+            for n, t in level_trends(self.finished, lambda f: max(f.changes.values()) < 0.05,
+                                     spatial=True).items()
+        }
 
     def _resolution(self):
         """Cells of the body's surface over its smaller sides."""
@@ -326,17 +392,24 @@ class BodyExecution(Climb):
 
     def _probes(self):
         sampler, scale = SpatialSampler(self._level.flow, self._state()), self.setup.scale
-        return {p.name: read_point(sampler, np.array([p.x, p.y, p.z]) / scale) for p in self.sheet.instruments.probes}
+        return {
+            p.name: read_point(sampler,
+                               np.array([p.x, p.y, p.z]) / scale)
+            for p in self.sheet.instruments.probes
+        }
 
     def _meters(self):
         """Readings of the flow meters, with mass and volume flow in SI."""
         sampler, setup = SpatialSampler(self._level.flow, self._state()), self.setup
         out, scale, air = {}, setup.scale, setup.air
         for meter in self.sheet.instruments.meters:
-            reading = read_meter(sampler, meter.x / scale, (meter.y / scale, meter.z / scale), meter.width / scale, meter.height / scale)
+            reading = read_meter(sampler, meter.x / scale, (meter.y / scale, meter.z / scale),
+                                 meter.width / scale, meter.height / scale)
             if reading:
-                reading["kilograms_per_second"] = reading["mass_flow"] * air.density * air.speed * meter.width * meter.height
-                reading["cubic_metres_per_second"] = reading["speed"] * air.speed * meter.width * meter.height * reading["covered"]
+                reading["kilograms_per_second"] = reading[
+                    "mass_flow"] * air.density * air.speed * meter.width * meter.height
+                reading["cubic_metres_per_second"] = reading[
+                    "speed"] * air.speed * meter.width * meter.height * reading["covered"]
             out[meter.name] = reading
         return out
 
@@ -352,14 +425,23 @@ class BodyExecution(Climb):
 
     def _weight(self, coefficients):
         mass = self.sheet.instruments.mass
-        return -coefficients["lift"] * self.setup.air.dynamic_pressure * self.setup.area / (9.80665 * mass) if mass else None
+        return -coefficients["lift"] * self.setup.air.dynamic_pressure * self.setup.area / (
+            9.80665 * mass) if mass else None
 
 
 def _with_drift(trend, drift, averages, alone):
-    """A trend whose error bar also holds what the mean is uncertain by; `alone` where that makes a bar even without a grid trend."""
+    """A trend whose error bar also holds what the mean is uncertain by; `alone` where that makes a bar even
+    without a grid trend."""
     if trend["error"] is None and not alone:
-        return trend | {"words": f"{trend['words']} The mean over {averages['steps']} {averages['of']} drifts by ± {drift:.2g}."}
-    return trend | {"error": (trend["error"] or 0.0) + drift, "words": f"{trend['words']} The error bar holds ± {drift:.2g} of the mean over {averages['steps']} {averages['of']}."}
+        return trend | {
+            "words": f"{trend['words']} The mean over {averages['steps']} {averages['of']} drifts by ± "
+            f"{drift:.2g}."
+        }
+    return trend | {
+        "error": (trend["error"] or 0.0) + drift,
+        "words": f"{trend['words']} The error bar holds ± {drift:.2g} of the mean over {averages['steps']} "
+        f"{averages['of']}."
+    }
 
 
 def run_share(discard, count):

@@ -28,7 +28,7 @@ def surface_boundaries(sheet, body, air, scale, direction):
     domain, viscous = sheet.domain, sheet.flow.model != "inviscid"
     out = {name: Boundary("far field") for name in SIDES}
     if domain.walls == "slip":
-        sides = ("left", "right", "ceiling") + (("floor",) if domain.kind == "free" else ())
+        sides = ("left", "right", "ceiling") + (("floor", ) if domain.kind == "free" else ())
         out.update({name: Boundary("slip") for name in sides})
     if domain.kind == "ground":
         kind = "no-slip" if viscous and domain.ground != "slip" else "slip"
@@ -40,7 +40,10 @@ def surface_boundaries(sheet, body, air, scale, direction):
     for number, action in enumerate(sheet.air.walls):
         for name in _meant(action.surface, body.surface, number):
             if name == "left" and domain.half == "yes":
-                raise ValueError(f"air.walls.{number}.surface = left: with half of the body that side is the symmetry plane. Name another, or take the whole body")
+                raise ValueError(
+                    f"air.walls.{number}.surface = left: with half of the body that side is the symmetry "
+                    "plane. Name another, or take the whole body"
+                )
             out[name] = _boundary(action, name, body.surface, air, scale, viscous, domain)
     return out
 
@@ -69,8 +72,9 @@ def _meant(name, surface, number):
     if name in surface.parts:
         own = surface.part == surface.parts.index(name)
         return [patches[k] for k in np.unique(surface.patch[own])]
-    raise ValueError(f"air.walls.{number}.surface = {name}: there is no such surface. There are: {', '.join(surfaces_to_name(surface))}. "
-                     "Name a surface under Shape, or take one of these")
+    raise ValueError(
+        f"air.walls.{number}.surface = {name}: there is no such surface. There are: "
+        f"{', '.join(surfaces_to_name(surface))}. Name a surface under Shape, or take one of these")
 
 
 def _wheels(body, mach, scale):
@@ -92,6 +96,7 @@ def _rolling(axle, mach, surface, part, scale):
     def velocity(points):
         arm = points - axle
         return rate * np.stack([-arm[:, 2], np.zeros(len(points)), arm[:, 0]], axis=1)
+
     return velocity
 
 
@@ -99,13 +104,16 @@ def _boundary(action, name, surface, air, scale, viscous, domain):
     """One surface's condition."""
     def gauge(pressure):
         return (pressure / air.pressure - 1) / air.gamma
+
     does, sound = action.action, air.speed_of_sound
     if does in NEEDS_FRICTION and not viscous or does == "slips":
         return Boundary("slip")
     if does in NEEDS_FRICTION:
-        velocity = (action.along / sound, action.across / sound, action.upwards / sound) if does == "slides" else ()
+        velocity = (action.along / sound, action.across / sound,
+                    action.upwards / sound) if does == "slides" else ()
         heat = action.heat / (air.density * sound**3) if does == "heated" else 0.0
-        return Boundary("no-slip", velocity, temperature=action.temperature / air.temperature, isothermal=does == "held", heat=heat)
+        return Boundary("no-slip", velocity, temperature=action.temperature / air.temperature,
+                        isothermal=does == "held", heat=heat)
     warm = action.total_temperature / air.temperature
     blown = (action.blown_temperature or air.temperature) / air.temperature
     if does == "blows":
@@ -117,11 +125,13 @@ def _boundary(action, name, surface, air, scale, viscous, domain):
     if does == "supersonic":
         cold = action.static_temperature / air.temperature
         inward = -_outward(name, surface)
-        return Boundary("far field", state=(gauge(action.pressure), cold, *(action.mach * np.sqrt(cold) * inward)))
+        return Boundary("far field",
+                        state=(gauge(action.pressure), cold, *(action.mach * np.sqrt(cold) * inward)))
     # Of half a body half of the surface is computed, and half of its flow.
     flow = action.mass_flow / (air.density * sound * scale**2) * (0.5 if domain.half == "yes" else 1.0)
     kind = {"takes in": "mass outlet", "feeds": "mass inlet", "blows mass": "blown"}[does]
-    return Boundary(kind, mass_flow=flow, blown=flow, whole=True, by_speed=False, temperature=blown if kind == "blown" else warm)
+    return Boundary(kind, mass_flow=flow, blown=flow, whole=True, by_speed=False,
+                    temperature=blown if kind == "blown" else warm)
 
 
 def _triangles(name, surface):

@@ -8,6 +8,6 @@ from ..nozzle.ready import prepare_nozzle
 from .ready import estimate_noise, noise_channels
 from .run import NoiseExecution, preflight_jet
 
-KIND = Kind("jet", "nozzle", prepare_nozzle, preflight_jet, lambda setup, cost: estimate_noise(setup), DEFAULT_COST,
-            "cost_per_cell_step_in_nozzles", noise_channels, NoiseExecution, measure_quality, nozzle_files, NozzleResult,
-            reads_lines=True)
+KIND = Kind("jet", "nozzle", prepare_nozzle, preflight_jet, lambda setup, cost: estimate_noise(setup),
+            DEFAULT_COST, "cost_per_cell_step_in_nozzles", noise_channels, NoiseExecution, measure_quality,
+            nozzle_files, NozzleResult, reads_lines=True)

@@ -2,7 +2,6 @@
 from dataclasses import replace
 
 import numpy as np
-from scipy.signal import find_peaks
 
 from ....grids.blocks import block_cells, line_edges, used_only
 from ....grids.mesh import mesh_from_cells, revolve
@@ -12,11 +11,15 @@ from ....instruments.sections import Sections
 from ....sheet import write_toml
 from ....sound.far_field import carried_frequencies, extrapolate, valid_angles
 from ....sound.jet import SAMPLE_EVERY
-from ....sound.spectra import find_tones, level, spectrum
+from ....sound.spectra import level
 from ...climb import Climb
 from ...findings import formula_findings, gravest_first
 from ..nozzle.judge import supply_findings
-from .ready import KEPT_SEGMENTS, SCREECH_SOURCE, SEGMENT, cell_length, make_flow, noise_channels, preflight_noise, screech_formula
+from .ready import (
+    SCREECH_SOURCE, SEGMENT, cell_length, make_flow, noise_channels, preflight_noise,
+    screech_formula
+)
+from .readings import CELLS_UP_TO, layer_thickness, microphone_result, spacing_of_cells, start_up_of
 from ..nozzle.run import NozzleExecution
 from ..nozzle.ready import prepare_nozzle, theory_result
 from ...progress import Checkpoint, LevelResult, Progress, RunFailed
@@ -28,17 +31,14 @@ BATCH = 40
 # How steady a tone's amplitude must be between the record's halves.
 STEADY = 0.05
 
-# The cylinder on which the waves that leave are recorded, in exit diameters, the stretch in which a jet's tones arise, and the far field's distance and angles.
+# The cylinder on which the waves that leave are recorded, in exit diameters, the stretch in which a jet's
+# tones arise, and the far field's distance and angles.
 CYLINDER, CYLINDER_FROM, CYLINDER_TO, SOURCES = 2.5, -2.9, 11.5, (1.0, 5.0)
 FAR, FAR_ANGLES = 100.0, tuple(range(20, 161, 5))
 # Time over which moments are kept to be played back, and steps between two moments of the mean.
 FRAME_SPAN, MEAN_EVERY = 12.0, 40
 # Where the waves that run down the jet are followed: a line outside its shear layer, in exit diameters.
 SHEAR_LINE, SHEAR_FROM, SHEAR_TO = 0.75, 0.5, 5.0
-# Shock cells are told by peaks of the mean pressure on the axis that stand out by this share of its swing, up to this station.
-CELL_PEAK, CELLS_UP_TO, CELLS_APART = 0.01, 7.0, 0.6
-# The start-up ends where a signal, over a window, is as strong as over the last segments within this share.
-WINDOWS, GROWN = 6, 0.1
 
 
 def inside_sheet(sheet):
@@ -48,11 +48,13 @@ def inside_sheet(sheet):
     grid = sheet.grid.model_copy(update={"level": "medium"})
     flow = sheet.flow.model_copy(update={"model": "turbulent"})
     air = sheet.air.model_copy(update={"outlet": "pressure", "back_pressure": None})
-    return sheet.model_copy(update={"instruments": instruments, "domain": domain, "grid": grid, "flow": flow, "air": air})
+    return sheet.model_copy(
+        update={"instruments": instruments, "domain": domain, "grid": grid, "flow": flow, "air": air})
 
 
 def exit_of(inside, radii):
-    """What a finished run of the inside finds across its exit: [density, u, v, pressure] at `radii` (exit diameters) in the jet's scales, shape (4, n)."""
+    """What a finished run of the inside finds across its exit: [density, u, v, pressure] at `radii` (exit
+    diameters) in the jet's scales, shape (4, n)."""
     _, flow, state = inside.field()
     mesh, air = flow.mesh, inside.setup.air
     found = Sections(mesh)
@@ -67,26 +69,8 @@ def exit_of(inside, radii):
     return np.stack([1.4 * p / t, u, v, p])
 
 
-def layer_thickness(radii, speed):
-    """Distance from the wall (at a half) at which the speed reaches 99 % of that on the axis."""
-    if speed[-1] >= 0.99 * speed[0]:
-        return 0.0
-    return float(0.5 - np.interp(-0.99 * speed[0], -speed, radii))
-
-
-def spacing_of_cells(x, pressure, expected):
-    """Mean length of the first four shock cells by the peaks of a pressure along the axis, evenly spaced in x; None where fewer than three stand out.
-
-    The exit's own waves make smaller peaks in between: none is taken that stands nearer than a share of the expected length to a higher one.
-    """
-    apart = max(CELLS_APART * expected / (x[1] - x[0]), 1.0)
-    peaks = find_peaks(pressure, prominence=CELL_PEAK * np.ptp(pressure), distance=apart)[0]
-    return float(np.diff(x[peaks])[:4].mean()) if len(peaks) >= 3 else None
-
-
 class _Picture:
     """What a page or a file needs of the flow: its mesh."""
-
     def __init__(self, mesh):
         self.mesh, self.n_cells = mesh, mesh.n_cells
 
@@ -100,7 +84,9 @@ def preflight_jet(setup):
 class NoiseExecution(Climb):
     """One run of a jet in time; see `Climb`. There is one level, and the march is in time."""
 
-    reported = (("tone", "tone", "Hz", 1), ("tone_level", "its level", "dB", 1), ("sound_level", "level", "dB", 1), ("mass_flow", "mass flow", "kg/s", 6), ("thrust", "thrust", "N", 4))
+    reported = (("tone", "tone", "Hz", 1), ("tone_level", "its level", "dB", 1),
+                ("sound_level", "level", "dB", 1), ("mass_flow", "mass flow", "kg/s", 6), ("thrust", "thrust",
+                                                                                           "N", 4))
 
     @property
     def headlines(self):
@@ -135,16 +121,23 @@ class NoiseExecution(Climb):
         jet, wanted, discard = self.jet, self._wanted(), self.sheet.flow.discard
         if self.sheet.flow.exit_profile == "computed" and not jet.steps:
             yield from self._compute_exit()
-        message = f"{jet.cells} cells, {int((wanted - jet.time) / jet.step)} steps of {jet.step * self.time_unit * 1e6:.3g} µs"
+        message = (f"{jet.cells} cells, {int((wanted - jet.time) / jet.step)} steps of "
+                   f"{jet.step * self.time_unit * 1e6:.3g} µs")
         while jet.time < wanted:
             if self.recorder.mean_field.count == 0:
                 self.channels.restart_means()
             for _ in range(BATCH // SAMPLE_EVERY):
                 if not jet.advance(SAMPLE_EVERY):
                     raise RunFailed(self._blown_up())
-                self.record.append([jet.time * self.time_unit, *(jet.pressure(*place) * self.unit for place in self.places.values())])
+                self.record.append([
+                    jet.time * self.time_unit,
+                    *(jet.pressure(*place) * self.unit for place in self.places.values())
+                ])
                 self.recorder.add(wanted, discard, self._cells)
-            channels = {channel_name(f"p_{name}"): self.record[-1][k + 1] for k, name in enumerate(self.places)}
+            channels = {
+                channel_name(f"p_{name}"): self.record[-1][k + 1]
+                for k, name in enumerate(self.places)
+            }
             channels |= self.channels.compute(channels)
             yield self._progress(channels, message)
             message = ""
@@ -161,27 +154,43 @@ class NoiseExecution(Climb):
         self.jet.let_in(*exit_of(inside, self.jet.exit_rows))
         leaves = self._exit()
         settled = "" if inside.result["verdict"]["settled"] else "; that run has not settled"
-        found = f"Exit of the inside: Mach {leaves['mach']:.4f} on the axis, boundary layer {leaves['layer']:.3g} diameters{settled}"
+        found = (f"Exit of the inside: Mach {leaves['mach']:.4f} on the axis, boundary layer "
+                 f"{leaves['layer']:.3g} diameters{settled}")
         yield replace(self._progress(quiet, found), share=0.0)
 
     def _progress(self, channels, message):
         jet = self.jet
-        entry = {"step": len(self.history) + 1, "level": "fine", "residual": 0.0, "courant": 0.6, **channels, "time": jet.time * self.time_unit}
+        entry = {
+            "step": len(self.history) + 1, "level": "fine", "residual": 0.0, "courant": 0.6,
+            **channels, "time": jet.time * self.time_unit
+        }
         self.history.append(entry)
-        return Progress(entry["step"], "fine", jet.steps, 0.0, 0.6, channels, min(jet.time / self._wanted(), 1.0), message)
+        return Progress(entry["step"], "fine", jet.steps, 0.0, 0.6, channels,
+                        min(jet.time / self._wanted(), 1.0), message)
 
     def _wanted(self):
-        """Time to follow, in exit diameters over the speed of sound: every time that a run is run further adds a segment of the spectra."""
+        """Time to follow, in exit diameters over the speed of sound: every time that a run is run further
+        adds a segment of the spectra."""
         return self.sheet.flow.duration + SEGMENT * self.extra_steps / 100
 
     def _blown_up(self):
         bad = np.argwhere(~np.isfinite(self.jet.u[0]))
-        where = f" near x = {self.jet.x[bad[0][1]] * self.setup.scale:.3g} m behind the exit, r = {self.jet.r[bad[0][0]] * self.setup.scale:.3g} m" if len(bad) else ""
-        return f"The jet could not be followed beyond {self.jet.time:.0f} diameters over the speed of sound{where}. Take a lower Reynolds number (flow.noise_reynolds) or more cells per diameter."
+        where = ""
+        if len(bad):
+            x, r = self.jet.x[bad[0][1]] * self.setup.scale, self.jet.r[bad[0][0]] * self.setup.scale
+            where = f" near x = {x:.3g} m behind the exit, r = {r:.3g} m"
+        return (
+            f"The jet could not be followed beyond {self.jet.time:.0f} diameters over the speed of "
+            f"sound{where}. Take a lower Reynolds number (flow.noise_reynolds) or more cells per diameter.")
 
     def checkpoint(self):
-        return Checkpoint(write_toml(self.sheet), "fine", self.jet.u.reshape(4, -1).copy(), {"steps": self.jet.steps}, list(self.history), [], self._clock(),
-                          {"time": self.jet.time, "entries": [list(row) for row in self.record], "before": self.jet.mean.reshape(4, -1).copy(), "exit": self.jet.jet.copy(), **self.recorder.kept()})
+        return Checkpoint(write_toml(self.sheet), "fine",
+                          self.jet.u.reshape(4, -1).copy(), {"steps": self.jet.steps}, list(self.history), [],
+                          self._clock(), {
+                              "time": self.jet.time,
+                              "entries": [list(row) for row in self.record], "before": self.jet.mean.reshape(
+                                  4, -1).copy(), "exit": self.jet.jet.copy(), **self.recorder.kept()
+                          })
 
     def _cells(self):
         """[pressure above ambient, temperature, u, v] of the cells of the picture's mesh, shape (n, 4)."""
@@ -204,10 +213,14 @@ class NoiseExecution(Climb):
         return {name: {"s": data[:, 0], "pressure": data[:, k + 1]} for k, name in enumerate(self.places)}
 
     def _microphones(self, start_up):
-        return {name: microphone_result(row["s"], row["pressure"], start_up, SEGMENT * self.time_unit) for name, row in self.rows().items()}
+        return {
+            name: microphone_result(row["s"], row["pressure"], start_up, SEGMENT * self.time_unit)
+            for name, row in self.rows().items()
+        }
 
     def _far_field(self):
-        """Levels in the far field, estimated from the waves that passed the cylinder; None where the record is too short."""
+        """Levels in the far field, estimated from the waves that passed the cylinder; None where the record
+        is too short."""
         kept = self.recorder.surround
         rate = 1 / (SAMPLE_EVERY * self.jet.step)
         segment = int(SEGMENT * rate)
@@ -216,17 +229,24 @@ class NoiseExecution(Climb):
         x, radius = self.recorder.stations, self.recorder.radius
         found = extrapolate(x, radius, np.array(kept), rate, FAR_ANGLES, segment)
         # From one exit diameter's distance to the stated one, and into pascals.
-        scale = (self.unit / FAR) ** 2
+        scale = (self.unit / FAR)**2
         total = scale * found.mean_square()
         strongest = found.frequency[np.argmax(found.density.max(axis=0))]
         step = found.frequency[1] - found.frequency[0]
         tone = scale * found.mean_square(strongest - 2.5 * step, strongest + 2.5 * step)
         low, high = carried_frequencies(x)
-        return {"distance": FAR * self.setup.scale, "angles": list(FAR_ANGLES), "levels": [level(v) for v in total], "loudest": float(strongest / self.time_unit), "loudest_levels": [level(v) for v in tone],
-                "valid_angles": list(valid_angles(x, radius, SOURCES)), "valid_frequencies": [low / self.time_unit, high / self.time_unit], "radius": radius * self.setup.scale}
+        return {
+            "distance": FAR * self.setup.scale, "angles": list(FAR_ANGLES),
+            "levels": [level(v) for v in total], "loudest": float(strongest / self.time_unit),
+            "loudest_levels": [level(v) for v in tone], "valid_angles": list(valid_angles(x, radius,
+                                                                                          SOURCES)),
+            "valid_frequencies": [low / self.time_unit,
+                                  high / self.time_unit], "radius": radius * self.setup.scale
+        }
 
     def _measured_formula(self, tone):
-        """Cell length and speed of the waves as this jet has them, in diameters and in shares of the expanded jet's speed, and the tone they make by the formula, Hz; None where they cannot be told."""
+        """Cell length and speed of the waves as this jet has them, in diameters and in shares of the expanded
+        jet's speed, and the tone they make by the formula, Hz; None where they cannot be told."""
         recorder, mean = self.recorder, self.recorder.mean
         if tone is None or mean is None or screech_formula(self.setup) is None:
             return None
@@ -236,13 +256,19 @@ class NoiseExecution(Climb):
         speed = recorder.wave_speed(tone["frequency"] * self.time_unit)
         if cell is None or speed is None:
             return None
-        return {"cell": cell, "speed": speed / self.jet.speed, "frequency": speed / (cell * (1 + speed)) / self.time_unit}
+        return {
+            "cell": cell, "speed": speed / self.jet.speed,
+            "frequency": speed / (cell * (1 + speed)) / self.time_unit
+        }
 
     def _exit(self):
         """What leaves the exit, for the result."""
         rho, u, _, p = self.jet.jet.astype(float)
-        return {"from": self.sheet.flow.exit_profile, "mach": float(u[0] / np.sqrt(1.4 * p[0] / rho[0])), "pressure": float(1.4 * p[0] * self.setup.air.ambient_pressure),
-                "layer": layer_thickness(self.jet.exit_rows, u)}
+        return {
+            "from": self.sheet.flow.exit_profile, "mach": float(u[0] / np.sqrt(1.4 * p[0] / rho[0])),
+            "pressure": float(1.4 * p[0] * self.setup.air.ambient_pressure),
+            "layer": layer_thickness(self.jet.exit_rows, u)
+        }
 
     def conclude(self, stopped=False):
         """The result of what has been recorded so far, as plain values."""
@@ -251,43 +277,84 @@ class NoiseExecution(Climb):
         found, derived = self._microphones(start_up), setup.derived()
         first = next((m for m in found.values() if m), None)
         tone = first["tones"][0] if first and first["tones"] else None
-        coefficients = {name: float(derived[name]) for name in ("mass_flow", "thrust", "exit_mach")} | {"exit_p": float(derived["exit_pressure"])}
+        coefficients = {name: float(derived[name])
+                        for name in ("mass_flow", "thrust", "exit_mach")
+                        } | {"exit_p": float(derived["exit_pressure"])}
         if first:
-            coefficients |= {"tone": tone["frequency"] if tone else None, "tone_level": tone["level"] if tone else None, "sound_level": first["level"]}
+            coefficients |= {
+                "tone": tone["frequency"] if tone else None, "tone_level": tone["level"] if tone else None,
+                "sound_level": first["level"]
+            }
             coefficients = {k: v for k, v in coefficients.items() if v is not None}
         coefficients |= self.channels.compute({**(self.history[-1] if self.history else {}), **coefficients})
         words = {"tone": f"Within ± half a line of the spectrum, {first['step']:.3g} Hz." if first else ""}
-        trends = {n: {"values": [v], "order": None, "extrapolated": None, "error": 0.5 * first["step"] if n == "tone" else None, "behaviour": "one level",
-                      "words": words.get(n, "From one-dimensional theory." if n in ("mass_flow", "thrust", "exit_mach", "exit_p") else "Of this record.")} for n, v in coefficients.items() if isinstance(v, float)}
-        last = LevelResult("fine", self.jet.cells, self.jet.steps, 0.0, not stopped, round(self._clock(), 2), coefficients, {}, [], [], measure_quality(self.field()[1].mesh).as_dict())
+        trends = {
+            n: {
+                "values": [v], "order": None, "extrapolated": None,
+                "error": 0.5 * first["step"] if n == "tone" else None, "behaviour": "one level",
+                "words": words.get(
+                    n, "From one-dimensional theory." if n in ("mass_flow", "thrust", "exit_mach",
+                                                               "exit_p") else "Of this record.")
+            }
+            for n, v in coefficients.items() if isinstance(v, float)
+        }
+        last = LevelResult("fine", self.jet.cells, self.jet.steps, 0.0, not stopped, round(self._clock(), 2),
+                           coefficients, {}, [], [],
+                           measure_quality(self.field()[1].mesh).as_dict())
         verdict = self._judge(found, tone, stopped)
         return {
-            "format": 1, "space": "nozzle", "noise": {"microphones": found, "formula": screech_formula(setup), "formula_source": SCREECH_SOURCE, "rate": 1 / (SAMPLE_EVERY * self.jet.step * self.time_unit),
-                                                      "discard": start_up, "strouhal_unit": setup.scale / setup.air.speed_of_sound, "exit": self._exit(), "measured_formula": self._measured_formula(tone), "far_field": self._far_field()},
-            "title": sheet.title, "coefficients": coefficients, "trends": trends, "forces": {}, "control_volume": None, "layer": [], "unsteady": None,
-            "formulas": [f.name for f in sheet.instruments.formulas], "levels": [{k: v for k, v in vars(last).items() if k != "changes"}], "verdict": verdict.as_dict(), "shocks": [], "separations": [],
+            "format": 1, "space": "nozzle", "noise": {
+                "microphones": found, "formula": screech_formula(setup), "formula_source": SCREECH_SOURCE,
+                "rate": 1 / (SAMPLE_EVERY * self.jet.step * self.time_unit), "discard": start_up,
+                "strouhal_unit": setup.scale / setup.air.speed_of_sound, "exit": self._exit(),
+                "measured_formula": self._measured_formula(tone), "far_field": self._far_field()
+            }, "title": sheet.title, "coefficients": coefficients, "trends": trends, "forces": {},
+            "control_volume": None, "layer": [], "unsteady": None,
+            "formulas": [f.name for f in sheet.instruments.formulas],
+            "levels": [{k: v
+                        for k, v in vars(last).items()
+                        if k != "changes"}], "verdict": verdict.as_dict(), "shocks": [], "separations": [],
             "shock_cells": None, "theory": theory_result(setup), "probes": {}, "air": derived,
-            "shape": setup.measures(), "y_plus": None, "cells": self.jet.cells, "steps": self.jet.steps, "seconds": round(self._clock(), 2),
-            "cost_per_cell_step": self._clock() / max(self.jet.cells * self.jet.steps, 1)}
+            "shape": setup.measures(), "y_plus": None, "cells": self.jet.cells, "steps": self.jet.steps,
+            "seconds": round(self._clock(),
+                             2), "cost_per_cell_step": self._clock() / max(self.jet.cells * self.jet.steps, 1)
+        }
 
     def _judge(self, found, tone, stopped):
         doubts = formula_warnings([])
         first = next((m for m in found.values() if m), None)
         if first is None:
-            return Verdict(False, "Too short for a spectrum: the record after the start-up holds less than one and a half segments. Follow it for longer.", doubts)
-        span = f"Recorded for {first['seconds'] * 1e3:.3g} ms after the start-up, {first['segments']} segments"
+            return Verdict(
+                False,
+                "Too short for a spectrum: the record after the start-up holds less than one and a half "
+                "segments. Follow it for longer.", doubts)
+        span = (
+            f"Recorded for {first['seconds'] * 1e3:.3g} ms after the start-up, {first['segments']} segments")
         steady = first["change"] is not None and first["change"] < STEADY
         if tone:
-            words = f"{span}: a tone at {tone['frequency']:.0f} Hz, {tone['level']:.1f} dB at the first microphone, standing {tone['prominence']:.0f} dB out of its surroundings"
+            words = (f"{span}: a tone at {tone['frequency']:.0f} Hz, {tone['level']:.1f} dB at the first "
+                     f"microphone, standing {tone['prominence']:.0f} dB out of its surroundings")
             if first["change"] is not None:
-                words += f"; its amplitude differs by {100 * first['change']:.1f} % between the two halves of the record"
+                words += (
+                    f"; its amplitude differs by {100 * first['change']:.1f} % between the two halves of the "
+                    "record")
         else:
             words = f"{span}: no tone stands out"
         if not steady and tone:
-            doubts.append(f"The tone's amplitude still changes by more than 5 %: run it further (each time adds {SEGMENT:g} diameters over the speed of sound), or raise the time to follow.")
-        doubts += ["Compared for cold jets at fully expanded Mach numbers of 1.10, 1.15 and 1.20: with a boundary layer of 0.1 diameters at the exit the tone lay 9, 0 and 3 % above the screech formula, and within 4 % of it with the jet's own cells and waves; a thinner layer lowers it by up to a fifth.",
-                   "Axisymmetric flow: helical modes, which take over above a fully expanded Mach number of about 1.2 to 1.3, cannot occur, and broadband noise is not predicted.",
-                   f"The viscosity is that of a Reynolds number of {self.sheet.flow.noise_reynolds:g}, far below the real one: the tone's frequency depends on it through the layer at the exit, its level by itself."]
+            doubts.append(
+                "The tone's amplitude still changes by more than 5 %: run it further (each time adds "
+                f"{SEGMENT:g} diameters over the speed of sound), or raise the time to follow.")
+        doubts += [
+            "Compared for cold jets at fully expanded Mach numbers of 1.10, 1.15 and 1.20: with a boundary "
+            "layer of 0.1 diameters at the exit the tone lay 9, 0 and 3 % above the screech formula, and "
+            "within 4 % of it with the jet's own cells and waves; a thinner layer lowers it by up to a "
+            "fifth.",
+            "Axisymmetric flow: helical modes, which take over above a fully expanded Mach number of about "
+            "1.2 to 1.3, cannot occur, and broadband noise is not predicted.",
+            f"The viscosity is that of a Reynolds number of {self.sheet.flow.noise_reynolds:g}, far below "
+            "the real one: the tone's frequency depends on it through the layer at the exit, its level by "
+            "itself."
+        ]
         return Verdict(not stopped and (steady or not tone), words + ".", doubts)
 
 
@@ -305,7 +372,6 @@ class JetRecorder:
     stations, radius : ndarray, float
         Of the cylinder, in exit diameters.
     """
-
     def __init__(self, jet, flow, scale):
         self.jet, self._scale = jet, scale[:4]
         self.count = flow.frames
@@ -338,7 +404,8 @@ class JetRecorder:
             self.times = [*self.times, jet.time][-self.count:]
 
     def wave_speed(self, frequency):
-        """Speed at which the waves of this frequency (over the time unit) run down the jet beside its shear layer, over the speed of sound; None without a record."""
+        """Speed at which the waves of this frequency (over the time unit) run down the jet beside its shear
+        layer, over the speed of sound; None without a record."""
         if len(self._shear) < 64:
             return None
         rows = np.array(self._shear, dtype=float)
@@ -349,78 +416,32 @@ class JetRecorder:
 
     def kept(self):
         """What a checkpoint keeps."""
-        return {"surround": np.array(self.surround, dtype=np.float32), "shear": np.array(self._shear, dtype=np.float32), **self.mean_field.kept()}
+        return {
+            "surround": np.array(self.surround, dtype=np.float32),
+            "shear": np.array(self._shear, dtype=np.float32), **self.mean_field.kept()
+        }
 
     def restore(self, kept):
         self.surround, self._shear = list(kept["surround"]), list(kept["shear"])
         self.mean_field.restore(kept)
 
 
-def start_up_of(rows, least, segment):
-    """Time, s, up to which the records of a run are left out.
-
-    At least `least`, then on until every signal is as strong, within a share, as over the last of it; a segment and a half always stay.
-
-    Parameters
-    ----------
-    rows : dict of str to {"s", "pressure"}
-    least, segment : float
-        Seconds.
-    """
-    start = least
-    for row in rows.values():
-        t, p = row["s"], row["pressure"]
-        latest = t[-1] - KEPT_SEGMENTS * segment if len(t) else 0.0
-        if latest <= start:
-            continue
-        later = p[t > latest].std()
-        moments = np.arange(start, latest, segment / WINDOWS)
-        steady = (m for m in moments if abs(p[(t > m) & (t <= m + segment / WINDOWS)].std() - later) < GROWN * later)
-        start = next(steady, latest)
-    return float(start)
-
-
-def microphone_result(seconds, pressure, discard, segment):
-    """Level, tones and steadiness of a microphone's record after the start-up, or None where it is too short.
-
-    Returns
-    -------
-    dict
-        ``level`` (dB), ``tones`` (each ``frequency`` Hz, ``level`` dB, ``prominence`` dB, ``harmonic``), ``segments``, ``step`` (Hz), ``seconds``, ``change``: share by
-        which the first tone's amplitude differs between both halves, or None.
-    """
-    keep = seconds > discard
-    t, p = seconds[keep], pressure[keep]
-    if len(t) < 64 or t[-1] - t[0] < 1.2 * segment:
-        return None
-    rate = (len(t) - 1) / (t[-1] - t[0])
-    found = spectrum(p, rate, int(min(segment * rate, len(p))))
-    tones = find_tones(found)
-    change = None
-    if tones:
-        halves = [_amplitude(part, rate, tones[0].frequency) for part in np.array_split(p - p.mean(), 2)]
-        change = float(abs(halves[1] - halves[0]) / max(np.mean(halves), 1e-30))
-    return {"level": level(p.var()), "tones": [{"frequency": x.frequency, "level": level(min(x.rms**2, p.var())), "prominence": x.prominence, "harmonic": x.harmonic} for x in tones], "segments": found.segments,
-            "step": found.step, "seconds": float(t[-1] - t[0]), "change": change}
-
-
-def _amplitude(values, rate, frequency):
-    """Amplitude of the sine of a frequency that fits best."""
-    angle = 2 * np.pi * frequency * np.arange(len(values)) / rate
-    basis = np.stack([np.cos(angle), np.sin(angle)], axis=1)
-    found, *_ = np.linalg.lstsq(basis, values, rcond=None)
-    return float(np.hypot(*found))
-
-
 def jet_mesh(jet, shift):
-    """The mesh of a `JetFlow` in exit diameters from the inlet, for pictures and files, and which of its cells are there (shape (nr, nx))."""
+    """The mesh of a `JetFlow` in exit diameters from the inlet, for pictures and files, and which of its
+    cells are there (shape (nr, nx))."""
     x, r = jet.x_faces + shift, jet.r_faces
     number = np.arange(len(x) * len(r)).reshape(len(r), len(x))
     rows, columns = np.indices((len(r) - 1, len(x) - 1))
     present = (columns >= jet.at_exit) | (rows >= jet.at_outside)
     cells = block_cells(number.T).transpose(1, 0, 2)[present]
-    edges = {"axis": line_edges(number[0, jet.at_exit:]), "inlet": line_edges(number[:jet.at_wall + 1, jet.at_exit]), "lip": line_edges(number[jet.at_wall:jet.at_outside + 1, jet.at_exit]),
-             "outside": line_edges(number[jet.at_outside, :jet.at_exit + 1]), "behind": line_edges(number[jet.at_outside:, 0]), "surroundings": line_edges(number[-1]), "downstream": line_edges(number[:, -1])}
+    edges = {
+        "axis": line_edges(number[0, jet.at_exit:]), "inlet": line_edges(number[:jet.at_wall + 1,
+                                                                                jet.at_exit]),
+        "lip": line_edges(number[jet.at_wall:jet.at_outside + 1, jet.at_exit]),
+        "outside": line_edges(number[jet.at_outside, :jet.at_exit + 1]),
+        "behind": line_edges(number[jet.at_outside:, 0]), "surroundings": line_edges(number[-1]),
+        "downstream": line_edges(number[:, -1])
+    }
     points = np.stack(np.meshgrid(x, r), axis=-1).reshape(-1, 2)
     mesh = mesh_from_cells(*used_only(points, cells, edges), ("lip", "outside"), {"topology": "jet"})
     return revolve(mesh), present

@@ -7,6 +7,6 @@ from . import judge
 from .ready import nozzle_channels, prepare_nozzle
 from .run import NozzleExecution
 
-KIND = Kind("nozzle", "nozzle", prepare_nozzle, judge.preflight_nozzle, judge.estimate_nozzle, judge.DEFAULT_COST,
-            "cost_per_cell_step_in_nozzles", nozzle_channels, NozzleExecution, measure_quality, nozzle_files, NozzleResult,
-            reads_lines=True)
+KIND = Kind("nozzle", "nozzle", prepare_nozzle, judge.preflight_nozzle, judge.estimate_nozzle,
+            judge.DEFAULT_COST, "cost_per_cell_step_in_nozzles", nozzle_channels, NozzleExecution,
+            measure_quality, nozzle_files, NozzleResult, reads_lines=True)

@@ -7,6 +7,6 @@ from . import preflight
 from .ready import prepare_section, section_channels
 from .run import Execution
 
-KIND = Kind("section", "section", prepare_section, preflight.preflight, preflight.estimate, preflight.DEFAULT_COST,
-            "cost_per_cell_step", section_channels, Execution, measure_quality, section_files, SectionResult,
-            takes_neighbour=True)
+KIND = Kind("section", "section", prepare_section, preflight.preflight, preflight.estimate,
+            preflight.DEFAULT_COST, "cost_per_cell_step", section_channels, Execution, measure_quality,
+            section_files, SectionResult, takes_neighbour=True)

@@ -85,7 +85,10 @@ def plan_layer(setup, y_plus=1.0, stations=STATIONS, growth=GROWTH):
         Naming what was given and what is accepted.
     """
     if not 0.05 <= y_plus <= 500:
-        raise ValueError(f"y+ = {y_plus:g}: accepted are 0.05 to 500; 1 resolves the layer, 30 to 100 leaves it to a wall function")
+        raise ValueError(
+            f"y+ = {y_plus:g}: accepted are 0.05 to 500; 1 resolves the layer, 30 to 100 leaves it to a wall "
+            "function"
+        )
     for x in stations:
         if not 0.001 <= x <= 20:
             raise ValueError(f"station {x:g}: accepted are 0.001 to 20 chords from the nose")
@@ -96,7 +99,8 @@ def plan_layer(setup, y_plus=1.0, stations=STATIONS, growth=GROWTH):
     first = min(s.first_height for s in planned)
     thickest = max(s.thickness for s in planned)
     within = np.log1p((growth - 1) * thickest / first) / np.log(growth)
-    # Beyond the layer the cells go on growing: to about a chord, or to the far field on lines round a section.
+    # Beyond the layer the cells go on growing: to about a chord, or to the far field on lines round a
+    # section.
     reach = 0.05 if setup.is_hybrid else setup.plan.far_field
     whole = within if setup.is_hybrid else np.log1p((growth - 1) * reach / first) / np.log(growth)
     layers = int(np.clip(4 * np.ceil(whole / 4), 8 if setup.is_hybrid else 24, 400))
@@ -106,11 +110,12 @@ def plan_layer(setup, y_plus=1.0, stations=STATIONS, growth=GROWTH):
 def _station(x, reynolds, y_plus, turbulent, growth):
     local = reynolds * x
     if turbulent:
-        thickness, friction = 0.37 * x * local**-0.2, 0.455 / np.log(0.06 * max(local, 1e3)) ** 2
+        thickness, friction = 0.37 * x * local**-0.2, 0.455 / np.log(0.06 * max(local, 1e3))**2
     else:
         thickness, friction = 5.0 * x * local**-0.5, 0.664 * local**-0.5
     unit = 1.0 / (reynolds * np.sqrt(0.5 * friction))
     # The first cell's middle lies half its height off the wall.
     first = 2.0 * y_plus * unit
     cells = int(np.floor(np.log1p((growth - 1) * thickness / first) / np.log(growth)))
-    return PlannedStation(x, local, float(thickness), float(SUBLAYER * unit), float(friction), float(first), cells)
+    return PlannedStation(x, local, float(thickness), float(SUBLAYER * unit), float(friction), float(first),
+                          cells)

@@ -1,4 +1,5 @@
-"""What a row of runs at different operating points says: lift slope, zero lift, largest lift, best glide ratio."""
+"""What a row of runs at different operating points says: lift slope, zero lift, largest lift, best glide
+ratio."""
 import math
 from dataclasses import asdict, dataclass
 
@@ -54,12 +55,15 @@ def summarise_polar(incidence, lift, drag):
     glide = [c / d if d > 0 else -math.inf for c, d in zip(cl, cd)]
     best = int(np.argmax(glide)) if len(glide) else None
     usable = best is not None and math.isfinite(glide[best]) and glide[best] > 0
-    return PolarSummary(slope, zero, largest, at, float(glide[best]) if usable else None, float(cl[best]) if usable else None,
+    return PolarSummary(slope, zero, largest, at,
+                        float(glide[best]) if usable else None,
+                        float(cl[best]) if usable else None,
                         float(cd.min()) if len(cd) else None)
 
 
 def _straight_part(a, cl):
-    """Slope per degree and zero-lift incidence from the points of least absolute incidence (within 6 degrees)."""
+    """Slope per degree and zero-lift incidence from the points of least absolute incidence (within 6
+    degrees)."""
     near = np.abs(a) <= 6
     if near.sum() < 2 or np.ptp(a[near]) < 0.5:
         return None, None
@@ -90,7 +94,8 @@ def series(start, end, step, most=60):
         raise ValueError(f"to = {end:g} lies below from = {start:g}: swap them")
     count = int(math.floor((end - start) / step + 1e-9)) + 1
     if count < 2:
-        raise ValueError(f"one point only between {start:g} and {end:g} with steps of {step:g}: give a smaller step")
+        raise ValueError(
+            f"one point only between {start:g} and {end:g} with steps of {step:g}: give a smaller step")
     if count > most:
         raise ValueError(f"{count} points; at most {most} at once. Give a larger step")
     return [round(start + k * step, 10) for k in range(count)]

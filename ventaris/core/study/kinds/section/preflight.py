@@ -27,7 +27,8 @@ def estimate(setup, cost=DEFAULT_COST):
 
 def preflight(setup):
     """Findings for a prepared sheet, the gravest first."""
-    found = list(_air(setup)) + list(_physics(setup)) + list(_turbulence(setup)) + list(_domain_and_grid(setup)) + list(_unsteady(setup)) + list(_walls(setup)) + list(_instruments(setup))
+    found = list(_air(setup)) + list(_physics(setup)) + list(_turbulence(setup)) + list(
+        _domain_and_grid(setup)) + list(_unsteady(setup)) + list(_walls(setup)) + list(_instruments(setup))
     return gravest_first(found)
 
 
@@ -35,28 +36,43 @@ def _air(setup):
     mach = setup.air.mach
     yield from mach_findings(mach)
     if 0.97 < mach < 1.05:
-        yield Finding("warn", "air.mach", f"Mach number {mach:.3g}: this close to 1 disturbances reach far to the side; "
-                      "expect a slow run and put the far field at 100 chords or more.")
+        yield Finding(
+            "warn", "air.mach",
+            f"Mach number {mach:.3g}: this close to 1 disturbances reach far to the side; "
+            "expect a slow run and put the far field at 100 chords or more.")
     if setup.air.pressure < 1.0:
-        yield Finding("warn", "air.pressure", f"At {setup.air.pressure:.2g} Pa the air is so thin that it may not act as a continuum.")
+        yield Finding(
+            "warn", "air.pressure",
+            f"At {setup.air.pressure:.2g} Pa the air is so thin that it may not act as a continuum.")
     if abs(setup.sheet.air.incidence) > 15:
-        yield Finding("warn", "air.incidence", f"At {setup.sheet.air.incidence:g}° most sections are stalled; a steady answer "
-                      "without turbulence will not show it.")
+        yield Finding(
+            "warn", "air.incidence",
+            f"At {setup.sheet.air.incidence:g}° most sections are stalled; a steady answer "
+            "without turbulence will not show it.")
 
 
 def _physics(setup):
     model, reynolds = setup.sheet.flow.model, setup.reynolds
     if model == "laminar" and reynolds > 5e5:
-        yield Finding("warn", "flow.model", f"Laminar at Reynolds number {large(reynolds)}: a real boundary layer turns turbulent. "
-                      "Take the turbulent model.")
+        yield Finding(
+            "warn", "flow.model",
+            f"Laminar at Reynolds number {large(reynolds)}: a real boundary layer turns turbulent. "
+            "Take the turbulent model.")
     if model == "laminar" and setup.shape.section.trailing_edge == "round" and reynolds > 47:
-        yield Finding("warn", "flow.model", f"Round bodies shed vortices above a Reynolds number of about 47 (here {reynolds:.3g}); "
-                      "the steady answer is not what a tunnel shows.")
-    if model == "inviscid" and setup.shape.section.trailing_edge == "round" and setup.sheet.air.incidence != 0:
-        yield Finding("warn", "shape", "A rounded trailing edge fixes no circulation in inviscid flow: the lift is set by numerical "
-                      "dissipation. Take the laminar model or a sharp trailing edge.")
+        yield Finding(
+            "warn", "flow.model",
+            f"Round bodies shed vortices above a Reynolds number of about 47 (here {reynolds:.3g}); "
+            "the steady answer is not what a tunnel shows.")
+    if (model == "inviscid" and setup.shape.section.trailing_edge == "round"
+            and setup.sheet.air.incidence != 0):
+        yield Finding(
+            "warn", "shape",
+            "A rounded trailing edge fixes no circulation in inviscid flow: the lift is set by numerical "
+            "dissipation. Take the laminar model or a sharp trailing edge.")
     if model == "inviscid" and reynolds < 1e4:
-        yield Finding("warn", "flow.model", f"Inviscid at Reynolds number {large(reynolds)}, where friction dominates. Take laminar.")
+        yield Finding(
+            "warn", "flow.model",
+            f"Inviscid at Reynolds number {large(reynolds)}, where friction dominates. Take laminar.")
 
 
 def _turbulence(setup):
@@ -65,56 +81,102 @@ def _turbulence(setup):
     unit, first = wall_unit(setup.reynolds), setup.plan.first_height
     y_plus = 0.5 * first / unit
     if y_plus > 300:
-        yield Finding("warn", "grid.first_height", f"The first layer of {first:.2g} chords is about y+ {y_plus:.0f}, beyond the wall function's reach (300). "
-                      f"Take {unit:.1g} to resolve the layer, or {80 * unit:.1g} for a wall function at y+ 40.")
+        yield Finding(
+            "warn", "grid.first_height",
+            f"The first layer of {first:.2g} chords is about y+ {y_plus:.0f}, beyond the wall function's "
+            "reach (300). "
+            f"Take {unit:.1g} to resolve the layer, or {80 * unit:.1g} for a wall function at y+ 40.")
     elif y_plus > 5:
-        yield Finding("warn" if y_plus < 25 else "note", "grid.first_height", f"The first layer of {first:.2g} chords is about y+ {y_plus:.0f}: a wall function takes over, which is "
-                      f"less exact than resolving the layer{' and weakest between 5 and 30' if y_plus < 25 else ''}. Take {unit:.1g} to resolve it.")
+        yield Finding(
+            "warn" if y_plus < 25 else "note", "grid.first_height",
+            f"The first layer of {first:.2g} chords is about y+ {y_plus:.0f}: a wall function takes over, "
+            "which is "
+            f"less exact than resolving the layer{' and weakest between 5 and 30' if y_plus < 25 else ''}. "
+            f"Take {unit:.1g} to resolve it.")
     elif y_plus > 1.3:
-        yield Finding("note", "grid.first_height", f"The first layer of {first:.2g} chords is about y+ {y_plus:.1f}; friction is surest near 1. Take {unit:.1g} or leave the field empty.")
+        yield Finding(
+            "note", "grid.first_height",
+            f"The first layer of {first:.2g} chords is about y+ {y_plus:.1f}; friction is surest near 1. "
+            f"Take {unit:.1g} or leave the field empty.")
     elif y_plus < 0.05:
-        yield Finding("warn", "grid.first_height", f"The first layer of {first:.2g} chords is about y+ {y_plus:.1g}: far thinner than needed, which makes runs slow. Take {unit:.1g}.")
+        yield Finding(
+            "warn", "grid.first_height",
+            f"The first layer of {first:.2g} chords is about y+ {y_plus:.1g}: far thinner than needed, which "
+            f"makes runs slow. Take {unit:.1g}.")
     if not setup.is_hybrid:
         growth = geometric_ratio(first, setup.plan.layers, setup.plan.far_field)
         if growth > 1.27:
-            needed = next(n for n in range(24, 404, 4) if geometric_ratio(first, n, setup.plan.far_field) <= 1.22 or n == 400)
-            yield Finding("warn", "grid.layers", f"The layers grow by {growth:.2f} each; above about 1.25 the boundary layer is poorly resolved. Take {needed} layers.")
+            needed = next(n for n in range(24, 404, 4)
+                          if geometric_ratio(first, n, setup.plan.far_field) <= 1.22 or n == 400)
+            yield Finding(
+                "warn", "grid.layers",
+                f"The layers grow by {growth:.2f} each; above about 1.25 the boundary layer is poorly "
+                f"resolved. Take {needed} layers.")
     base = setup.base_height
     if base and 0.5 * base / unit > 5:
-        yield Finding("note", "grid.first_height", f"The sides' first layer of {first:.2g} chords is about y+ {y_plus:.1g}, but the cells on the cut-off base are {base:.2g} thick, y+ up to {0.5 * base / unit:.0f}: a wall function takes over there, and the y+ that a run reports holds both.")
+        yield Finding(
+            "note", "grid.first_height",
+            f"The sides' first layer of {first:.2g} chords is about y+ {y_plus:.1g}, but the cells on the "
+            f"cut-off base are {base:.2g} thick, y+ up to {0.5 * base / unit:.0f}: a wall function takes "
+            "over there, and the y+ that a run reports holds both.")
     if setup.reynolds < 2e5:
-        yield Finding("warn", "flow.model", f"At Reynolds number {large(setup.reynolds)} much of a real boundary layer is laminar; give a trip, or take laminar.")
+        yield Finding(
+            "warn", "flow.model",
+            f"At Reynolds number {large(setup.reynolds)} much of a real boundary layer is laminar; give a "
+            "trip, or take laminar.")
     if any(o.section.trailing_edge == "blunt" for o in setup.outlines):
-        yield Finding("note", "flow.model", "Behind a blunt base the steady turbulent wake is an approximation; its base pressure is uncertain.")
+        yield Finding(
+            "note", "flow.model",
+            "Behind a blunt base the steady turbulent wake is an approximation; its base pressure is "
+            "uncertain.")
 
 
 def _domain_and_grid(setup):
     far, mach = setup.plan.far_field, setup.air.mach
     planned = setup.sheet.grid.planned_speed
     if planned and abs(setup.air.speed / planned - 1) > 0.05:
-        yield Finding("warn", "grid.planned_speed", f"The wall layers were planned at {planned:.4g} m/s and the speed is now {setup.air.speed:.4g} m/s: "
-                      f"the y+ is {setup.air.speed / planned:.2f} times the planned one. Plan the layers again, or empty the field if that is meant.")
+        yield Finding(
+            "warn", "grid.planned_speed",
+            f"The wall layers were planned at {planned:.4g} m/s and the speed is now {setup.air.speed:.4g} "
+            "m/s: "
+            f"the y+ is {setup.air.speed / planned:.2f} times the planned one. Plan the layers again, or "
+            "empty the field if that is meant.")
     domain = setup.sheet.domain
     if domain.kind == "channel":
         if mach > 0.7:
-            yield Finding("warn", "domain.kind", f"At Mach {mach:.2g} a channel may choke; the outlet holds the undisturbed pressure.")
+            yield Finding(
+                "warn", "domain.kind",
+                f"At Mach {mach:.2g} a channel may choke; the outlet holds the undisturbed pressure.")
         if domain.ahead < 4 or domain.behind < 8:
-            yield Finding("note", "domain.behind", "Inlet or outlet stand near the body (less than 4 chords ahead or 8 behind): they hold pressure and flow where the body still disturbs them.")
+            yield Finding(
+                "note", "domain.behind",
+                "Inlet or outlet stand near the body (less than 4 chords ahead or 8 behind): they hold "
+                "pressure and flow where the body still disturbs them.")
     if domain.kind == "ground" and domain.clearance < 0.05:
-        yield Finding("note", "domain.clearance", f"The clearance of {domain.clearance:g} chords is small: the layers of wing and ground may merge under it.")
+        yield Finding(
+            "note", "domain.clearance",
+            f"The clearance of {domain.clearance:g} chords is small: the layers of wing and ground may merge "
+            "under it.")
     if mach < 1 and far < 20 and domain.kind != "channel":
-        yield Finding("warn", "domain.far_field", f"The far field stands at {far:g} chords. Below 20 the lift is off by more than "
-                      "about half a per cent even with the vortex correction; 50 is usual.")
+        yield Finding(
+            "warn", "domain.far_field",
+            f"The far field stands at {far:g} chords. Below 20 the lift is off by more than "
+            "about half a per cent even with the vortex correction; 50 is usual.")
     if mach > 1.2 and far > 100:
-        yield Finding("note", "domain.far_field", f"In supersonic flow a far field at {far:g} chords only costs cells; 20 will do.")
+        yield Finding("note", "domain.far_field",
+                      f"In supersonic flow a far field at {far:g} chords only costs cells; 20 will do.")
     cells = setup.cells(setup.levels[-1])
     if cells > 400_000:
-        yield Finding("stop", "grid.around", f"{cells} cells on the finest level need about {cells * BYTES_PER_CELL / 1e9:.1f} GB. "
-                      "Lower the cell counts to fewer than 400 000 cells.")
+        yield Finding(
+            "stop", "grid.around",
+            f"{cells} cells on the finest level need about {cells * BYTES_PER_CELL / 1e9:.1f} GB. "
+            "Lower the cell counts to fewer than 400 000 cells.")
     yield from climb_findings(setup.levels)
     if setup.sheet.flow.model == "laminar" and setup.plan.first_height * setup.reynolds**0.5 > 0.5:
-        yield Finding("warn", "grid.first_height", f"The first layer of {setup.plan.first_height:.2g} chords leaves too few cells in the "
-                      f"boundary layer; take about {0.08 / setup.reynolds**0.5:.1g} or leave the field empty.")
+        yield Finding(
+            "warn", "grid.first_height",
+            f"The first layer of {setup.plan.first_height:.2g} chords leaves too few cells in the "
+            f"boundary layer; take about {0.08 / setup.reynolds**0.5:.1g} or leave the field empty.")
 
 
 def _unsteady(setup):
@@ -126,34 +188,55 @@ def _unsteady(setup):
     if size:
         period = size / 0.2
         if step > period / 20:
-            yield Finding("warn", "run.time_step", f"A step of {step:.3g} chords leaves {period / step:.0f} steps for one period of vortex shedding (about {period:.2g} chords at a Strouhal "
-                          f"number of 0.2): the shedding will be damped or missed. Take {period / 50:.2g} or less.")
+            yield Finding(
+                "warn", "run.time_step",
+                f"A step of {step:.3g} chords leaves {period / step:.0f} steps for one period of vortex "
+                f"shedding (about {period:.2g} chords at a Strouhal "
+                f"number of 0.2): the shedding will be damped or missed. Take {period / 50:.2g} or less.")
         if run.duration * (1 - run.discard) < 8 * period:
-            yield Finding("warn", "run.duration", f"After the start-up only {run.duration * (1 - run.discard) / period:.1f} shedding periods are left for statistics; ten or more are wanted. "
-                          f"Follow {10 * period / (1 - run.discard):.0f} chords.")
+            yield Finding(
+                "warn", "run.duration",
+                f"After the start-up only {run.duration * (1 - run.discard) / period:.1f} shedding periods "
+                "are left for statistics; ten or more are wanted. "
+                f"Follow {10 * period / (1 - run.discard):.0f} chords.")
     steps = run.duration / step
     if steps > 50_000:
-        yield Finding("stop", "run.time_step", f"{steps:.0f} steps of {step:.2g} chords: more than 50 000. Take a longer step or a shorter time.")
-    yield Finding("note", "flow.time", f"{steps:.0f} time steps of {step:.3g} chords ({step * setup.chord / setup.air.speed:.3g} s), after the steady climb.")
+        yield Finding(
+            "stop", "run.time_step",
+            f"{steps:.0f} steps of {step:.2g} chords: more than 50 000. Take a longer step or a shorter time."
+        )
+    yield Finding(
+        "note", "flow.time",
+        f"{steps:.0f} time steps of {step:.3g} chords ({step * setup.chord / setup.air.speed:.3g} s), after "
+        "the steady climb.")
 
 
 def _walls(setup):
     for action in setup.sheet.air.walls:
         if setup.sheet.flow.model == "inviscid" and action.action == "move":
-            yield Finding("warn", "air.walls", f"“{action.surface}” moves along itself, which inviscid flow does not feel. Take the laminar or turbulent model.")
+            yield Finding(
+                "warn", "air.walls",
+                f"“{action.surface}” moves along itself, which inviscid flow does not feel. Take the laminar "
+                "or turbulent model.")
         speed = abs(action.speed) if action.action == "blow" else 0.0
         if speed > 0.5 * setup.air.speed_of_sound:
-            yield Finding("warn", "air.walls", f"“{action.surface}” blows at {speed:.3g} m/s, more than half of the speed of sound: give small cells there, and check the level trend.")
+            yield Finding(
+                "warn", "air.walls",
+                f"“{action.surface}” blows at {speed:.3g} m/s, more than half of the speed of sound: give "
+                "small cells there, and check the level trend.")
     idle = {s.name for s in setup.shape.surfaces} - {a.surface for a in setup.sheet.air.walls}
     if idle:
-        yield Finding("note", "shape.surfaces", f"Named, but doing nothing at this operating point: {', '.join(sorted(idle))}.")
+        yield Finding("note", "shape.surfaces",
+                      f"Named, but doing nothing at this operating point: {', '.join(sorted(idle))}.")
 
 
 def _instruments(setup):
     yield from formula_findings(setup.sheet.instruments.formulas, section_channels(setup))
     names = [p.name for p in setup.sheet.instruments.probes]
     for name in sorted({n for n in names if names.count(n) > 1}):
-        yield Finding("warn", "instruments.probes", f"Two probes are called “{name}”. Give each its own name, or only one is kept.")
+        yield Finding("warn", "instruments.probes",
+                      f"Two probes are called “{name}”. Give each its own name, or only one is kept.")
     for probe in setup.sheet.instruments.probes:
-        if setup.sheet.domain.kind != "channel" and (probe.x**2 + probe.y**2) ** 0.5 > setup.plan.far_field:
-            yield Finding("warn", "instruments.probes", f"The probe “{probe.name}” stands outside the far field.")
+        if setup.sheet.domain.kind != "channel" and (probe.x**2 + probe.y**2)**0.5 > setup.plan.far_field:
+            yield Finding("warn", "instruments.probes",
+                          f"The probe “{probe.name}” stands outside the far field.")

@@ -21,7 +21,9 @@ from ...air import air_state
 def needs_triangles(sheet):
     """Whether only the hybrid grid can do this arrangement."""
     shape = sheet.shape
-    return bool(shape.elements or shape.surfaces) or shape.attitude == "inverted" or sheet.domain.kind not in ("far field", "round")
+    return bool(
+        shape.elements
+        or shape.surfaces) or shape.attitude == "inverted" or sheet.domain.kind not in ("far field", "round")
 
 
 def uses_triangles(sheet):
@@ -42,7 +44,8 @@ def section_plan(sheet, reynolds):
         first *= 64 / layers
     if nose is None and model == "turbulent":
         nose = 8e-4 * 208 / grid.around
-    return SectionGridPlan(grid.around, layers, grid.wake, first, sheet.domain.far_field, nose, grid.tail_size)
+    return SectionGridPlan(grid.around, layers, grid.wake, first, sheet.domain.far_field, nose,
+                           grid.tail_size)
 
 
 def hybrid_plan(sheet, reynolds, outlines):
@@ -50,25 +53,34 @@ def hybrid_plan(sheet, reynolds, outlines):
     grid, domain, model = sheet.grid, sheet.domain, sheet.flow.model
     first, layers = grid.first_height, grid.layers
     if first is None:
-        first = {"inviscid": 2e-3, "laminar": float(np.clip(0.06 / np.sqrt(reynolds), 2e-5, 4e-3)), "turbulent": wall_unit(reynolds)}[model]
+        first = {
+            "inviscid": 2e-3, "laminar": float(np.clip(0.06 / np.sqrt(reynolds), 2e-5, 4e-3)),
+            "turbulent": wall_unit(reynolds)
+        }[model]
     layers = layers or {"inviscid": 12, "laminar": 20, "turbulent": 40}[model]
     ground = channel = None
     if domain.kind == "ground":
         ground = min(o.polygon()[:, 1].min() for o in outlines) - domain.clearance
     elif domain.kind == "channel":
         channel = (-0.5 * domain.height, 0.5 * domain.height, -domain.ahead, domain.behind)
-    sticky = model != "inviscid" and (domain.kind == "ground" and domain.ground != "slip" or domain.kind == "channel" and domain.side_walls == "no-slip")
+    sticky = model != "inviscid" and (domain.kind == "ground" and domain.ground != "slip"
+                                      or domain.kind == "channel" and domain.side_walls == "no-slip")
     angle = 0.0 if turns_the_shape(sheet) else stream_angle(sheet)
-    zones = tuple(Zone("strip" if z.kind == "wake" else z.kind, z.size, z.x, z.y, z.width, z.height, z.length, angle) for z in grid.zones)
+    zones = tuple(
+        Zone("strip" if z.kind == "wake" else z.kind, z.size, z.x, z.y, z.width, z.height, z.length, angle)
+        for z in grid.zones)
     size = 2.6 * 208 / grid.around / 160
-    return HybridGridPlan(wall_size=size, least_size=grid.least_size, corner_size=grid.tail_size or 1.2e-3 * 208 / grid.around, turn_per_cell=0.10 * 208 / grid.around,
-                          gap_share=1.0 / grid.gap_cells, first_height=first, layers=layers, layer_growth=grid.layer_growth, growth=grid.growth,
-                          far_field=domain.far_field, domain=domain.kind, ground=ground, channel=channel, sticky_sides=sticky, wake_size=grid.wake_size,
-                          wake_length=2.0, incidence=angle, zones=zones)
+    return HybridGridPlan(wall_size=size, least_size=grid.least_size, corner_size=grid.tail_size
+                          or 1.2e-3 * 208 / grid.around, turn_per_cell=0.10 * 208 / grid.around,
+                          gap_share=1.0 / grid.gap_cells, first_height=first, layers=layers,
+                          layer_growth=grid.layer_growth, growth=grid.growth, far_field=domain.far_field,
+                          domain=domain.kind, ground=ground, channel=channel, sticky_sides=sticky,
+                          wake_size=grid.wake_size, wake_length=2.0, incidence=angle, zones=zones)
 
 
 def turns_the_shape(sheet):
-    """Whether incidence turns the shape (beside ground or walls the stream cannot turn) and not the stream."""
+    """Whether incidence turns the shape (beside ground or walls the stream cannot turn) and not the
+    stream."""
     return sheet.domain.kind != "far field"
 
 
@@ -82,7 +94,7 @@ def wall_unit(reynolds, station=0.1):
 
     From the skin friction 0.058 Re_x^-0.2 of a flat plate (Schlichting: Boundary-Layer Theory, 1979).
     """
-    friction = 0.058 * (reynolds * station) ** -0.2
+    friction = 0.058 * (reynolds * station)**-0.2
     return float(1.0 / (reynolds * np.sqrt(0.5 * friction)))
 
 
@@ -132,9 +144,12 @@ class Setup:
 
     @property
     def base_height(self):
-        """Thickness in chords of the cells on a round body's cut-off base, the first of its wake; 0 where there is none."""
+        """Thickness in chords of the cells on a round body's cut-off base, the first of its wake; 0 where
+        there is none."""
         section = self.shape.section
-        return tail_size(section, self.plan) if self.is_round and not self.is_hybrid and section.trailing_edge == "blunt" else 0.0
+        return tail_size(
+            section,
+            self.plan) if self.is_round and not self.is_hybrid and section.trailing_edge == "blunt" else 0.0
 
     @property
     def radius(self):
@@ -143,13 +158,16 @@ class Setup:
 
     @property
     def weight_share(self):
-        """What a force on the computed half counts in a coefficient: 2 for half of a section, on the frontal area for a round body."""
+        """What a force on the computed half counts in a coefficient: 2 for half of a section, on the frontal
+        area for a round body."""
         return 2.0 / self.radius**2 if self.is_round else 2.0 if self.sheet.domain.kind == "half" else 1.0
 
     @property
     def reference_area(self):
-        """Square metres that coefficients refer to: the frontal area of a round body, else chord times span."""
-        return np.pi * (self.radius * self.chord) ** 2 if self.is_round else self.chord * self.sheet.instruments.span
+        """Square metres that coefficients refer to: the frontal area of a round body, else chord times
+        span."""
+        return np.pi * (self.radius *
+                        self.chord)**2 if self.is_round else self.chord * self.sheet.instruments.span
 
     @property
     def slots(self):
@@ -181,7 +199,8 @@ class Setup:
         if self.is_hybrid:
             grid = _hybrid_grid(self)
             return {level: grid.level(level) for level in levels}
-        return (generate_revolved_levels if self.is_round else generate_levels)(self.shape.section, self.plan, levels)
+        return (generate_revolved_levels if self.is_round else generate_levels)(self.shape.section, self.plan,
+                                                                                levels)
 
 
 _grids, _folds = {}, {}
@@ -209,7 +228,9 @@ def boundaries_of(sheet, outlines, air):
         out["ground"] = Boundary(kind, velocity=(mach, 0.0) if domain.ground == "moving" else (0.0, 0.0))
     elif domain.kind == "channel":
         side = Boundary("no-slip" if viscous and domain.side_walls == "no-slip" else "slip")
-        out.update({"lower wall": side, "upper wall": side, "inlet": Boundary("inlet"), "outlet": Boundary("outlet")})
+        out.update({
+            "lower wall": side, "upper wall": side, "inlet": Boundary("inlet"), "outlet": Boundary("outlet")
+        })
     surfaces = {t.name: 0.0 for o in outlines for t in o.stretches}
     for o in outlines:
         for t in o.stretches:
@@ -217,7 +238,9 @@ def boundaries_of(sheet, outlines, air):
     for action in sheet.air.walls:
         names = _surfaces_meant(action.surface, surfaces, outlines)
         for name in names:
-            out[name] = _boundary(action, surfaces[name] if len(names) == 1 else sum(surfaces[n] for n in names), air, viscous, sound)
+            out[name] = _boundary(action,
+                                  surfaces[name] if len(names) == 1 else sum(surfaces[n] for n in names), air,
+                                  viscous, sound)
     return out
 
 
@@ -228,15 +251,17 @@ def _surfaces_meant(name, surfaces, outlines):
         return [name]
     whole = [t.name for o in outlines if o.name and o.name == name for t in o.stretches]
     if not whole:
-        raise ShapeError(f"air.walls: there is no surface “{name}”. There are: {', '.join(['body', *surfaces])}. "
-                         "Name a stretch under Shape, or take one of these.")
+        raise ShapeError(
+            f"air.walls: there is no surface “{name}”. There are: {', '.join(['body', *surfaces])}. "
+            "Name a stretch under Shape, or take one of these.")
     return list(dict.fromkeys(whole))
 
 
 def _boundary(action, length, air, viscous, sound):
     """`length` of the stretch in chords."""
     warmth = (action.temperature or air.temperature) / air.temperature
-    if action.action == "blow" and action.speed == 0 or action.action == "blow mass" and action.mass_flow == 0:
+    if (action.action == "blow" and action.speed == 0
+            or action.action == "blow mass" and action.mass_flow == 0):
         return Boundary("no-slip" if viscous else "slip")
     if action.action == "blow":
         return Boundary("blown", blown=action.speed / sound, by_speed=True, temperature=warmth)
@@ -257,20 +282,25 @@ def prepare_section(sheet):
     outlines = shape.outlines(np.radians(sheet.air.incidence) if turning else 0.0)
     _check_domain(sheet, shape, outlines)
     if sheet.grid.kind == "lines" and needs_triangles(sheet):
-        raise ValueError("grid.kind = lines: lines go round one upright section in free air, without named surfaces. Take triangles, or let the program choose")
+        raise ValueError(
+            "grid.kind = lines: lines go round one upright section in free air, without named surfaces. Take "
+            "triangles, or let the program choose")
     plan = None if uses_triangles(sheet) else section_plan(sheet, reynolds)
     if plan is None or sheet.grid.kind == "automatic" and _lines_fold(shape.section, plan, sheet.domain.kind):
         plan = hybrid_plan(sheet, reynolds, outlines)
         _check_gaps(plan, outlines)
     viscous = sheet.flow.model != "inviscid"
     sutherland = gas.SUTHERLAND_CONSTANT / air.temperature if air.sutherland else 0.0
-    stream = FreeStream(air.mach, 0.0 if turning else stream_angle(sheet), air.gamma, reynolds if viscous else None, sutherland, air.prandtl,
+    stream = FreeStream(air.mach, 0.0 if turning else stream_angle(sheet), air.gamma,
+                        reynolds if viscous else None, sutherland, air.prandtl,
                         0.01 * sheet.air.turbulence_intensity, sheet.air.viscosity_ratio)
-    return Setup(sheet, shape, air, plan, stream, LEVELS[:LEVELS.index(sheet.grid.level) + 1], outlines, boundaries_of(sheet, outlines, air))
+    return Setup(sheet, shape, air, plan, stream, LEVELS[:LEVELS.index(sheet.grid.level) + 1], outlines,
+                 boundaries_of(sheet, outlines, air))
 
 
 def _lines_fold(section, plan, domain):
-    """Whether lines round a thin section with rounded ends fold over: found by making the coarse ones, once for each."""
+    """Whether lines round a thin section with rounded ends fold over: found by making the coarse ones, once
+    for each."""
     if domain != "far field" or section.measure().thickness > THIN:
         return False
     key = section.loop.tobytes(), plan
@@ -291,29 +321,41 @@ def _check_domain(sheet, shape, outlines):
         _check_round(sheet, shape)
     if domain.kind == "half":
         if not shape.is_single or sheet.air.incidence != 0:
-            raise ValueError(f"domain.kind = half: the symmetric half needs one body at zero incidence (here {len(outlines)} at {sheet.air.incidence:g}°). "
-                             "Take the far field all round")
+            raise ValueError("domain.kind = half: the symmetric half needs one body at zero incidence (here "
+                             f"{len(outlines)} at {sheet.air.incidence:g}°). Take the far field all round")
         upper, lower = shape.section.sides(np.linspace(0.02, 0.98, 25))
         if np.abs(upper + lower).max() > 1e-4:
-            raise ValueError("domain.kind = half: this section is not symmetric about its chord line. Take the far field all round, or no camber")
+            raise ValueError(
+                "domain.kind = half: this section is not symmetric about its chord line. Take the far field "
+                "all round, or no camber")
         if sheet.shape.kind != "ellipse" and shape.section.trailing_edge == "blunt":
-            raise ValueError("domain.kind = half: a blunt trailing edge cannot be halved here. Close it, or take the far field all round")
+            raise ValueError(
+                "domain.kind = half: a blunt trailing edge cannot be halved here. Close it, or take the far "
+                "field all round")
     if domain.kind == "channel":
         points = np.concatenate([o.polygon() for o in outlines])
-        if points[:, 1].max() > 0.49 * domain.height or points[:, 1].min() < -0.49 * domain.height or points[:, 0].max() > domain.behind - 0.2:
-            raise ValueError(f"domain.height = {domain.height:g}: the body does not fit into the channel (it reaches from y = {points[:, 1].min():.3g} to "
-                             f"{points[:, 1].max():.3g} and to x = {points[:, 0].max():.3g} chords). Widen or lengthen the channel")
+        if points[:, 1].max() > 0.49 * domain.height or points[:, 1].min(
+        ) < -0.49 * domain.height or points[:, 0].max() > domain.behind - 0.2:
+            raise ValueError(
+                f"domain.height = {domain.height:g}: the body does not fit into the channel (it reaches from "
+                f"y = {points[:, 1].min():.3g} to "
+                f"{points[:, 1].max():.3g} and to x = {points[:, 0].max():.3g} chords). Widen or lengthen "
+                "the channel")
         if 0.5 * np.ptp(points[:, 1]) > 0.45 * domain.height:
             raise ValueError("domain.height: the body fills the channel")
 
 
 def _check_round(sheet, shape):
     if not shape.is_single or sheet.air.incidence != 0 or sheet.shape.surfaces:
-        raise ValueError(f"domain.kind = round: a round body is one section at zero incidence without named surfaces (here {len(shape.placed)} at {sheet.air.incidence:g}°). "
-                         "Take it as a body in space for incidence")
+        raise ValueError(
+            "domain.kind = round: a round body is one section at zero incidence without named surfaces "
+            f"(here {len(shape.placed)} at {sheet.air.incidence:g}°). "
+            "Take it as a body in space for incidence")
     upper, lower = shape.section.sides(np.linspace(0.02, 0.98, 25))
     if np.abs(upper + lower).max() > 1e-4:
-        raise ValueError("domain.kind = round: this section is not symmetric about its chord line, about which it would be turned. Take no camber and no flap")
+        raise ValueError(
+            "domain.kind = round: this section is not symmetric about its chord line, about which it would "
+            "be turned. Take no camber and no flap")
 
 
 def _check_gaps(plan, outlines):
@@ -324,15 +366,23 @@ def _check_gaps(plan, outlines):
         for j in range(i):
             gap = float(cKDTree(clouds[j]).query(clouds[i])[0].min())
             if gap * plan.gap_share < 0.6 * plan.least_size:
-                raise ValueError(f"grid.least_size = {plan.least_size:g}: the gap between “{outlines[j].name or 'main'}” and “{outlines[i].name}” is {gap:.2g} chords, "
-                                 f"which leaves fewer than {1 / plan.gap_share:.0f} of the smallest cells across it. Lower the smallest wall cell to {gap * plan.gap_share:.1g}, or widen the gap")
+                raise ValueError(
+                    f"grid.least_size = {plan.least_size:g}: the gap between “{outlines[j].name or 'main'}” "
+                    f"and “{outlines[i].name}” is {gap:.2g} chords, "
+                    f"which leaves fewer than {1 / plan.gap_share:.0f} of the smallest cells across it. "
+                    f"Lower the smallest wall cell to {gap * plan.gap_share:.1g}, or widen the gap")
     if plan.ground is not None and min(c[:, 1].min() for c in clouds) - plan.ground < 4 * plan.least_size:
-        raise ValueError("domain.clearance: the gap to the ground is thinner than four of the smallest cells. Raise it, or lower grid.least_size")
+        raise ValueError(
+            "domain.clearance: the gap to the ground is thinner than four of the smallest cells. Raise it, "
+            "or lower grid.least_size")
 
 
 def section_channels(setup):
     """Names of the channels that a run of this sheet records by itself."""
-    names = ["step", "residual", "courant", "lift", "drag", "moment", "drag_pressure", "drag_friction", "lift_pressure"]
+    names = [
+        "step", "residual", "courant", "lift", "drag", "moment", "drag_pressure", "drag_friction",
+        "lift_pressure"
+    ]
     if setup.slots:
         names += ["lift_without_slots", "drag_without_slots", "slot_mass_flow"]
     for name in (*setup.elements, *setup.stretches):

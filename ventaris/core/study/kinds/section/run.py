@@ -19,7 +19,7 @@ from ...air import derived_air
 from ...climb import Climb
 from .planner import STATIONS
 from .ready import prepare_section, section_channels
-from ...progress import Checkpoint, LevelResult, MarchedLevel, RunFailed
+from ...progress import LevelResult, MarchedLevel, RunFailed
 from ...statistics import swings
 from ...trend import level_trends, statistical_trend
 from ...unsteady import Recorder, puff, time_step
@@ -29,9 +29,11 @@ WATCHED = ("lift", "drag", "moment")
 STEADY_OVER = 3
 # A coarser level with fewer cells would damp the shedding that the start-up is to bring forth.
 LEAST_FOR_START_UP = 2500
-# With turbulence: forces that stand still for long settle a level although its residual has stalled below this.
+# With turbulence: forces that stand still for long settle a level although its residual has stalled below
+# this.
 STALLED_BELOW = 1e-2
-# A step that leaves more of its linear system unsolved lowers the Courant number: at a million a stalled solver never comes down by itself.
+# A step that leaves more of its linear system unsolved lowers the Courant number: at a million a stalled
+# solver never comes down by itself.
 LEAST_SOLVED = 0.9
 # Largest Courant numbers without and with turbulence.
 SUPERSONIC_COURANT = (40.0, 400.0)
@@ -47,13 +49,13 @@ class Execution(Climb):
     neighbour : tuple (Mesh, state) or None
         A finished field to start from on the finest level; one that does not fit is passed over.
     """
-
     def __init__(self, sheet, resume=None, extra_steps=0, neighbour=None):
         setup = prepare_section(sheet)
         super().__init__(sheet, setup, section_channels(setup), resume, extra_steps)
         self._neighbour = neighbour
         i = sheet.instruments
-        self.balance = Balance((i.moment_x, i.moment_y), setup.elements, bool(setup.slots), setup.weight_share, setup.stretches)
+        self.balance = Balance((i.moment_x, i.moment_y), setup.elements, bool(setup.slots),
+                               setup.weight_share, setup.stretches)
         self.meshes = None
         self._resumed_time = resume.time if resume else None
 
@@ -79,7 +81,8 @@ class Execution(Climb):
 
     def _from_neighbour(self):
         """("neighbour", state) on the finest mesh, or None where there is none that fits."""
-        if self._neighbour is None or self.sheet.run.start != "neighbour" or self.sheet.flow.time == "unsteady":
+        if (self._neighbour is None or self.sheet.run.start != "neighbour"
+                or self.sheet.flow.time == "unsteady"):
             return None
         mesh, state = self._neighbour
         closure = CATALOGUE[self.sheet.flow.closure].unknowns if self.sheet.flow.model == "turbulent" else 0
@@ -105,7 +108,8 @@ class Execution(Climb):
             coarse, march = self._level, self.time_march
             mesh = self.meshes[levels[-1]]
             self._level = self._open(levels[-1], mesh, (coarse.name, march.state), careful=False)
-            before = prolong(self.meshes[coarse.name], mesh, march.before) if march.before is not None else None
+            before = prolong(self.meshes[coarse.name], mesh,
+                             march.before) if march.before is not None else None
             kept = {"state": self._level.march.state, "before": before, "time": march.time}
         elif len(levels) > 1 and (on_last or not coarse_enough):
             previous = None if on_last else (self._level.name, self._level.march.state)
@@ -113,7 +117,8 @@ class Execution(Climb):
         yield from self._follow(self.recorder.steps, kept)
         while self.recorder.follow_on():
             march = self.time_march
-            yield from self._follow(self.recorder.steps, {"state": march.state, "before": march.before, "time": march.time})
+            yield from self._follow(self.recorder.steps,
+                                    {"state": march.state, "before": march.before, "time": march.time})
 
     def _trusted(self, previous):
         return None if previous and previous[0] == "neighbour" else previous
@@ -122,14 +127,19 @@ class Execution(Climb):
         inviscid = self.sheet.flow.model == "inviscid"
         # Nothing fixes the circulation of an inviscid flow round a rounded tail: it gets no vortex;
         # beside a ground or between walls the lift has its mirror images.
-        free = self.sheet.domain.kind != "far field" or inviscid and all(o.section.trailing_edge == "round" for o in self.setup.outlines)
-        free = free or self.sheet.flow.time == "unsteady" and self.setup.shape.section.trailing_edge == "round"
+        free = self.sheet.domain.kind != "far field" or inviscid and all(o.section.trailing_edge == "round"
+                                                                         for o in self.setup.outlines)
+        free = (free
+                or self.sheet.flow.time == "unsteady" and self.setup.shape.section.trailing_edge == "round")
         turbulent = self.sheet.flow.model == "turbulent"
         flow = Discretisation(mesh, self.setup.stream, "slip" if inviscid else "no-slip", vortex=not free,
-                              closure=self.sheet.flow.closure if turbulent else None, laminar_until=self.sheet.flow.trip if turbulent else None,
-                              boundaries=self.setup.boundaries, mixing=BASE_MIXING * self.setup.radius if self.setup.is_round else 0.0)
+                              closure=self.sheet.flow.closure if turbulent else None,
+                              laminar_until=self.sheet.flow.trip if turbulent else None,
+                              boundaries=self.setup.boundaries,
+                              mixing=BASE_MIXING * self.setup.radius if self.setup.is_round else 0.0)
         run = self.sheet.run
-        controls = MarchControls(run.courant_start, krylov_vectors=run.krylov_vectors, first_order_steps=run.first_order_steps, least_solved=LEAST_SOLVED)
+        controls = MarchControls(run.courant_start, krylov_vectors=run.krylov_vectors,
+                                 first_order_steps=run.first_order_steps, least_solved=LEAST_SOLVED)
         if self.setup.is_round and self.setup.stream.mach > 1.2:
             # Detached and base shocks wander from cell to cell: small steps get there sooner.
             controls = replace(controls, courant_most=SUPERSONIC_COURANT[turbulent])
@@ -137,20 +147,24 @@ class Execution(Climb):
         if resumed:
             return resumed
         if previous is None or careful:
-            state = self._gentle_start(flow) if self.setup.is_round and self.setup.stream.mach > 1.2 else flow.uniform_state()
+            state = self._gentle_start(
+                flow) if self.setup.is_round and self.setup.stream.mach > 1.2 else flow.uniform_state()
         else:
             state = prolong(self.meshes[previous[0]], mesh, previous[1])
             controls = replace(controls, first_order_steps=0, courant_start=10 * run.courant_start)
         if turbulent:
-            # The closure needs gentler steps; three times the usual start is as fast as it bears after prolongation.
-            controls = replace(controls, courant_growth=1.5, courant_start=(1 if previous is None else 3) * run.courant_start)
+            # The closure needs gentler steps; three times the usual start is as fast as it bears after
+            # prolongation.
+            controls = replace(controls, courant_growth=1.5,
+                               courant_start=(1 if previous is None else 3) * run.courant_start)
         if careful:
-            controls = replace(controls, first_order_steps=max(60, 2 * run.first_order_steps), courant_start=0.2 * run.courant_start,
-                               courant_growth=1.3, most_change=0.1)
+            controls = replace(controls, first_order_steps=max(60, 2 * run.first_order_steps),
+                               courant_start=0.2 * run.courant_start, courant_growth=1.3, most_change=0.1)
         return MarchedLevel(name, flow, SteadyMarch(flow, state, controls))
 
     def _gentle_start(self, flow):
-        """The stream, at rest near the walls with its total temperature: started at full speed, a supersonic flow leaves a vacuum behind the body."""
+        """The stream, at rest near the walls with its total temperature: started at full speed, a supersonic
+        flow leaves a vacuum behind the body."""
         state, stream = flow.uniform_state(), self.setup.stream
         share = 1 - np.exp(-flow.mesh.wall_distance()[0] / (0.5 * self.setup.radius))
         state[:, 2] *= share
@@ -178,17 +192,22 @@ class Execution(Climb):
         return read_cell(level.flow, self._state(), level.cells[probe.name], probe.x, probe.y)
 
     def _follow(self, until, kept):
-        """Follow the flow on the present level until so many steps are recorded, from the steady field or from what was kept."""
+        """Follow the flow on the present level until so many steps are recorded, from the steady field or
+        from what was kept."""
         level, run, mach = self._level, self.sheet.run, self.setup.stream.mach
         step = self.recorder.step
         if kept:
-            self.time_march = TimeMarch(level.flow, kept["state"], step / mach, time=kept["time"], before=kept["before"])
+            self.time_march = TimeMarch(level.flow, kept["state"], step / mach, time=kept["time"],
+                                        before=kept["before"])
         else:
             state = level.march.state
             start = puff(level.flow.mesh, state, self.setup) if run.disturbance else state.copy()
             self.time_march = TimeMarch(level.flow, start, step / mach)
         march = self.time_march
-        message = f"Following the flow in time on the {level.name} grid: {until - len(self.recorder.entries)} steps of {step:.3g} chords"
+        message = (
+            f"Following the flow in time on the {level.name} grid: {until - len(self.recorder.entries)} "
+            f"steps of {step:.3g} chords"
+        )
         began, earlier = time.monotonic(), level.seconds
         while len(self.recorder.entries) < until:
             try:
@@ -213,7 +232,10 @@ class Execution(Climb):
             return {name: float("inf") for name in WATCHED}
         scale = max(abs(recent[-1]["lift"]), 0.05)
         floor = {"lift": scale, "drag": max(abs(recent[-1]["drag"]), 0.002), "moment": scale}
-        return {name: (max(r[name] for r in recent) - min(r[name] for r in recent)) / floor[name] for name in WATCHED}
+        return {
+            name: (max(r[name] for r in recent) - min(r[name] for r in recent)) / floor[name]
+            for name in WATCHED
+        }
 
     def _is_settled(self):
         march, run = self._level.march, self.sheet.run
@@ -244,17 +266,25 @@ class Execution(Climb):
         level.flow.time_rate, state = 0.0, self._state()
         level.flow.residual(state)
         taps = read_taps(level.flow, state)
-        self.finished.append(LevelResult(
-            level.name, level.flow.n_cells, level.steps, level.march.residual, self._is_settled(), round(level.seconds, 3),
-            self._read({"step": len(self.history), "residual": level.march.residual, "courant": level.march.courant}), self._changes(), find_shocks(taps),
-            find_separation(taps) if self.sheet.flow.model != "inviscid" else [],
-            measure_quality(level.flow.mesh).as_dict(), wall_units(level.flow, state)))
+        self.finished.append(
+            LevelResult(
+                level.name, level.flow.n_cells, level.steps, level.march.residual, self._is_settled(),
+                round(level.seconds, 3),
+                self._read({
+                    "step": len(self.history), "residual": level.march.residual,
+                    "courant": level.march.courant
+                }), self._changes(), find_shocks(taps),
+                find_separation(taps) if self.sheet.flow.model != "inviscid" else [],
+                measure_quality(level.flow.mesh).as_dict(), wall_units(level.flow, state)))
 
     def _momentum_gap(self, last, around):
-        """Difference of wall and contour drag as a share of the drag (of a tenth of the lift where there is hardly any)."""
+        """Difference of wall and contour drag as a share of the drag (of a tenth of the lift where there is
+        hardly any)."""
         if around is None or self.sheet.domain.kind == "half":
             return None
-        scale = max(abs(last.coefficients["drag"]), 0.1 * abs(last.coefficients["lift"]) if self.sheet.flow.model == "inviscid" else 0.0, 1e-4)
+        scale = max(abs(last.coefficients["drag"]),
+                    0.1 * abs(last.coefficients["lift"]) if self.sheet.flow.model == "inviscid" else 0.0,
+                    1e-4)
         return (around["drag"] - last.coefficients["drag"]) / scale
 
     def _layer(self):
@@ -271,25 +301,31 @@ class Execution(Climb):
                 near = k[int(np.argmin(np.abs(taps.x[k] - span[0] - min(x, 0.97) * span[1])))]
                 found = sampler.profile(near).thicknesses()
                 if found:
-                    out.append({"surface": side, "x": float(taps.x[near]), "cf": float(taps.cf[near]), **found})
+                    out.append(
+                        {"surface": side, "x": float(taps.x[near]), "cf": float(taps.cf[near]), **found})
         return out
 
     def _share(self):
         """Work done over the whole, from cells times steps."""
         level = self._level
-        expected = (14 if self.setup.stream.mach < 0.6 else 22) * (2 if self.sheet.flow.model == "turbulent" else 1)
-        total = sum(self.meshes[name].n_cells for name in self.setup.levels if "neighbour" not in self.meshes or name == level.name)
+        expected = (14 if self.setup.stream.mach < 0.6 else 22) * (2 if self.sheet.flow.model == "turbulent"
+                                                                   else 1)
+        total = sum(self.meshes[name].n_cells for name in self.setup.levels
+                    if "neighbour" not in self.meshes or name == level.name)
         done = sum(f.cells for f in self.finished)
         drop = np.log10(max(level.march.residual, 1e-16)) / np.log10(self.sheet.run.residual)
-        here = min(0.97, max(level.steps / (level.steps + expected), float(np.clip(drop, 0, 1)) ** 2))
+        here = min(0.97, max(level.steps / (level.steps + expected), float(np.clip(drop, 0, 1))**2))
         share = float((done + here * level.flow.n_cells) / total)
         return 0.1 * share if self.sheet.flow.time == "unsteady" else share
 
     def _kept_time(self):
         if self.time_march is None or self.time_march.before is None:
             return None
-        return {"time": self.time_march.time, "entries": list(self.recorder.entries), "state": self.time_march.state.copy(),
-                "before": self.time_march.before.copy(), **self.recorder.mean_field.kept()}
+        return {
+            "time": self.time_march.time, "entries": list(self.recorder.entries),
+            "state": self.time_march.state.copy(), "before": self.time_march.before.copy(),
+            **self.recorder.mean_field.kept()
+        }
 
     def conclude(self, stopped=False):
         """The result of what has been computed so far, as plain values."""
@@ -300,27 +336,45 @@ class Execution(Climb):
         # A level whose forces still moved when the next one took over says little about the grid.
         trends = level_trends(self.finished, lambda f: f.settled or max(f.changes.values()) < 5e-3)
         coefficients, unsteady = last.coefficients, None
-        swinging = swings([entry["lift"] for entry in self.history if entry["level"] == last.level and "time" not in entry])
+        swinging = swings(
+            [entry["lift"] for entry in self.history if entry["level"] == last.level and "time" not in entry])
         if self.time_march is not None:
             channels = self.recorder.with_grid(self.recorder.statistics())
-            unsteady = {"step": self.recorder.step, "steps": len(self.recorder.entries), "from": self.recorder.start,
-                        "to": self.time_march.time * setup.stream.mach, "channels": channels}
-            coefficients = {name: channels[name]["mean"] if name in channels else value for name, value in last.coefficients.items()}
-            trends = {name: statistical_trend(channels[name]) if name in channels else t for name, t in trends.items()}
-        around = None if self.time_march is not None else momentum_balance(level.flow, share=setup.weight_share)
-        verdict = judge(setup, last.level, last.residual, last.changes, last.settled, last.shocks, last.separations,
-                        trends, stopped, last.y_plus, unsteady, swinging, self._undefined(), self._momentum_gap(last, around))
-        probes = {p.name: read_probe(level.flow, self._state(), p.x, p.y) for p in self.sheet.instruments.probes}
+            unsteady = {
+                "step": self.recorder.step, "steps": len(self.recorder.entries), "from": self.recorder.start,
+                "to": self.time_march.time * setup.stream.mach, "channels": channels
+            }
+            coefficients = {
+                name: channels[name]["mean"] if name in channels else value
+                for name, value in last.coefficients.items()
+            }
+            trends = {
+                name: statistical_trend(channels[name]) if name in channels else t
+                for name, t in trends.items()
+            }
+        around = None if self.time_march is not None else momentum_balance(level.flow,
+                                                                           share=setup.weight_share)
+        verdict = judge(setup, last.level, last.residual, last.changes, last.settled, last.shocks,
+                        last.separations, trends, stopped, last.y_plus, unsteady, swinging, self._undefined(),
+                        self._momentum_gap(last, around))
+        probes = {
+            p.name: read_probe(level.flow, self._state(), p.x, p.y)
+            for p in self.sheet.instruments.probes
+        }
         levels = [{k: v for k, v in vars(f).items() if k != "changes"} for f in self.finished]
         return {
             "format": 1, "title": self.sheet.title, "coefficients": coefficients,
-            "trends": {name: t.as_dict() for name, t in trends.items()},
-            "forces": forces(coefficients, setup.air, setup.chord, setup.reference_area),
-            "control_volume": around, "layer": self._layer(), "unsteady": unsteady, "formulas": [f.name for f in self.sheet.instruments.formulas],
-            "levels": levels, "verdict": verdict.as_dict(), "shocks": last.shocks, "separations": last.separations,
-            "probes": probes, "air": derived_air(setup), "shape": setup.shape.section.measure(setup.chord).as_dict(),
-            "y_plus": last.y_plus, "cells": last.cells, "steps": len(self.history), "seconds": round(self._clock(), 2),
-            "cost_per_cell_step": last.seconds / max(last.cells * last.steps, 1)}
+            "trends": {name: t.as_dict()
+                       for name, t in trends.items()}, "forces": forces(coefficients, setup.air, setup.chord,
+                                                                        setup.reference_area),
+            "control_volume": around, "layer": self._layer(), "unsteady": unsteady,
+            "formulas": [f.name for f in self.sheet.instruments.formulas
+                         ], "levels": levels, "verdict": verdict.as_dict(), "shocks": last.shocks,
+            "separations": last.separations, "probes": probes, "air": derived_air(setup),
+            "shape": setup.shape.section.measure(setup.chord).as_dict(), "y_plus": last.y_plus,
+            "cells": last.cells, "steps": len(self.history), "seconds": round(self._clock(), 2),
+            "cost_per_cell_step": last.seconds / max(last.cells * last.steps, 1)
+        }
 
     def kept_readings(self, whole):
         """See `Climb`."""
