@@ -20,7 +20,7 @@ def weighed(pressure, places, friction=None, **how):
     friction = np.zeros_like(pressure) if friction is None else np.asarray(friction, dtype=float)
     flow = SimpleNamespace(
         stream=SimpleNamespace(mach=MACH), wall_loads=lambda: (q * pressure, q * friction),
-        wall=np.arange(len(pressure)),
+        wall=np.arange(len(pressure)), is_blown=np.zeros(len(pressure), dtype=bool),
         mesh=SimpleNamespace(face_centre=np.asarray(places, dtype=float), n_faces=len(pressure),
                              walls=["front",
                                     "back"], boundaries={"front": np.array([0]), "back": np.array([1])}))

@@ -6,6 +6,7 @@ from tests.sheets import sheet
 from tests.web.client import finished
 from ventaris.core.study.setup import prepare
 from ventaris.web import presentation as p
+from ventaris.web.kinds import forces
 from ventaris.web.drawings import draw
 from ventaris.web.outlines import built, outline, shape_words
 from ventaris.core.sheet import read_section
@@ -67,7 +68,7 @@ class Numbers(unittest.TestCase):
 class MatrixQuantities(unittest.TestCase):
     def test_each_is_read_from_a_result(self):
         result = finished().result
-        for key in p.MATRIX_QUANTITIES:
+        for key in p.SHOWN["section"].quantities:
             value, _ = p.quantity_of(result, key)
             if key != "shock":
                 self.assertIsNotNone(value, key)
@@ -75,8 +76,9 @@ class MatrixQuantities(unittest.TestCase):
 
     def test_no_glide_ratio_where_drag_is_lost_in_its_error(self):
         trends = {"lift": {"error": 0.001}, "drag": {"error": 0.0004}}
-        self.assertEqual(p._glide({"lift": 0.5, "drag": 0.0002}, trends), (None, None))
-        value, error = p._glide({"lift": 0.5, "drag": 0.01}, trends)
+        found = lambda drag: forces.glide({"coefficients": {"lift": 0.5, "drag": drag}, "trends": trends})
+        self.assertEqual(found(0.0002), (None, None))
+        value, error = found(0.01)
         self.assertAlmostEqual(value, 50)
         self.assertAlmostEqual(error, 2.0, delta=0.05)
 

@@ -10,6 +10,7 @@ from ..core.study.checks import examine
 from ..core.shapes.library import LARGEST_FILE
 from ..store import archive, campaigns as store, deletions, runs, surfaces
 from ..worker.loop import is_worker_running
+from .kinds.registry import SHOWN
 from .outlines import outline, shape_words
 from .presentation import (
     difference, fair_quantity, offered_quantities, paired_error, quantity_of, references_differ
@@ -98,8 +99,7 @@ def _best_of(campaign, done, names, points):
     top = max(counts, key=lambda p: (counts[p], p))
     there = [run for run in done if run["point_id"] == top]
     results = [run["result"] for run in there]
-    key, sign = ("thrust",
-                 -1.0) if campaign["space"] == "nozzle" else (fair_quantity(campaign["space"], results), 1.0)
+    key, sign = fair_quantity(campaign["space"], results), SHOWN[campaign["space"]].best[1]
     ranked = [(sign * value, run["id"], run) for run in there
               if (value := quantity_of(run["result"], key)[0]) is not None]
     if not ranked:
@@ -173,10 +173,8 @@ def _matrix(campaign):
     results = [run["result"] for cell, run in latest.items() if cell in shown and run["result"]]
     offered, key = offered_quantities(campaign["space"], results), request.args.get("show", "")
     if key not in offered:
-        key = "tone" if campaign["setup"].get(
-            "flow",
-            {}).get("model") == "noise" else "thrust" if campaign["space"] == "nozzle" else fair_quantity(
-                campaign["space"], results)
+        noise = campaign["setup"].get("flow", {}).get("model") == "noise"
+        key = "tone" if noise and "tone" in offered else fair_quantity(campaign["space"], results)
     rows = []
     heads = [_point_head(campaign, variants, point) for point in points]
     for variant in variants:
@@ -202,16 +200,7 @@ def _point_head(campaign, variants, point):
             setup, _ = examine(store.compose_sheet(campaign, variants[0], point))
         except SheetError:
             setup = None
-    if campaign["space"] == "nozzle":
-        return {
-            "point": point,
-            "words": f"total {setup.air.supply_pressure / 1e3:.4g} kPa, {1 / setup.back:.3g} × behind"
-            if setup else ""
-        }
-    incidence, yaw = point["air"].get("incidence", 0), point["air"].get("yaw", 0)
-    turned = f"α {incidence:g}°" + (f" · yaw {yaw:g}°" if yaw else "")
-    state = f"M {setup.air.mach:.3g} · Re {setup.reynolds:.2g} · ".replace("e+0", "e") if setup else ""
-    return {"point": point, "words": state + turned}
+    return {"point": point, "words": SHOWN[campaign["space"]].point_words(setup, point["air"])}
 
 
 def _cell(campaign, variants, variant, point, latest, key):
@@ -435,22 +424,7 @@ def new_point(campaign_id):
     try:
         chosen = next((p for p in points if str(p["id"]) == form.get("copy")), None)
         air = dict(chosen["air"]) if chosen else {}
-        if form.get("speed", "").strip():
-            air.update(motion="speed", speed=form["speed"])
-        if form.get("mach", "").strip():
-            air.update(motion="mach", mach=form["mach"])
-        if form.get("altitude", "").strip():
-            air.update(state="standard atmosphere", altitude=form["altitude"])
-        if form.get("incidence", "").strip():
-            air.update(incidence=form["incidence"])
-        if campaign["space"] == "body" and form.get("yaw", "").strip():
-            air.update(yaw=form["yaw"])
-        if campaign["space"] == "nozzle":
-            air.update({
-                name: form[name]
-                for name in ("given_as", "total_pressure", "total_temperature", "back_pressure")
-                if form.get(name, "").strip()
-            })
+        air.update(SHOWN[campaign["space"]].point_air(form))
         point_id = store.add_point(g.database, campaign_id, form.get("name", ""), air)
     except SheetError as error:
         return render_template("point_new.html", campaign=campaign, points=points, form=form,

@@ -9,46 +9,27 @@ from ..core.study.supersonic import surface_theory
 from ..store import campaigns as store, deletions, measured as tables, runs
 from ..store.fields import unpack_rows, unpack_taps
 from .campaigns import campaign_or_404
+from .kinds.forces import HISTORIES
+from .kinds.registry import SHOWN
 from .presentation import channel_words
 from .runs import run_or_404
 from .uploads import parse_upload
 
 pages = Blueprint("curves", __name__)
-TAP_CURVES = {
-    "cp": "Pressure coefficient Cp", "mach": "Mach number at the wall", "cf": "Skin-friction coefficient Cf",
-    "y_plus": "y+ of the first cell", "thickness": "Boundary-layer thickness, c", "shape": "Shape factor"
-}
-HISTORY_CURVES = {
-    "lift": "Lift coefficient CL", "drag": "Drag coefficient CD", "moment": "Moment coefficient CM",
-    "residual": "Residual"
-}
 LARGEST_TABLE = 2_000_000
-# Along a nozzle's lines: row, column, label, unit.
-NOZZLE_CURVES = {
-    "axis:mach": "Mach number on the axis", "wall:mach": "Mach number at the wall",
-    "axis:pressure": "Pressure on the axis, Pa", "wall:pressure": "Pressure at the wall, Pa",
-    "axis:speed": "Speed on the axis, m/s", "axis:temperature": "Temperature on the axis, K",
-    "wall:shear": "Wall shear, Pa", "wall:y_plus": "y+ of the first cell",
-    "plate:pressure": "Pressure on the plate, Pa", "plate:shear": "Shear on the plate, Pa"
-}
-NOZZLE_HISTORIES = {"mass_flow": "Mass flow, kg/s", "thrust": "Thrust, N", "residual": "Residual"}
-# Along a body: what has been gathered from the nose to each station.
-BODY_CURVES = {
-    "build_drag": "Drag gathered along the body, CD", "build_lift": "Lift gathered along the body, CL"
-}
 
 
 @pages.get("/campaigns/<int:campaign_id>/curves")
 def show(campaign_id):
     campaign = campaign_or_404(campaign_id)
     chosen = chosen_runs(campaign_id)
-    space = campaign["space"]
-    histories = NOZZLE_HISTORIES if space == "nozzle" else HISTORY_CURVES
+    shown = SHOWN[campaign["space"]]
+    histories = shown.histories
     return render_template("curves.html", campaign=campaign, runs=named_runs(campaign_id),
-                           chosen=[r["id"] for r in chosen], taps=LINES_OF[space], heading=HEADINGS[space],
+                           chosen=[r["id"] for r in chosen], taps=shown.lines, heading=shown.lines_heading,
                            histories={**histories, **_other_channels(chosen, histories)},
                            measured=tables.measured_of(g.database, campaign_id), spectra=_spectra_of(chosen),
-                           what=request.args.get("what", next(iter(LINES_OF[space]))),
+                           what=request.args.get("what", next(iter(shown.lines))),
                            shown_tables=request.args.getlist("table", type=int))
 
 
@@ -73,10 +54,6 @@ def named_runs(campaign_id):
     return out
 
 
-LINES_OF = {"section": TAP_CURVES, "body": BODY_CURVES, "nozzle": NOZZLE_CURVES}
-HEADINGS = {"section": "Round the section", "body": "Along the body", "nozzle": "Along the nozzle"}
-
-
 def chosen_runs(campaign_id, most=8):
     """Runs named in the query; the first ones of the matrix when none is."""
     wanted = request.args.getlist("run", type=int)
@@ -88,31 +65,23 @@ def chosen_runs(campaign_id, most=8):
 @pages.get("/campaigns/<int:campaign_id>/curves.json")
 def data(campaign_id):
     """Curves of the chosen runs and tables."""
-    nozzle = campaign_or_404(campaign_id)["space"] == "nozzle"
-    what = request.args.get("what", "cp")
-    what = "wall:pressure" if nozzle and what == "cp" else what
+    space = campaign_or_404(campaign_id)["space"]
+    shown, what = SHOWN[space], request.args.get("what", "cp")
+    if what not in shown.lines and what == "cp":
+        what = shown.first_line
     traces, lines = [], []
     for number, run in enumerate(chosen_runs(campaign_id)):
         name = f"{run['variant_name']} · {run['point_name']}"
-        if what in BODY_CURVES:
-            built = (run["result"] or {}).get("build_up")
-            if built:
-                traces.append(
-                    {"name": name, "group": number, "x": built["x"], "y": built[what.removeprefix("build_")]})
-        elif what.startswith("spectrum:"):
+        if what.startswith("spectrum:"):
             traces += _spectrum(run, what.removeprefix("spectrum:"), name, number)
-        elif nozzle and what in NOZZLE_CURVES:
-            traces += _nozzle_traces(run, what, name, number)
-        elif nozzle or what not in TAP_CURVES:
-            history = runs.history(g.database, run["id"])
-            traces.append({
-                "name": name, "group": number, "x": [h["step"] for h in history],
-                "y": [h.get(what) for h in history]
-            })
-        else:
-            traces += _tap_traces(run, what, name, number)
+        elif what in shown.lines:
+            traces += LINES_OF[space](run, what, name, number)
             if what == "cp" and run["result"]:
                 lines += _sonic_level(run, traces)
+        else:
+            history = runs.history(g.database, run["id"])
+            traces.append({"name": name, "group": number, "x": [h["step"] for h in history],
+                           "y": [h.get(what) for h in history]})
     for table in tables.measured_of(g.database, campaign_id):
         if table["id"] in request.args.getlist("table", type=int):
             columns = list(table["columns"].items())
@@ -120,12 +89,10 @@ def data(campaign_id):
                 traces.append(
                     {"name": f"{table['name']}: {label}", "x": columns[0][1], "y": values, "measured": True})
     unique = {line["name"]: line for line in lines}
-    known = {**HISTORY_CURVES, **BODY_CURVES, **(NOZZLE_HISTORIES | NOZZLE_CURVES if nozzle else TAP_CURVES)}
+    known = {**shown.histories, **shown.lines}
     stations = "Step"
-    if what in BODY_CURVES or nozzle and what in NOZZLE_CURVES:
-        stations = "r in m" if what.startswith("plate:") else "x in m"
-    elif what in TAP_CURVES and not nozzle:
-        stations = "x/c"
+    if what in shown.lines:
+        stations = "r in m" if what.startswith("plate:") else shown.station
     if what.startswith("spectrum:"):
         channel = what.removeprefix("spectrum:")
         return jsonify(traces=traces, lines=[],
@@ -142,7 +109,7 @@ def _spectra_of(chosen):
         for name in run["result"]["unsteady"]["channels"]
     ]
     return {
-        f"spectrum:{name}": HISTORY_CURVES.get(name, name)
+        f"spectrum:{name}": HISTORIES.get(name, name)
         for name in dict.fromkeys(names) if name not in ("residual", "courant")
     }
 
@@ -256,3 +223,14 @@ def delete_measured(table_id):
 def of_run(run_id):
     run = run_or_404(run_id)
     return redirect(url_for(".show", campaign_id=run["campaign_id"], run=run_id))
+
+
+def _build_up(run, what, name, number):
+    """What a body's run has gathered from the nose to each station."""
+    built = (run["result"] or {}).get("build_up")
+    return [{"name": name, "group": number, "x": built["x"],
+             "y": built[what.removeprefix("build_")]}] if built else []
+
+
+# How a curve along the shape is read, by family.
+LINES_OF = {"section": _tap_traces, "body": _build_up, "nozzle": _nozzle_traces}

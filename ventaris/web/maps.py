@@ -7,26 +7,14 @@ from ..core.sheet import SheetError, read_section
 from ..core.study.kinds.section.polar import series, summarise_polar
 from ..store import campaigns as store, runs
 from .campaigns import campaign_or_404
-from .presentation import NOZZLE_QUANTITIES
+from .kinds import forces, nozzle
+from .kinds.registry import SHOWN
 
 pages = Blueprint("maps", __name__)
-ACROSS = {"incidence": ("Incidence α, °", "deg"), "mach": ("Mach number", ""), "speed": ("Speed, m/s", "m/s")}
-ACROSS_NOZZLE = {
-    "total_pressure": ("Total pressure of the supply, Pa", "Pa"),
-    "back_pressure": ("Back pressure, Pa", "Pa"), "mass_flow": ("Mass flow of the supply, kg/s", "kg/s"),
-    "jet_mach": ("Fully expanded Mach number of the jet", "")
-}
 # Charts of a polar: key, x, y, their titles; "x" is what is swept.
 POLAR_CHARTS = (("lift", "x", "lift", None, "CL"), ("polar", "drag", "lift", "CD", "CL"),
                 ("moment", "x", "moment", None, "CM"), ("drag", "x", "drag", None, "CD"))
-# What a nozzle's map is drawn over, by the place of the value in a result, and its charts in order of
-# preference: as many as fit, of those that the runs have.
-NOZZLE_AXES = {
-    "ratio": ("Total pressure of the supply over the pressure behind", 1.0),
-    "supply": ("Total pressure of the supply, bar", 1e-5),
-    "back_pressure": ("Pressure behind the exit, bar", 1e-5),
-    "ideal_mach": ("Mach number of the loss-free jet", 1.0)
-}
+# Charts of a nozzle's map in order of preference: as many as fit, of those that the runs have.
 NOZZLE_CHARTS = ("tone", "sound_level", "mass_flow", "thrust", "plate_shear", "discharge",
                  "thrust_coefficient", "shock", "pressure_ratio", "exit_mach")
 MOST_CHARTS = 4
@@ -46,32 +34,37 @@ def show(campaign_id):
 
 def choices_of(campaign):
     """What can be swept in a campaign of this kind: {key: (label, unit)}."""
-    return ACROSS_NOZZLE if campaign["space"] == "nozzle" else ACROSS
+    return SHOWN[campaign["space"]].swept
 
 
 def _axes(campaign):
-    return NOZZLE_AXES if campaign["space"] == "nozzle" else {
-        key: (label, 1.0)
-        for key, (label, _) in ACROSS.items()
-    }
+    return SHOWN[campaign["space"]].axes
 
 
 def _charts(campaign, across, lines):
     """The charts of a map: what is drawn over what, with titles."""
-    label = _axes(campaign).get(across, next(iter(_axes(campaign).values())))[0]
-    if campaign["space"] != "nozzle":
-        return [{"key": key, "x": x, "y": y, "x_title": x_title or label, "y_title": y_title}
-                for key, x, y, x_title, y_title in POLAR_CHARTS]
-    there = [
-        key for key in NOZZLE_CHARTS if any(
-            row.get(key) is not None for line in lines for row in line["rows"])
-    ][:MOST_CHARTS]
-    return [{"key": key, "x": "x", "y": key, "x_title": label, "y_title": NOZZLE_QUANTITIES[key][0]}
-            for key in there]
+    axes = _axes(campaign)
+    label = axes.get(across, next(iter(axes.values())))[0]
+    return CHARTS_OF[campaign["space"]](label, lines)
+
+
+def _polar_charts(label, lines):
+    """Charts of a polar, over what is swept or over each other."""
+    return [{"key": key, "x": x, "y": y, "x_title": x_title or label, "y_title": y_title}
+            for key, x, y, x_title, y_title in POLAR_CHARTS]
+
+
+def _nozzle_charts(label, lines):
+    """Charts of a nozzle's map: as many as fit, of what the runs have."""
+    quantities = SHOWN["nozzle"].quantities
+    there = [key for key in NOZZLE_CHARTS
+             if any(row.get(key) is not None for line in lines for row in line["rows"])]
+    return [{"key": key, "x": "x", "y": key, "x_title": label, "y_title": quantities[key][0]}
+            for key in there[:MOST_CHARTS]]
 
 
 def _lines(campaign, across):
-    return (nozzle_lines if campaign["space"] == "nozzle" else polar_lines)(campaign["id"], across)
+    return LINES_OF[campaign["space"]](campaign["id"], across)
 
 
 def _finished(campaign_id):
@@ -96,7 +89,7 @@ def _row(run, x, names):
 
 def polar_lines(campaign_id, across):
     """For every variant its finished points in order of the swept quantity, with a summary."""
-    across = across if across in ACROSS else "incidence"
+    across = across if across in forces.SWEPT else "incidence"
     out = []
     for variant, done in _finished(campaign_id):
         done.sort(key=lambda run: run["result"]["air"][across])
@@ -111,8 +104,8 @@ def polar_lines(campaign_id, across):
 def nozzle_lines(campaign_id, across):
     """For every variant its finished points in order of the pressures, with one-dimensional theory beside
     mass flow and thrust."""
-    key = across if across in NOZZLE_AXES else "ratio"
-    scale, out = NOZZLE_AXES[key][1], []
+    key = across if across in nozzle.AXES else "ratio"
+    scale, out = nozzle.AXES[key][1], []
     for variant, done in _finished(campaign_id):
         rows = []
         for run in done:
@@ -199,3 +192,8 @@ def _add_series(campaign, points, form):
         store.add_point(g.database, campaign_id, name, values_)
         added += 1
     return added
+
+
+# How a map is gathered and drawn, by family.
+LINES_OF = {"section": polar_lines, "body": polar_lines, "nozzle": nozzle_lines}
+CHARTS_OF = {"section": _polar_charts, "body": _polar_charts, "nozzle": _nozzle_charts}

@@ -9,68 +9,13 @@ from markupsafe import Markup
 
 from ..core import units
 from ..core.instruments.sections import AVERAGES
-from ..core.study.kinds.nozzle.judge import NOZZLE_FLOORS
 from ..core.study.trend import grid_trend
-from ..core.study.verdict import BODY_FLOORS, SECTION_FLOORS, wide_bars
+from ..core.study.verdict import wide_bars
+from .kinds.registry import SHOWN, is_spatial, shown_of
 
 STATE_WORDS = {
     "waiting": "waiting", "gridding": "gridding", "running": "running", "paused": "paused",
     "settled": "settled", "stopped": "stopped", "failed": "failed"
-}
-# Key, label, what a smaller value means ("good", "bad" or nothing), decimals.
-MATRIX_QUANTITIES = {
-    "drag": ("Drag coefficient CD", "good", 5), "lift": ("Lift coefficient CL", "", 4),
-    "glide": ("Lift over drag", "bad", 1), "moment": ("Moment coefficient CM", "", 4),
-    "drag_pressure": ("CD from pressure", "good", 5), "drag_friction": ("CD from friction", "good", 5),
-    "drag_force": ("Drag in N", "good", 3), "lift_force": ("Lift in N", "", 2),
-    "shock": ("Upper shock at x/c", "", 3)
-}
-BODY_QUANTITIES = {
-    "drag": ("Drag coefficient CD", "good", 4), "drag_area": ("Drag area CD·A in m²", "good", 4),
-    "lift": ("Lift coefficient CL", "", 4), "drag_force": ("Drag in the sheet's unit", "good", 3),
-    "lift_force": ("Lift in the sheet's unit", "", 3), "side": ("Side force coefficient CY", "",
-                                                                4), "moment": ("Pitching moment CM", "", 4),
-    "drag_pressure": ("CD from pressure", "good", 4), "drag_friction": ("CD from friction", "good", 5),
-    "lift_front": ("CL on the front axle", "", 4), "lift_rear": ("CL on the rear axle", "", 4)
-}
-NOZZLE_QUANTITIES = {
-    "thrust": ("Thrust in N", "", 2), "mass_flow": ("Mass flow in kg/s", "", 5),
-    "thrust_coefficient": ("Thrust coefficient", "bad", 4), "discharge": ("Discharge coefficient", "", 4),
-    "shock": ("Shock inside at x in m", "", 5), "exit_mach": ("Exit Mach number", "", 4),
-    "exit_p": ("Exit pressure in Pa", "", 0), "pressure_ratio": ("Total pressure, exit over inlet", "bad", 4),
-    "mach_disc": ("Mach disc behind the exit in m", "",
-                  5), "plate_shock": ("Shock ahead of the plate, from it, in m", "",
-                                      5), "shock_cell": ("Shock-cell spacing in m", "", 5),
-    "axis_speed": ("Axis speed half-way down the jet in m/s", "",
-                   2), "plate_shear": ("Shear on the plate in N", "bad",
-                                       4), "plate_peak_shear": ("Peak shear on the plate in Pa", "bad", 2),
-    "plate_force": ("Push on the plate in N", "", 3), "tone": ("Tone at the first microphone in Hz", "", 0),
-    "tone_level": ("Its level in dB", "good", 1), "sound_level": ("Level at the first microphone in dB",
-                                                                  "good", 1)
-}
-FLOORS = {"section": SECTION_FLOORS, "body": BODY_FLOORS, "nozzle": NOZZLE_FLOORS}
-QUANTITIES_OF = {"section": MATRIX_QUANTITIES, "body": BODY_QUANTITIES, "nozzle": NOZZLE_QUANTITIES}
-# What a run's page shows large, and what its table by level holds: key, label, decimals.
-COEFFICIENTS = (("lift", "Lift coefficient CL", 4), ("drag", "Drag coefficient CD", 5),
-                ("moment", "Moment coefficient CM", 4))
-HEADLINES = {
-    "section": COEFFICIENTS, "body": COEFFICIENTS,
-    "nozzle": (("mass_flow", "Mass flow, kg/s", 5), ("thrust", "Thrust, N", 3), ("exit_mach",
-                                                                                 "Exit Mach number", 4))
-}
-BY_LEVEL = (("lift", "CL", 5), ("drag", "CD", 5), ("drag_pressure", "CD, pressure", 5),
-            ("drag_friction", "CD, friction", 5), ("moment", "CM", 5))
-LEVEL_ROWS = {
-    "section": BY_LEVEL,
-    "body": (*BY_LEVEL[:4], ("drag_openings", "CD, openings", 5), BY_LEVEL[4], ("side", "CY", 5)),
-    "nozzle": (("mass_flow", "mass flow, kg/s", 5), ("thrust", "thrust, N", 3),
-               ("exit_mach", "exit Mach number", 4), ("exit_p", "exit pressure, Pa",
-                                                      0), ("pressure_ratio", "total pressure kept", 5),
-               ("shock", "shock at x, m", 5), ("mach_disc", "Mach disc behind the exit, m",
-                                               5), ("plate_shock", "shock ahead of the plate, from it, m", 5),
-               ("shock_cell", "shock cells apart, m", 5), ("axis_speed", "axis speed half-way, m/s", 2),
-               ("plate_shear", "shear on the plate, N", 5), ("plate_force", "push on the plate, N", 4),
-               ("tone", "tone, Hz", 0), ("tone_level", "its level, dB", 1), ("sound_level", "level, dB", 1))
 }
 
 
@@ -78,39 +23,15 @@ def quantity_of(result, key):
     """(value, error) of a matrix quantity; None where the result has none."""
     if not result:
         return None, None
-    c, t = result["coefficients"], result["trends"]
-    if key in t:
-        return c[key], t[key]["error"]
-    if result.get("space") == "nozzle":
-        return None, None
-    if key == "drag_area" and result.get("space") == "body":
-        area, error = result["shape"]["area"], t["drag"]["error"]
-        return c["drag"] * area, None if error is None else error * area
-    if key == "glide":
-        return _glide(c, t)
-    if key in ("lift_front", "lift_rear", "drag_area"):
-        return None, None
-    if key == "shock":
-        places = [s["x"] for s in result["shocks"] if s["surface"] == "upper"]
-        return (places[0] if places else None), None
-    if key in ("drag_force", "lift_force"):
-        name = key.split("_")[0]
-        scale = result["forces"][name] / c[name] if c[name] else 0.0
-        error = t[name]["error"]
-        return result["forces"][name], None if error is None else abs(error * scale)
-    return None, None
+    trends = result["trends"]
+    if key in trends:
+        return result["coefficients"][key], trends[key]["error"]
+    return shown_of(result).other(result, key)
 
 
 def reference_of(result):
     """Square metres that a result's coefficients refer to; None where there are none."""
-    if not result or result.get("space") == "nozzle":
-        return None
-    if result.get("space") == "body":
-        return result["shape"]["area"]
-    c, forces = result["coefficients"], result["forces"]
-    name = max(("lift", "drag"), key=lambda n: abs(c.get(n) or 0.0))
-    pressure = result["air"]["dynamic_pressure"]
-    return abs(forces[name] / (c[name] * pressure)) if c.get(name) and pressure else None
+    return shown_of(result).reference(result) if result else None
 
 
 def references_differ(results):
@@ -121,11 +42,10 @@ def references_differ(results):
 
 
 def fair_quantity(space, results):
-    """The drag by which variants are ranked: its coefficient on one reference area, the drag area or the
-    force where each has its own."""
-    if space == "nozzle" or references_differ(results) is None:
-        return "drag"
-    return "drag_area" if space == "body" else "drag_force"
+    """The quantity by which variants are ranked: of drags the coefficient on one reference area, the drag
+    area or the force where each has its own."""
+    shown = SHOWN[space]
+    return shown.fair if shown.fair and references_differ(results) is not None else shown.best[0]
 
 
 def is_doubtful(result):
@@ -135,27 +55,16 @@ def is_doubtful(result):
         return False
     if "doubtful" in result["verdict"]:
         return bool(result["verdict"]["doubtful"])
-    return wide_bars(result["trends"], FLOORS[result.get("space", "section")])[1]
+    return wide_bars(result["trends"], shown_of(result).floors)[1]
 
 
 def offered_quantities(space, results=()):
     """The quantities of a kind of campaign with their labels: forces in the unit that its results have."""
-    offered = QUANTITIES_OF[space]
-    if space != "body":
+    offered = SHOWN[space].quantities
+    if not SHOWN[space].own_unit:
         return offered
     unit = next((r["forces"].get("unit", "N") for r in results if r), "N")
     return {key: (label.replace("the sheet's unit", unit), *rest) for key, (label, *rest) in offered.items()}
-
-
-def _glide(c, t):
-    """Lift over drag; none where the drag cannot be told from nothing."""
-    drag, error = c["drag"], t["drag"]["error"]
-    if drag <= 0 or (error is not None and error >= drag):
-        return None, None
-    if error is None or t["lift"]["error"] is None:
-        return c["lift"] / drag, None
-    value = c["lift"] / drag
-    return value, abs(value) * math.hypot(t["lift"]["error"] / max(abs(c["lift"]), 1e-9), error / drag)
 
 
 # What channels are called on pages, by the whole of their names or by how they begin.
@@ -182,9 +91,9 @@ CHANNEL_ENDS = (("_mach", "Mach number at {}"), ("_p_total", "Total pressure at 
 
 def channel_words(name):
     """A channel's name as a person reads it."""
-    for table in (MATRIX_QUANTITIES, BODY_QUANTITIES, NOZZLE_QUANTITIES):
-        if name in table:
-            return table[name][0]
+    for shown in SHOWN.values():
+        if name in shown.quantities:
+            return shown.quantities[name][0]
     if name in CHANNEL_WORDS:
         return CHANNEL_WORDS[name]
     tail = next((f", mean by {way}"
@@ -283,7 +192,7 @@ def paired_error(result, base, key):
     values = [[v for _, v in found] for found in levels]
     if not same or not all(isinstance(v, float) for found in values for v in found):
         return None
-    return grid_trend([a - b for a, b in zip(*values)], result.get("space") == "body").error
+    return grid_trend([a - b for a, b in zip(*values)], is_spatial(result)).error
 
 
 def _of_level(result, coefficients, key):
@@ -342,8 +251,7 @@ def asset_version():
 
 def register(app):
     """Make all of this known to the templates."""
-    app.jinja_env.globals.update(icon=icon, outline_svg=outline_svg, matrix_quantities=MATRIX_QUANTITIES,
-                                 headlines=HEADLINES, level_rows=LEVEL_ROWS, state_words=STATE_WORDS,
+    app.jinja_env.globals.update(icon=icon, outline_svg=outline_svg, shown=SHOWN, state_words=STATE_WORDS,
                                  interval_of=_interval, condition_of=_condition)
     app.jinja_env.filters.update(fixed=fixed, channel_words=channel_words, is_doubtful=is_doubtful,
                                  section_means=section_means, with_error=with_error, error_bar=error_bar,

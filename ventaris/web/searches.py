@@ -10,12 +10,10 @@ from ..core.study.search import Constraint, Parameter, Plan, SearchError, best, 
 from ..core.units import UnitError
 from ..store import campaigns as store, searches
 from . import campaigns
-from .presentation import QUANTITIES_OF
+from .kinds.registry import SHOWN
 
 pages = Blueprint("searches", __name__)
 MOST_CONSTRAINTS = 3
-# What a campaign's kind is usually searched for.
-USUAL = {"section": ("lift / drag", "largest"), "body": ("drag", "smallest"), "nozzle": ("thrust", "largest")}
 
 
 def search_or_404(search_id):
@@ -75,16 +73,15 @@ def new(campaign_id):
             problems, status = [str(error)], 400
     return render_template("search_new.html", campaign=campaign, variants=variants, points=points,
                            variant=variant, point=point, numbers=numbers, channels=names, problems=problems,
-                           form=request.form, usual=USUAL[campaign["space"]],
+                           form=request.form, usual=SHOWN[campaign["space"]].aim,
                            constraints=range(MOST_CONSTRAINTS), units=units), status
 
 
 def _channels(campaign, setup):
     """Channels that a run of this sheet has at its end."""
     names = kind_of(setup.sheet).channels(setup) + [f.name for f in setup.sheet.instruments.formulas]
-    extra = [key for key in QUANTITIES_OF[campaign["space"]]
-             if key == "shock"] if campaign["space"] == "nozzle" else []
-    return [n for n in names if n not in ("step", "residual", "courant")] + extra
+    more = SHOWN[campaign["space"]].searched
+    return [n for n in names if n not in ("step", "residual", "courant")] + list(more)
 
 
 def _read_plan(form, numbers, names):

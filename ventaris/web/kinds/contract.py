@@ -1,0 +1,83 @@
+"""What the pages need to know of a kind of campaign."""
+from collections.abc import Callable
+from dataclasses import dataclass
+
+
+def nothing(result, key):
+    """(value, error) of a quantity that a result does not have."""
+    return None, None
+
+
+@dataclass(frozen=True)
+class Shown:
+    """Numbers, words and curves of one family of campaigns.
+
+    Attributes
+    ----------
+    quantities : dict
+        Of matrix and comparison: {key: (label, what a smaller value means: "good", "bad" or "", decimals)}.
+    headlines, by_level : tuple of (key, label, decimals)
+        What a run's page shows large, and what its table by level holds.
+    floors : tuple
+        Values below which an error bar is not judged, see `verdict.wide_bars`.
+    histories, lines : dict
+        Curves over the steps and along the shape: {key: label}.
+    lines_heading, station : str
+        What the curves along the shape are called, and what stands under them.
+    first_line : str
+        The curve that is shown where none is asked for.
+    aim : tuple of (formula, "largest" or "smallest")
+        What a search is usually after.
+    axes : dict
+        What a map is drawn over: {key: (label, factor)}.
+    swept : dict
+        What can be swept: {field of the air section: (label, unit)}.
+    map_title : str
+    files : tuple of str
+        Files of a run beside its result, sheet and history.
+    partial : str
+        Template of the result beneath the table by level.
+    watched : tuple of str
+        The two channels of the strip chart.
+    other : callable
+        other(result, key) gives (value, error) of quantities that are no channels.
+    reference : callable
+        reference(result) gives the square metres that coefficients refer to, or None.
+    fair : str
+        The quantity that is ranked where reference areas differ; "" where none has any.
+    best : tuple of (key, sign)
+        What the best run has least of, times the sign; the drag becomes `fair` where areas differ.
+    point_words : callable
+        point_words(setup or None, air) says an operating point in a few words.
+    point_air : callable
+        point_air(form) gives what a form for a new operating point says of the air section.
+    searched : tuple of str
+        Quantities beyond the channels that a search may ask for.
+    own_unit : bool
+        Whether forces come in a unit that the sheet chooses.
+    """
+
+    quantities: dict
+    headlines: tuple
+    by_level: tuple
+    floors: tuple
+    histories: dict
+    lines: dict
+    lines_heading: str
+    first_line: str
+    aim: tuple
+    axes: dict
+    swept: dict
+    map_title: str
+    files: tuple
+    partial: str
+    watched: tuple
+    point_words: Callable
+    point_air: Callable
+    station: str = "x in m"
+    other: Callable = nothing
+    reference: Callable = lambda result: None
+    fair: str = ""
+    best: tuple = ("drag", 1.0)
+    searched: tuple = ()
+    own_unit: bool = False

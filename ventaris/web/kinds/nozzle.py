@@ -1,0 +1,69 @@
+"""What pages show of nozzles and their jets, steady or in time."""
+from ...core.study.kinds.nozzle.judge import NOZZLE_FLOORS
+from .contract import Shown
+from .forces import given
+
+QUANTITIES = {
+    "thrust": ("Thrust in N", "", 2),
+    "mass_flow": ("Mass flow in kg/s", "", 5),
+    "thrust_coefficient": ("Thrust coefficient", "bad", 4),
+    "discharge": ("Discharge coefficient", "", 4),
+    "shock": ("Shock inside at x in m", "", 5),
+    "exit_mach": ("Exit Mach number", "", 4),
+    "exit_p": ("Exit pressure in Pa", "", 0),
+    "pressure_ratio": ("Total pressure, exit over inlet", "bad", 4),
+    "mach_disc": ("Mach disc behind the exit in m", "", 5),
+    "plate_shock": ("Shock ahead of the plate, from it, in m", "", 5),
+    "shock_cell": ("Shock-cell spacing in m", "", 5),
+    "axis_speed": ("Axis speed half-way down the jet in m/s", "", 2),
+    "plate_shear": ("Shear on the plate in N", "bad", 4),
+    "plate_peak_shear": ("Peak shear on the plate in Pa", "bad", 2),
+    "plate_force": ("Push on the plate in N", "", 3),
+    "tone": ("Tone at the first microphone in Hz", "", 0),
+    "tone_level": ("Its level in dB", "good", 1),
+    "sound_level": ("Level at the first microphone in dB", "good", 1),
+}
+HEADLINES = (("mass_flow", "Mass flow, kg/s", 5), ("thrust", "Thrust, N", 3),
+             ("exit_mach", "Exit Mach number", 4))
+BY_LEVEL = (
+    ("mass_flow", "mass flow, kg/s", 5), ("thrust", "thrust, N", 3), ("exit_mach", "exit Mach number", 4),
+    ("exit_p", "exit pressure, Pa", 0), ("pressure_ratio", "total pressure kept", 5),
+    ("shock", "shock at x, m", 5), ("mach_disc", "Mach disc behind the exit, m", 5),
+    ("plate_shock", "shock ahead of the plate, from it, m", 5), ("shock_cell", "shock cells apart, m", 5),
+    ("axis_speed", "axis speed half-way, m/s", 2), ("plate_shear", "shear on the plate, N", 5),
+    ("plate_force", "push on the plate, N", 4), ("tone", "tone, Hz", 0), ("tone_level", "its level, dB", 1),
+    ("sound_level", "level, dB", 1),
+)
+# Along its lines: row, column, label, unit.
+LINES = {
+    "axis:mach": "Mach number on the axis", "wall:mach": "Mach number at the wall",
+    "axis:pressure": "Pressure on the axis, Pa", "wall:pressure": "Pressure at the wall, Pa",
+    "axis:speed": "Speed on the axis, m/s", "axis:temperature": "Temperature on the axis, K",
+    "wall:shear": "Wall shear, Pa", "wall:y_plus": "y+ of the first cell",
+    "plate:pressure": "Pressure on the plate, Pa", "plate:shear": "Shear on the plate, Pa"
+}
+SWEPT = {
+    "total_pressure": ("Total pressure of the supply, Pa", "Pa"), "back_pressure": ("Back pressure, Pa", "Pa"),
+    "mass_flow": ("Mass flow of the supply, kg/s", "kg/s"),
+    "jet_mach": ("Fully expanded Mach number of the jet", "")
+}
+# By the place of the value in a result.
+AXES = {
+    "ratio": ("Total pressure of the supply over the pressure behind", 1.0),
+    "supply": ("Total pressure of the supply, bar", 1e-5),
+    "back_pressure": ("Pressure behind the exit, bar", 1e-5),
+    "ideal_mach": ("Mach number of the loss-free jet", 1.0)
+}
+POINT_FIELDS = ("given_as", "total_pressure", "total_temperature", "back_pressure")
+
+
+def point_words(setup, air):
+    """The supply, and what it is over the pressure behind."""
+    return f"total {setup.air.supply_pressure / 1e3:.4g} kPa, {1 / setup.back:.3g} × behind" if setup else ""
+
+
+SHOWN = Shown(QUANTITIES, HEADLINES, BY_LEVEL, NOZZLE_FLOORS,
+              {"mass_flow": "Mass flow, kg/s", "thrust": "Thrust, N", "residual": "Residual"}, LINES,
+              "Along the nozzle", "wall:pressure", ("thrust", "largest"), AXES, SWEPT, "Operating map",
+              ("lines.csv", "field.vtu"), "partials/nozzle_result.html", ("thrust", "mass_flow"),
+              point_words, lambda form: given(form, POINT_FIELDS), best=("thrust", -1.0), searched=("shock",))
