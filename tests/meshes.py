@@ -30,3 +30,17 @@ def block(n=4):
 
 
 MESHES = {2: rectangle, 3: block}
+
+
+def box_mesh(n, m=2):
+    """A row of n by m square cells, 1 long, open at its ends."""
+    x, y = np.meshgrid(np.linspace(0, 1, n + 1), np.linspace(0, m / n, m + 1), indexing="ij")
+    number = np.arange(x.size).reshape(x.shape)
+    cells = np.stack([number[:-1, :-1], number[1:, :-1], number[1:, 1:], number[:-1, 1:]],
+                     axis=-1).reshape(-1, 4)
+    pairs = lambda line: np.stack([line[:-1], line[1:]], axis=1)
+    edges = {
+        "far field": np.concatenate([pairs(number[0]), pairs(number[-1])]),
+        "symmetry": np.concatenate([pairs(number[:, 0]), pairs(number[:, -1])])
+    }
+    return mesh_from_cells(np.stack([x.ravel(), y.ravel()], axis=1), cells, edges, [])

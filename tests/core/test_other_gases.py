@@ -4,29 +4,15 @@ import unittest
 import numpy as np
 from scipy.optimize import brentq
 
+from tests.meshes import box_mesh
 from tests.nozzles import SMALL, run_nozzle
 from tests.sheets import sheet
 from ventaris.core.flow.discretisation import Discretisation
 from ventaris.core.flow.march.unsteady import TimeMarch
 from ventaris.core.flow.stream import FreeStream
 from ventaris.core.gas import normal_shock
-from ventaris.core.grids.mesh import mesh_from_cells
 from ventaris.core.study.setup import prepare
 from ventaris.core.theory import mach_of_area
-
-
-def tube(n=400):
-    """A row of cells, 1 long."""
-    x, y = np.meshgrid(np.linspace(0, 1, n + 1), [0.0, 1.0 / n, 2.0 / n], indexing="ij")
-    number = np.arange(x.size).reshape(x.shape)
-    cells = np.stack([number[:-1, :-1], number[1:, :-1], number[1:, 1:], number[:-1, 1:]],
-                     axis=-1).reshape(-1, 4)
-    pairs = lambda line: np.stack([line[:-1], line[1:]], axis=1)
-    edges = {
-        "far field": np.concatenate([pairs(number[0]), pairs(number[-1])]),
-        "symmetry": np.concatenate([pairs(number[:, 0]), pairs(number[:, -1])])
-    }
-    return mesh_from_cells(np.stack([x.ravel(), y.ravel()], axis=1), cells, edges, [])
 
 
 class ShockTube(unittest.TestCase):
@@ -44,7 +30,7 @@ class ShockTube(unittest.TestCase):
             star = brentq(gap, 1.0, ratio)
             speed = 2 / (g - 1) * (1 - (star / ratio)**(0.5 * (g - 1) / g))
             mach = np.sqrt((g + 1) / (2 * g) * (star - 1) + 1)
-            mesh = tube()
+            mesh = box_mesh(400)
             flow = Discretisation(mesh, FreeStream(1e-6, gamma=g), "slip", limit=True, precondition=False,
                                   vortex=False, strength=1.0)
             flow.row_scale[:], flow.column_scale[:] = 1.0, 1.0

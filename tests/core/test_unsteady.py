@@ -2,6 +2,7 @@ import unittest
 
 import numpy as np
 
+from tests.meshes import box_mesh
 from tests.sheets import run, sheet
 from ventaris.core.flow.boundaries.contract import Boundary
 from ventaris.core.flow.boundaries.registry import CONDITIONS
@@ -9,7 +10,6 @@ from ventaris.core.flow.discretisation import Discretisation
 from ventaris.core.flow.stream import FreeStream
 from ventaris.core.flow.march.unsteady import TimeMarch
 from ventaris.core.flow.wall_treatment import law_of_the_wall, y_plus_of
-from ventaris.core.grids.mesh import mesh_from_cells
 from ventaris.core.instruments.control_volume import momentum_balance
 from ventaris.core.instruments.profiles import WallSampler, wake_profile
 from ventaris.core.study.checks import examine
@@ -21,19 +21,6 @@ CYLINDER = {
     "shape": {"kind": "ellipse", "thickness": 1.0}, "flow": {"model": "laminar", "time": "unsteady"},
     "air": {"motion": "mach", "mach": 0.2, "viscosity_law": "from Reynolds number", "reynolds": 100}
 }
-
-
-def box_mesh(n, m=2):
-    x, y = np.meshgrid(np.linspace(0, 1, n + 1), np.linspace(0, m / n, m + 1), indexing="ij")
-    number = np.arange(x.size).reshape(x.shape)
-    cells = np.stack([number[:-1, :-1], number[1:, :-1], number[1:, 1:], number[:-1, 1:]],
-                     axis=-1).reshape(-1, 4)
-    pairs = lambda line: np.stack([line[:-1], line[1:]], axis=1)
-    edges = {
-        "far field": np.concatenate([pairs(number[0]), pairs(number[-1])]),
-        "symmetry": np.concatenate([pairs(number[:, 0]), pairs(number[:, -1])])
-    }
-    return mesh_from_cells(np.stack([x.ravel(), y.ravel()], axis=1), cells, edges, [])
 
 
 class InTime(unittest.TestCase):

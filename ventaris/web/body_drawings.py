@@ -1,10 +1,11 @@
 """The drawings at the side of a body's run sheet, as SVG in metres."""
 import numpy as np
-from markupsafe import Markup, escape
+from markupsafe import escape
 
 from ..core.grids.embedded import SIDES
 from ..core.look.silhouette import VIEWS, edges, silhouette
 from ..core.units import large, show
+from .drawings import frame
 
 NAMES = {"side": "from the left", "front": "from ahead", "top": "from above"}
 MOST_SQUARES = 16_000
@@ -22,12 +23,6 @@ def draw_body(section, setup):
         "shape": _shape, "air": _air, "domain": _domain, "grid": _grid, "instruments": _instruments,
         "flow": _air, "run": _domain
     }[section](setup)
-
-
-def _frame(inner, box, css="drawing"):
-    left, right, bottom, top = box
-    return Markup(f'<svg class="{css}" viewBox="{left:.5f} {-top:.5f} {right - left:.5f} {top - bottom:.5f}" '
-                  f'role="img">{inner}</svg>')
 
 
 def _path(loops, css):
@@ -87,7 +82,7 @@ def _shape(setup):
                f"(measured along lines {show(m['frontal_resolution'], 'm', 2)} apart, good to "
                f"{max(100 * m['frontal_uncertainty'] / max(m['frontal_area'], 1e-12), 0.001):.2g} %), "
                f"reference area {setup.area:.5g} m² and length {setup.length:.4g} m, of the whole body.")
-    return _frame("".join(rows), (box[0] - pad, across + pad, low - pad, box[3] + pad)), caption
+    return frame("".join(rows), (box[0] - pad, across + pad, low - pad, box[3] + pad)), caption
 
 
 def _openings(setup, size):
@@ -140,7 +135,7 @@ def _air(setup):
     caption = (f"Mach {air.mach:.3g}, Reynolds number {large(setup.reynolds, 3)} on {setup.length:.4g} m; "
                f"{show(air.dynamic_pressure, 'Pa', 4)} of dynamic pressure.")
     room = 0.3 if setup.openings else 0.1
-    return _frame(
+    return frame(
         "".join(parts),
         (box[0] - 0.5 * size, box[1] + room * size, box[2] - 0.2 * size, box[3] + 0.2 * size)), caption
 
@@ -154,13 +149,13 @@ def _domain(setup):
     down = low[2] - gap - high[1]
     letters = 0.022 * (high[0] - low[0])
 
-    def frame(a, b, css):
+    def side_of(a, b, css):
         return (f'<rect class="{css}" x="{a[0]:.5f}" y="{-b[1]:.5f}" width="{b[0] - a[0]:.5f}" '
                 f'height="{b[1] - a[1]:.5f}"/>')
 
     parts = [
-        frame(low[[0, 2]], high[[0, 2]], "far"), side, f'<g transform="translate(0 {-down:.5f})">',
-        frame(low[[0, 1]], high[[0, 1]], "far"), top
+        side_of(low[[0, 2]], high[[0, 2]], "far"), side, f'<g transform="translate(0 {-down:.5f})">',
+        side_of(low[[0, 1]], high[[0, 1]], "far"), top
     ]
     if setup.half:
         parts.append(_lines([((low[0], 0.0), (high[0], 0.0))], "stream"))
@@ -180,7 +175,7 @@ def _domain(setup):
     caption = (f"{size[0]:.4g} × {size[1]:.4g} × {size[2]:.4g} m of air; "
                f"blockage {100 * shadow / section:.2g} %; {half}sides and ceiling: {sides}.")
     pad = 0.03 * size[0]
-    return _frame("".join(parts), (low[0] - pad, high[0] + pad, low[1] + down - pad, high[2] + pad)), caption
+    return frame("".join(parts), (low[0] - pad, high[0] + pad, low[1] + down - pad, high[2] + pad)), caption
 
 
 def _grid(setup):
@@ -211,7 +206,7 @@ def _grid(setup):
         f"{show(sizes * 2, 'm', 3)}, {show(sizes, 'm', 3)} "
         f"on coarse, medium and fine; about {cells:,} cubes on the {setup.levels[-1]} level, those inside "
         "the body included.".replace(",000", " 000"))
-    return _frame(inner, window, "drawing grid"), caption
+    return frame(inner, window, "drawing grid"), caption
 
 
 def _instruments(setup):
@@ -241,4 +236,4 @@ def _instruments(setup):
                                          for p in i.probes] + [m.z - 0.5 * m.height for m in i.meters
                                                                ] + [m.z + 0.5 * m.height for m in i.meters]
     pad = 0.12 * size
-    return _frame("".join(parts), (min(xs) - pad, max(xs) + pad, min(ys) - pad, max(ys) + pad)), caption
+    return frame("".join(parts), (min(xs) - pad, max(xs) + pad, min(ys) - pad, max(ys) + pad)), caption

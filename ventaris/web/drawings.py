@@ -36,7 +36,7 @@ def draw(section, setup):
 
 def frame(inner, box, css="drawing"):
     left, right, bottom, top = box
-    return Markup(f'<svg class="{css}" viewBox="{left:.4f} {-top:.4f} {right - left:.4f} {top - bottom:.4f}" '
+    return Markup(f'<svg class="{css}" viewBox="{left:.5f} {-top:.5f} {right - left:.5f} {top - bottom:.5f}" '
                   f'role="img">{inner}</svg>')
 
 

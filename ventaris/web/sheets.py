@@ -12,7 +12,6 @@ from ..core.sheet import (
 )
 from ..core.sheet.fields import SheetSection
 from ..core.sheet.nozzle import STEADY
-from ..core.study.air import derived_air
 from ..core.study.checks import estimate, examine
 from ..core.study.kinds.section.planner import plan_layer
 from ..store import campaigns as store, runs, surfaces
@@ -225,8 +224,8 @@ def _examine(values, space):
     cost = estimate(setup, runs.measured_cost(g.database, space))
     return {
         "problems": [], "setup": setup, "findings": findings,
-        "derived": setup.derived() if space == "nozzle" else derived_air(setup), "cost": cost,
-        "measures": setup.shape.section.measure(setup.chord) if space == "section" else setup.measures()
+        "derived": setup.derived(), "cost": cost,
+        "measures": setup.measures()
     }
 
 

@@ -7,7 +7,7 @@ from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import connected_components
 
 from .cut_cells import HALF_DIAGONAL, cut_leaves
-from .mesh import MeshError
+from .mesh import FaceMesh, MeshError
 from .octree import leaf_faces
 
 SIDES = ("inflow", "outflow", "left", "right", "floor", "ceiling")
@@ -16,7 +16,7 @@ SMALL = 0.4
 
 
 @dataclass
-class SpatialMesh:
+class SpatialMesh(FaceMesh):
     """Cells and faces in three dimensions; face-based like the planar Mesh.
 
     Attributes
@@ -62,33 +62,6 @@ class SpatialMesh:
     notes: list = field(default_factory=list)
 
     dim, is_revolved = 3, False
-
-    @property
-    def n_cells(self):
-        return len(self.volume)
-
-    @property
-    def n_faces(self):
-        return len(self.area)
-
-    @property
-    def n_interior(self):
-        return int(np.searchsorted(self.right < 0, True))
-
-    def wall_faces(self):
-        """Indices of all faces on the body."""
-        return np.concatenate([self.boundaries[name] for name in self.walls] + [np.empty(0, dtype=np.int64)])
-
-    def cell_faces(self):
-        """Faces of every cell as compressed rows: start, faces, sign (+1 where the cell is on the left)."""
-        inner = self.n_interior
-        owner = np.concatenate([self.left, self.right[:inner]])
-        faces = np.concatenate([np.arange(self.n_faces), np.arange(inner)])
-        sign = np.concatenate([np.ones(self.n_faces), -np.ones(inner)])
-        order = np.argsort(owner, kind="stable")
-        start = np.zeros(self.n_cells + 1, dtype=np.int64)
-        np.cumsum(np.bincount(owner, minlength=self.n_cells), out=start[1:])
-        return start, faces[order], sign[order]
 
     def containing(self, points):
         """Cell that holds each point, -1 in the body or outside."""

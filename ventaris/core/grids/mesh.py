@@ -20,8 +20,53 @@ class MeshError(ValueError):
     """The cells do not make a valid mesh; the message says where and why."""
 
 
+class FaceMesh:
+    """What every mesh offers a flow: faces with a left and a right cell, those of the boundary last.
+
+    A mesh has `left`, `right` (-1 on the boundary), `normal` (from left to right, outward on the boundary),
+    `area`,
+    `face_centre`, `volume`, `centre`, `boundaries` (face indices under each name), `walls` (the names of the
+    body's),
+    `dim` and `is_revolved`.
+    """
+    @property
+    def n_cells(self):
+        return len(self.volume)
+
+    @property
+    def n_faces(self):
+        return len(self.area)
+
+    @property
+    def n_interior(self):
+        return int(np.count_nonzero(self.right >= 0))
+
+    def wall_faces(self):
+        """Indices of all faces on the body, shape (n_wall,)."""
+        return np.concatenate([self.boundaries[name] for name in self.walls] + [np.empty(0, dtype=np.int64)])
+
+    def cell_faces(self):
+        """Faces of every cell as compressed rows.
+
+        Returns
+        -------
+        start : ndarray, shape (n_cells + 1,)
+        faces : ndarray
+        sign : ndarray
+            +1 where the cell is on the left of the face, -1 on its right.
+        """
+        inner = self.n_interior
+        owner = np.concatenate([self.left, self.right[:inner]])
+        faces = np.concatenate([np.arange(self.n_faces), np.arange(inner)])
+        sign = np.concatenate([np.ones(self.n_faces), -np.ones(inner)])
+        order = np.argsort(owner, kind="stable")
+        start = np.zeros(self.n_cells + 1, dtype=np.int64)
+        np.cumsum(np.bincount(owner, minlength=self.n_cells), out=start[1:])
+        return start, faces[order], sign[order]
+
+
 @dataclass
-class Mesh:
+class Mesh(FaceMesh):
     """Cells and faces of a planar mesh.
 
     Attributes
@@ -75,22 +120,6 @@ class Mesh:
         """Area of each cell in the plane, shape (n_cells,)."""
         return self.volume if self.planar is None else self.planar
 
-    @property
-    def n_cells(self):
-        return len(self.volume)
-
-    @property
-    def n_faces(self):
-        return len(self.area)
-
-    @property
-    def n_interior(self):
-        return int(np.count_nonzero(self.right >= 0))
-
-    def wall_faces(self):
-        """Indices of all faces on the body, shape (n_wall,)."""
-        return np.concatenate([self.boundaries[name] for name in self.walls] + [np.empty(0, dtype=np.int64)])
-
     def wall_distance(self, faces=None, at=None):
         """Distance of points to the nearest point of the wall.
 
@@ -134,25 +163,6 @@ class Mesh:
         turned = (normal[pair] * normal[pair + 1]).sum(1) < np.cos(np.radians(40))
         ends = np.setdiff1d(point, point[pair])
         return self.points[np.concatenate([point[pair][turned], ends])]
-
-    def cell_faces(self):
-        """Faces of every cell as compressed rows.
-
-        Returns
-        -------
-        start : ndarray, shape (n_cells + 1,)
-        faces : ndarray
-        sign : ndarray
-            +1 where the cell is on the left of the face, -1 on its right.
-        """
-        inner = self.right >= 0
-        owner = np.concatenate([self.left, self.right[inner]])
-        faces = np.concatenate([np.arange(self.n_faces), np.nonzero(inner)[0]])
-        sign = np.concatenate([np.ones(self.n_faces), -np.ones(inner.sum())])
-        order = np.argsort(owner, kind="stable")
-        start = np.zeros(self.n_cells + 1, dtype=np.int64)
-        np.cumsum(np.bincount(owner, minlength=self.n_cells), out=start[1:])
-        return start, faces[order], sign[order]
 
     def point_values(self, cell_values):
         """Cell values averaged to the points by inverse distance, shape (n_points, …)."""

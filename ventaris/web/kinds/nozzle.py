@@ -23,15 +23,23 @@ QUANTITIES = {
     "tone_level": ("Its level in dB", "good", 1),
     "sound_level": ("Level at the first microphone in dB", "good", 1),
 }
-HEADLINES = (("mass_flow", "Mass flow, kg/s", 5), ("thrust", "Thrust, N", 3),
-             ("exit_mach", "Exit Mach number", 4))
+HEADLINES = (("mass_flow", "Mass flow, kg/s", 5), ("thrust", "Thrust, N", 3), ("exit_mach",
+                                                                               "Exit Mach number", 4))
 BY_LEVEL = (
-    ("mass_flow", "mass flow, kg/s", 5), ("thrust", "thrust, N", 3), ("exit_mach", "exit Mach number", 4),
-    ("exit_p", "exit pressure, Pa", 0), ("pressure_ratio", "total pressure kept", 5),
-    ("shock", "shock at x, m", 5), ("mach_disc", "Mach disc behind the exit, m", 5),
-    ("plate_shock", "shock ahead of the plate, from it, m", 5), ("shock_cell", "shock cells apart, m", 5),
-    ("axis_speed", "axis speed half-way, m/s", 2), ("plate_shear", "shear on the plate, N", 5),
-    ("plate_force", "push on the plate, N", 4), ("tone", "tone, Hz", 0), ("tone_level", "its level, dB", 1),
+    ("mass_flow", "mass flow, kg/s", 5),
+    ("thrust", "thrust, N", 3),
+    ("exit_mach", "exit Mach number", 4),
+    ("exit_p", "exit pressure, Pa", 0),
+    ("pressure_ratio", "total pressure kept", 5),
+    ("shock", "shock at x, m", 5),
+    ("mach_disc", "Mach disc behind the exit, m", 5),
+    ("plate_shock", "shock ahead of the plate, from it, m", 5),
+    ("shock_cell", "shock cells apart, m", 5),
+    ("axis_speed", "axis speed half-way, m/s", 2),
+    ("plate_shear", "shear on the plate, N", 5),
+    ("plate_force", "push on the plate, N", 4),
+    ("tone", "tone, Hz", 0),
+    ("tone_level", "its level, dB", 1),
     ("sound_level", "level, dB", 1),
 )
 # Along its lines: row, column, label, unit.
@@ -43,8 +51,8 @@ LINES = {
     "plate:pressure": "Pressure on the plate, Pa", "plate:shear": "Shear on the plate, Pa"
 }
 SWEPT = {
-    "total_pressure": ("Total pressure of the supply, Pa", "Pa"), "back_pressure": ("Back pressure, Pa", "Pa"),
-    "mass_flow": ("Mass flow of the supply, kg/s", "kg/s"),
+    "total_pressure": ("Total pressure of the supply, Pa", "Pa"),
+    "back_pressure": ("Back pressure, Pa", "Pa"), "mass_flow": ("Mass flow of the supply, kg/s", "kg/s"),
     "jet_mach": ("Fully expanded Mach number of the jet", "")
 }
 # By the place of the value in a result.
@@ -65,5 +73,5 @@ def point_words(setup, air):
 SHOWN = Shown(QUANTITIES, HEADLINES, BY_LEVEL, NOZZLE_FLOORS,
               {"mass_flow": "Mass flow, kg/s", "thrust": "Thrust, N", "residual": "Residual"}, LINES,
               "Along the nozzle", "wall:pressure", ("thrust", "largest"), AXES, SWEPT, "Operating map",
-              ("lines.csv", "field.vtu"), "partials/nozzle_result.html", ("thrust", "mass_flow"),
-              point_words, lambda form: given(form, POINT_FIELDS), best=("thrust", -1.0), searched=("shock",))
+              ("lines.csv", "field.vtu"), "partials/nozzle_result.html", ("thrust", "mass_flow"), point_words,
+              lambda form: given(form, POINT_FIELDS), best=("thrust", -1.0), searched=("shock", ))

@@ -44,5 +44,5 @@ def reference(result):
 
 SHOWN = Shown(QUANTITIES, forces.COEFFICIENTS, BY_LEVEL, SECTION_FLOORS, forces.HISTORIES, LINES,
               "Round the section", "cp", ("lift / drag", "largest"), forces.AXES, forces.SWEPT, "Polars",
-              ("taps.csv", "field.vtu"), "partials/section_result.html", ("lift", "drag"), forces.point_words, forces.point_air, station="x/c",
-              other=other, reference=reference, fair="drag_force")
+              ("taps.csv", "field.vtu"), "partials/section_result.html", ("lift", "drag"), forces.point_words,
+              forces.point_air, station="x/c", other=other, reference=reference, fair="drag_force")

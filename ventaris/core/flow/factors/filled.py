@@ -3,6 +3,7 @@ import numpy as np
 from numba import njit, prange
 
 from ..positions import fast, in_order
+from .small_blocks import invert
 from .scalar_filled import factorise_scalar, solve_scalar
 
 NB = 4
@@ -118,33 +119,6 @@ def fill_pattern(start, columns):
     return out_start, out[:total].copy(), diagonal
 
 
-@njit(cache=True)
-def invert_block(a, inverse):
-    """Invert a small block by Gauss-Jordan elimination with row pivoting; destroys `a`."""
-    for r in range(NB):
-        for k in range(NB):
-            inverse[r, k] = 1.0 if r == k else 0.0
-    for c in range(NB):
-        pivot = c
-        for r in range(c + 1, NB):
-            if abs(a[r, c]) > abs(a[pivot, c]):
-                pivot = r
-        if pivot != c:
-            for k in range(NB):
-                a[c, k], a[pivot, k] = a[pivot, k], a[c, k]
-                inverse[c, k], inverse[pivot, k] = inverse[pivot, k], inverse[c, k]
-        scale = 1.0 / a[c, c] if a[c, c] != 0.0 else 1.0
-        for k in range(NB):
-            a[c, k] *= scale
-            inverse[c, k] *= scale
-        for r in range(NB):
-            if r != c:
-                factor = a[r, c]
-                for k in range(NB):
-                    a[r, k] -= factor * a[c, k]
-                    inverse[r, k] -= factor * inverse[c, k]
-
-
 @njit(cache=True, error_model="numpy", fastmath=True)
 def factorise(start, columns, values, fill_start, fill_columns, diagonal, factors):
     """Numeric incomplete factorisation; diagonal blocks are stored inverted."""
@@ -181,7 +155,7 @@ def factorise(start, columns, values, fill_start, fill_columns, diagonal, factor
         for r in range(NB):
             for c in range(NB):
                 a[r, c] = factors[diagonal[i], r, c]
-        invert_block(a, inverse)
+        invert(a, inverse, NB)
         for r in range(NB):
             for c in range(NB):
                 factors[diagonal[i], r, c] = inverse[r, c]

@@ -18,6 +18,7 @@ import numpy as np
 from numba import njit, prange
 
 from ..positions import fast, in_order
+from .small_blocks import invert
 
 NV = 5
 STRIPS = 4
@@ -58,33 +59,6 @@ class StripFactors:
         scalar_solve(self.strips, self.later, self.right, *self._scalars[n], vector, out, column)
 
 
-@njit(**fast)
-def invert(a, inverse):
-    """Gauss-Jordan without pivoting search beyond the column; destroys `a`."""
-    for r in range(NV):
-        for k in range(NV):
-            inverse[r, k] = 1.0 if r == k else 0.0
-    for c in range(NV):
-        pivot = c
-        for r in range(c + 1, NV):
-            if abs(a[r, c]) > abs(a[pivot, c]):
-                pivot = r
-        if pivot != c:
-            for k in range(NV):
-                a[c, k], a[pivot, k] = a[pivot, k], a[c, k]
-                inverse[c, k], inverse[pivot, k] = inverse[pivot, k], inverse[c, k]
-        scale = 1.0 / a[c, c] if a[c, c] != 0.0 else 1.0
-        for k in range(NV):
-            a[c, k] *= scale
-            inverse[c, k] *= scale
-        for r in range(NV):
-            if r != c:
-                factor = a[r, c]
-                for k in range(NV):
-                    a[r, k] -= factor * a[c, k]
-                    inverse[r, k] -= factor * inverse[c, k]
-
-
 @njit(parallel=True, **fast)
 def factorise(strips, later, right, jacobians, diagonal):
     """D_i - sum over j < i of A_ij D_j^-1 A_ji, inverted in place; each strip for itself.
@@ -98,7 +72,7 @@ def factorise(strips, later, right, jacobians, diagonal):
             for r in range(NV):
                 for k in range(NV):
                     a[r, k] = diagonal[i, k, r]
-            invert(a, inverse)
+            invert(a, inverse, NV)
             for r in range(NV):
                 for k in range(NV):
                     diagonal[i, k, r] = inverse[r, k]

@@ -9,7 +9,7 @@ from ....grids.bodies import LEVELS, BodyGridPlan, BodyGrids, SolidZone, size_fo
 from ....shapes.assembly import Assembly, assemble
 from ....shapes.clearances import measure_clearances
 from ....shapes.surface import SurfaceError
-from ...air import air_state
+from ...air import air_state, derived_air
 from .surfaces import open_surfaces, surface_boundaries
 
 
@@ -86,6 +86,10 @@ class BodySetup:
             return None
         ground = self.body.surface.box[0, 2] - (domain.clearance if domain.kind == "ground" else 0.0)
         return i.front_axle / self.scale, i.rear_axle / self.scale, ground / self.scale
+
+    def derived(self):
+        """What follows from the air section, in SI."""
+        return derived_air(self)
 
     def measures(self):
         """The body in numbers, SI."""

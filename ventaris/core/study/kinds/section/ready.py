@@ -15,7 +15,7 @@ from ....grids.sizing import Zone
 from ....instruments.balance import channel_name
 from ....shapes.build import BuiltSection, build
 from ....shapes.coordinates import ShapeError
-from ...air import air_state
+from ...air import air_state, derived_air
 
 
 def needs_triangles(sheet):
@@ -124,6 +124,14 @@ class Setup:
     levels: tuple
     outlines: list
     boundaries: dict
+
+    def derived(self):
+        """What follows from the air section, in SI."""
+        return derived_air(self)
+
+    def measures(self):
+        """The main element in numbers."""
+        return self.shape.section.measure(self.chord)
 
     @property
     def chord(self):
