@@ -32,6 +32,14 @@ class Words(unittest.TestCase):
                       judge(setup(), "coarse", 1e-9, STEADY, True, [], [], {}, True).words)
 
 
+    def test_air_that_turns_round_a_sharp_edge_is_no_answer(self):
+        v = judge(setup(), "fine", 1e-9, STEADY, True, [], [], {}, tail_speed=1.7)
+        self.assertFalse(v.settled)
+        self.assertRegex(v.words, "turns round the sharp trailing edge.*1.7 times")
+        # Layers that have separated run back at a third to a half of the stream's speed.
+        self.assertTrue(judge(setup(), "fine", 1e-9, STEADY, True, [], [], {}, tail_speed=0.5).settled)
+
+
 class InTime(unittest.TestCase):
     def channel(self, mean, error, frequency, periods):
         return {

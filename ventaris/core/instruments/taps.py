@@ -156,6 +156,14 @@ def find_separation(taps):
     return out
 
 
+def speed_back_from_tail(flow, state, stretch=0.1):
+    """Largest speed over the stream's at which air runs upstream along the wall, over the last `stretch` of a
+    section one chord long; 0 where none does."""
+    cells = flow.mesh.left[flow.wall[(flow.mesh.face_centre[flow.wall, 0] > 1.0 - stretch) & ~flow.is_blown]]
+    along = flow.stream.axes[0]
+    return max(0.0, float(-(state[cells, 2:4] @ along).min() / flow.stream.mach)) if len(cells) else 0.0
+
+
 def wall_units(flow, state):
     """y+ of the first cell centres after a residual of `state`: {"largest", "mean"}, or None without a
     closure."""

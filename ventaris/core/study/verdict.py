@@ -31,7 +31,7 @@ class Verdict:
 
 
 def judge(setup, level, residual, changes, settled, shocks, separations, trends, stopped_by_user=False,
-          y_plus=None, unsteady=None, swinging=(False, 0.0), undefined=(), momentum_gap=None):
+          y_plus=None, unsteady=None, swinging=(False, 0.0), undefined=(), momentum_gap=None, tail_speed=0.0):
     """Write the verdict of a run.
 
     Parameters
@@ -54,8 +54,12 @@ def judge(setup, level, residual, changes, settled, shocks, separations, trends,
         Formula channels that had no value at the end.
     momentum_gap : float or None
         Share by which the drag from the surrounding air differs from that of the walls.
+    tail_speed : float
+        Speed over the stream's at which air runs upstream along the wall at a sharp trailing edge.
     """
     worst = max(changes.values(), default=0.0)
+    turned = tail_speed > TURNED_ROUND
+    settled = settled and not turned
     stands, settled = settled, settled and residual <= NEVER_SETTLED
     if stopped_by_user:
         words = f"Stopped by hand on the {level} grid" + (
@@ -71,8 +75,7 @@ def judge(setup, level, residual, changes, settled, shocks, separations, trends,
     elif settled:
         words = (
             f"Settled on the {level} grid: residual {residual:.0e} of the start, lift and drag steady within "
-            f"{worst:.1g}."
-        )
+            f"{worst:.1g}.")
     elif stands:
         words = unformed(level, residual, "lift and drag")
     else:
@@ -80,6 +83,13 @@ def judge(setup, level, residual, changes, settled, shocks, separations, trends,
             f"Not settled on the {level} grid: residual {residual:.0e} of the start, lift and drag still "
             f"change by {worst:.1g}. Run it further, or read the values as provisional.")
     extra = formula_warnings(undefined)
+    if turned:
+        words = (
+            f"No answer: on the {level} grid the air turns round the sharp trailing edge and runs back "
+            f"along the wall at {tail_speed:.1f} times the stream's speed. Grids whose first cells bridge "
+            "the layer can hold such a flow; in nature it leaves the edge, and the lift is another.")
+        extra.append("Leave the first height empty, so that the layer is resolved, or start with more "
+                     "first-order steps.")
     if setup.is_round and setup.sheet.flow.model == "inviscid" and setup.stream.mach > 1.2 and not settled:
         extra.append(
             "Without friction the nearly empty air behind a rounded or cut-off tail does not come to rest; "
@@ -108,6 +118,10 @@ def unformed(level, residual, what):
             "following it in time may help.")
 
 
+# Speed over the stream's, upstream along the wall at a sharp trailing edge, beyond which the flow turns round
+# it:
+# in layers that have separated it is a third to a half.
+TURNED_ROUND = 1.0
 # Values below which a bar is not measured against them: (name, words, least, least over the drag).
 SECTION_FLOORS = (("drag", "drag", 0.002, 0.0), ("lift", "lift", 0.05, 0.2), ("moment", "moment", 0.05, 0.0))
 BODY_FLOORS = (("drag", "drag", 0.005, 0.0), ("lift", "lift", 0.02, 0.3))
@@ -157,8 +171,7 @@ def _judge_time(setup, level, unsteady, found):
     lift, drag = unsteady["channels"].get("lift"), unsteady["channels"].get("drag")
     span = (
         f"Followed for {unsteady['to']:.4g} chords on the {level} grid in steps of {unsteady['step']:.3g}; "
-        f"means over the last {unsteady['to'] - unsteady['from']:.4g}"
-    )
+        f"means over the last {unsteady['to'] - unsteady['from']:.4g}")
     if not drag:
         return Verdict(False, f"{span}. Too short for statistics: follow it longer.", found)
     tone = next((s for s in (lift, drag) if s and s["frequency"]), None)

@@ -14,7 +14,7 @@ from ....instruments.balance import Balance, channel_name, forces
 from ....instruments.control_volume import momentum_balance
 from ....instruments.probe import containing_cell, read_cell, read_probe
 from ....instruments.profiles import WallSampler
-from ....instruments.taps import find_separation, find_shocks, read_taps, wall_units
+from ....instruments.taps import find_separation, find_shocks, read_taps, speed_back_from_tail, wall_units
 from ...air import derived_air
 from ...climb import Climb
 from .planner import STATIONS
@@ -356,7 +356,7 @@ class Execution(Climb):
                                                                            share=setup.weight_share)
         verdict = judge(setup, last.level, last.residual, last.changes, last.settled, last.shocks,
                         last.separations, trends, stopped, last.y_plus, unsteady, swinging, self._undefined(),
-                        self._momentum_gap(last, around))
+                        self._momentum_gap(last, around), self._tail_speed(level))
         probes = {
             p.name: read_probe(level.flow, self._state(), p.x, p.y)
             for p in self.sheet.instruments.probes
@@ -375,6 +375,14 @@ class Execution(Climb):
             "cells": last.cells, "steps": len(self.history), "seconds": round(self._clock(), 2),
             "cost_per_cell_step": last.seconds / max(last.cells * last.steps, 1)
         }
+
+    def _tail_speed(self, level):
+        """Speed over the stream's at which air runs back along the wall at a sharp trailing edge."""
+        shape = self.setup.shape
+        has_edge = shape.is_single and shape.section.trailing_edge != "blunt" and not self.setup.is_round
+        if not has_edge or self.sheet.shape.kind == "ellipse" or self.sheet.flow.time == "unsteady":
+            return 0.0
+        return speed_back_from_tail(level.flow, self._state())
 
     def kept_readings(self, whole):
         """See `Climb`."""
