@@ -8,7 +8,7 @@ from ventaris.core.study.setup import prepare
 from ventaris.web import presentation as p
 from ventaris.web.kinds import forces
 from ventaris.web.drawings import draw
-from ventaris.web.outlines import built, outline, shape_words
+from ventaris.web.kinds.section import built, outline, words as shape_words
 from ventaris.core.sheet import read_section
 
 

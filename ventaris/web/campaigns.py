@@ -11,7 +11,6 @@ from ..core.shapes.library import LARGEST_FILE
 from ..store import archive, campaigns as store, deletions, runs, surfaces
 from ..worker.loop import is_worker_running
 from .kinds.registry import SHOWN
-from .outlines import outline, shape_words
 from .presentation import (
     difference, fair_quantity, offered_quantities, paired_error, quantity_of, references_differ
 )
@@ -82,7 +81,7 @@ def _card(campaign):
     best = _best_of(campaign, done, names, points) if done else None
     base = variants[0] if variants else None
     return {
-        "campaign": campaign, "outline": outline(base["shape"], campaign["space"]) if base else None,
+        "campaign": campaign, "outline": SHOWN[campaign["space"]].outline(base["shape"]) if base else None,
         "variants": len(variants), "points": len(points), "settled": len(done),
         "active": sum(r["state"] in runs.ACTIVE for r in latest.values()), "best": best, "picture": next(
             (r["id"] for (v, p), r in sorted(latest.items(), reverse=True)
@@ -180,8 +179,8 @@ def _matrix(campaign):
     for variant in variants:
         cells = [_cell(campaign, variants, variant, point, latest, key) for point in points]
         rows.append({
-            "variant": variant, "outline": outline(variant["shape"], campaign["space"]),
-            "words": shape_words(variant["shape"], campaign["space"]), "cells": cells
+            "variant": variant, "outline": SHOWN[campaign["space"]].outline(variant["shape"]),
+            "words": SHOWN[campaign["space"]].words(variant["shape"]), "cells": cells
         })
     states = [cell["run"]["state"] for row in rows for cell in row["cells"] if cell["run"]]
     missing = sum(cell["run"] is None or cell["stale"] for row in rows for cell in row["cells"])

@@ -6,12 +6,9 @@ from flask import Blueprint, Response, abort, current_app, g, redirect, render_t
 
 from ..core import units
 from ..core.grids.mesh import MeshError
-from ..core.sheet import (
-    SECTIONS_OF, SHARED as SHARED_SECTIONS, SPACE_WORDS, SheetError, read_section, read_sheet, read_toml,
-    write_toml
-)
+from ..core.sheet import (SECTIONS_OF, SHARED as SHARED_SECTIONS, SPACE_WORDS, SheetError, read_section,
+                          read_sheet, read_toml, write_toml)
 from ..core.sheet.fields import SheetSection
-from ..core.sheet.nozzle import STEADY
 from ..core.study.checks import estimate, examine
 from ..core.study.kinds.section.planner import plan_layer
 from ..store import campaigns as store, runs, surfaces
@@ -19,6 +16,7 @@ from . import campaigns
 from .body_drawings import draw_body
 from .drawings import draw
 from .nozzle_drawings import draw_nozzle
+from .kinds.registry import SHOWN
 from .presentation import condition_words
 from .uploads import measure_grid
 
@@ -27,7 +25,6 @@ HEADINGS = {
     "shape": "Shape", "air": "Air and motion", "domain": "Domain", "grid": "Grid",
     "instruments": "Instruments", "flow": "Flow", "run": "Run"
 }
-HEADINGS_OF = {"nozzle": {**HEADINGS, "air": "Air and supply"}}
 SHARED = {
     "shape": "belongs to the variant: the same along its whole row",
     "air": "belongs to the operating point: the same down its whole column",
@@ -36,78 +33,26 @@ SHARED = {
     "run": "shared by every run of the campaign"
 }
 
-
-class RowList(typing.NamedTuple):
-    """A part of a section that comes in any number; the form shows it always or under a condition (see
-    `presentation`)."""
-
-    field: str
-    heading: str
-    noun: str
-    hint: str
-    condition: str = ""
-
-
-LISTS = {
-    "section": {
-        "shape": [
-            RowList("elements", "Further elements", "element",
-                    "in chords of this one, set to each other by their slots"),
-            RowList("surfaces", "Named surfaces", "surface",
-                    "stretches of a wall that do something of their own")
-        ], "air": [
-            RowList("walls", "What walls do", "wall action",
-                    "blowing, suction, moving walls at this operating point")
-        ], "grid": [
-            RowList("zones", "Refined zones", "zone", "on grids of triangles", "grid.kind=automatic|hybrid")
-        ], "instruments": [
-            RowList("probes", "Probes", "probe", "in chords from the nose"),
-            RowList("formulas", "Formula channels", "formula",
-                    "computed from the other channels at every step")
-        ]
-    }, "body": {
-        "shape": [
-            RowList("parts", "Parts", "part",
-                    "each made from parameters or imported; metres, x downstream, z up"),
-            RowList("regions", "Named surfaces", "named surface",
-                    "picked in the picture, or by a box; forces are read for each"),
-            RowList("edits", "Edits that make this variant", "edit",
-                    "applied to the assembled body, one after another")
-        ], "air": [
-            RowList("walls", "What surfaces do", "surface action",
-                    "intakes, exhausts, vents, blowing, heated and moving walls at this operating point")
-        ], "grid": [RowList("zones", "Refined zones", "zone", "regions with small cells")], "instruments": [
-            RowList("probes", "Probes", "probe", "points at which the flow is read"),
-            RowList("meters", "Flow meters", "flow meter",
-                    "rectangles across x: mass flow, mean velocity, total pressure"),
-            RowList("formulas", "Formula channels", "formula",
-                    "computed from the other channels at every step")
-        ]
-    }
-}
-# A jet in time has its microphones instead.
-STEADY_NOZZLE = condition_words([STEADY])
-LISTS["nozzle"] = {
-    "shape": [RowList("ports", "Intake ports", "port", "slots all round the wall, open to the air outside")],
-    "instruments": [
-        RowList("microphones", "Microphones", "microphone", "points whose pressure is recorded",
-                "flow.model=noise"),
-        RowList("stations", "Stations", "station", "cross-sections over which the flow is averaged",
-                STEADY_NOZZLE),
-        RowList("probes", "Probes", "probe",
-                "points at which the flow is read, in metres from the inlet and the axis", STEADY_NOZZLE),
-        RowList("formulas", "Formula channels", "formula", "computed from the other channels at every step")
-    ]
-}
 DRAW = {"section": draw, "body": draw_body, "nozzle": draw_nozzle}
 ROW_MODELS = {
     space: {
-        f"{section}.{field}": typing.get_args(SECTIONS_OF[space][section].model_fields[field].annotation)[0]
-        for section, fields in lists.items()
-        for field, *_ in fields
+        f"{section}.{row.field}": typing.get_args(
+            SECTIONS_OF[space][section].model_fields[row.field].annotation)[0]
+        for section, rows in shown.rows.items()
+        for row in rows
     }
-    for space, lists in LISTS.items()
+    for space, shown in SHOWN.items()
 }
+
+
+def row_lists(space):
+    """Of each section what comes in any number, with the conditions in the words of the page."""
+    out = collections.defaultdict(list)
+    for section, rows in SHOWN[space].rows.items():
+        for row in rows:
+            said = row.condition if isinstance(row.condition, str) else condition_words([row.condition])
+            out[section].append(row._replace(condition=said))
+    return out
 
 
 def cell_or_404(variant_id, point_id, space=None):
@@ -128,9 +73,9 @@ def show(variant_id, point_id):
     state = _examine(values, campaign["space"])
     last = runs.runs_of_cell(g.database, variant_id, point_id)
     return render_template("sheet.html", campaign=campaign, variant=variant, point=point, values=values,
-                           sections=SECTIONS_OF[campaign["space"]], headings=HEADINGS_OF.get(
-                               campaign["space"], HEADINGS), shared=SHARED, lists=collections.defaultdict(
-                                   list, LISTS[campaign["space"]]), row_models=ROW_MODELS[campaign["space"]],
+                           sections=SECTIONS_OF[campaign["space"]],
+                           headings=HEADINGS | SHOWN[campaign["space"]].headings, shared=SHARED,
+                           lists=row_lists(campaign["space"]), row_models=ROW_MODELS[campaign["space"]],
                            imported=surfaces.all_surfaces(g.database) if campaign["space"] == "body" else [],
                            last=last[0] if last else None, revisions=_revisions(campaign, variant, point),
                            siblings=store.variants(g.database, campaign["id"]),
@@ -223,8 +168,7 @@ def _examine(values, space):
         }
     cost = estimate(setup, runs.measured_cost(g.database, space))
     return {
-        "problems": [], "setup": setup, "findings": findings,
-        "derived": setup.derived(), "cost": cost,
+        "problems": [], "setup": setup, "findings": findings, "derived": setup.derived(), "cost": cost,
         "measures": setup.measures()
     }
 

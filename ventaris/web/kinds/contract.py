@@ -1,6 +1,19 @@
 """What the pages need to know of a kind of campaign."""
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
+from typing import NamedTuple
+
+
+class RowList(NamedTuple):
+    """A part of a section that comes in any number; the form shows it always or under a condition (as a
+    field's
+    `seen`, or in the words of a page)."""
+
+    field: str
+    heading: str
+    noun: str
+    hint: str
+    condition: object = ""
 
 
 def nothing(result, key):
@@ -14,6 +27,12 @@ class Shown:
 
     Attributes
     ----------
+    outline, words : callable
+        outline(shape) gives loops to draw, or None where the shape cannot be built; words(shape) one line
+        that tells it
+        from its siblings.
+    rows : dict of str to tuple of RowList
+        Of each section what comes in any number.
     quantities : dict
         Of matrix and comparison: {key: (label, what a smaller value means: "good", "bad" or "", decimals)}.
     headlines, by_level : tuple of (key, label, decimals)
@@ -55,8 +74,13 @@ class Shown:
         Quantities beyond the channels that a search may ask for.
     own_unit : bool
         Whether forces come in a unit that the sheet chooses.
+    headings : dict
+        Of sections that are called otherwise than usual.
     """
 
+    outline: Callable
+    words: Callable
+    rows: dict
     quantities: dict
     headlines: tuple
     by_level: tuple
@@ -81,3 +105,4 @@ class Shown:
     best: tuple = ("drag", 1.0)
     searched: tuple = ()
     own_unit: bool = False
+    headings: dict = field(default_factory=dict)

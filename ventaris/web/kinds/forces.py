@@ -1,12 +1,16 @@
 """What campaigns that weigh a shape have in common: coefficients, forces, lift over drag."""
 import math
 
+from .contract import RowList
+
 COEFFICIENTS = (("lift", "Lift coefficient CL", 4), ("drag", "Drag coefficient CD", 5),
                 ("moment", "Moment coefficient CM", 4))
 HISTORIES = {
     "lift": "Lift coefficient CL", "drag": "Drag coefficient CD", "moment": "Moment coefficient CM",
     "residual": "Residual"
 }
+FORMULAS = RowList("formulas", "Formula channels", "formula",
+                   "computed from the other channels at every step")
 SWEPT = {"incidence": ("Incidence α, °", "deg"), "mach": ("Mach number", ""), "speed": ("Speed, m/s", "m/s")}
 AXES = {key: (label, 1.0) for key, (label, _) in SWEPT.items()}
 

@@ -1,7 +1,14 @@
 """What pages show of nozzles and their jets, steady or in time."""
+import functools
+import json
+
+from ...core.shapes.coordinates import ShapeError
+from ...core.shapes.nozzles import build_nozzle, port_spans, wall_pieces
+from ...core.sheet import read_section
+from ...core.sheet.nozzle import STEADY
 from ...core.study.kinds.nozzle.judge import NOZZLE_FLOORS
-from .contract import Shown
-from .forces import given
+from .contract import RowList, Shown
+from .forces import FORMULAS, given
 
 QUANTITIES = {
     "thrust": ("Thrust in N", "", 2),
@@ -70,8 +77,52 @@ def point_words(setup, air):
     return f"total {setup.air.supply_pressure / 1e3:.4g} kPa, {1 / setup.back:.3g} × behind" if setup else ""
 
 
-SHOWN = Shown(QUANTITIES, HEADLINES, BY_LEVEL, NOZZLE_FLOORS,
+@functools.lru_cache(maxsize=128)
+def _nozzle_walls(text):
+    """Both walls of a nozzle over its length, as closed loops; None when it cannot be built."""
+    try:
+        section = read_section("shape", json.loads(text), "nozzle")
+        contour = build_nozzle(section)
+    except (ShapeError, ValueError):
+        return None
+    pieces = wall_pieces(contour, max(section.lip, 0.02 * contour.length), port_spans(section), 120)
+    return [piece / contour.length * [1, sign] for piece in pieces for sign in (1, -1)]
+
+
+def outline(shape):
+    """Both walls as closed loops over the length, or None when the nozzle cannot be built."""
+    return _nozzle_walls(json.dumps(shape, sort_keys=True))
+
+
+def words(shape):
+    """One line that tells a nozzle from its siblings."""
+    ports = ", ".join(f"{p['name']} at {1000 * p['x']:g} mm" for p in shape["ports"])
+    if shape["kind"] == "coordinates":
+        words = f"contour of {len(shape['points'] or ())} points"
+    else:
+        opened = "convergent" if shape[
+            "diverge_length"] == 0 else f"{shape['kind']}, exit {1000 * shape['exit_radius']:g} mm"
+        words = f"{opened}, throat {1000 * shape['throat_radius']:g} mm"
+    return ", ".join([words + (" half height" if shape["form"] == "planar" else " radius")] +
+                     ([ports] if ports else []))
+
+
+# A jet in time has its microphones instead.
+ROWS = {
+    "shape": (RowList("ports", "Intake ports", "port",
+                      "slots all round the wall, open to the air outside"), ),
+    "instruments": (RowList("microphones", "Microphones", "microphone", "points whose pressure is recorded",
+                            "flow.model=noise"),
+                    RowList("stations", "Stations", "station",
+                            "cross-sections over which the flow is averaged", STEADY),
+                    RowList("probes", "Probes", "probe",
+                            "points at which the flow is read, in metres from the inlet and the axis",
+                            STEADY), FORMULAS),
+}
+
+SHOWN = Shown(outline, words, ROWS, QUANTITIES, HEADLINES, BY_LEVEL, NOZZLE_FLOORS,
               {"mass_flow": "Mass flow, kg/s", "thrust": "Thrust, N", "residual": "Residual"}, LINES,
               "Along the nozzle", "wall:pressure", ("thrust", "largest"), AXES, SWEPT, "Operating map",
               ("lines.csv", "field.vtu"), "partials/nozzle_result.html", ("thrust", "mass_flow"), point_words,
-              lambda form: given(form, POINT_FIELDS), best=("thrust", -1.0), searched=("shock", ))
+              lambda form: given(form, POINT_FIELDS), best=("thrust", -1.0), searched=("shock", ),
+              headings={"air": "Air and supply"})
