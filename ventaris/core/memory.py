@@ -13,8 +13,7 @@ def _library():
     """The C library, told once to keep large arrays apart; None where it has no such calls.
 
     By itself it raises that size to 32 MB as it goes along, and keeps what is freed below it in pieces too
-    scattered for the next
-    grid: beside a million cells four tenths of a gigabyte.
+    scattered for the next grid: beside a million cells four tenths of a gigabyte.
     """
     try:
         library = ctypes.CDLL(None)

@@ -82,8 +82,7 @@ def mach_disc_distance(ratio):
     References
     ----------
     Ashkenas, Sherman: Rarefied gas dynamics, 4th symposium, vol. 2, 1966, p. 84, from measurements at ratios
-    of 15 to 17 000;
-    Crist, Sherman, Glass, AIAA J. 4, 1966, p. 68.
+    of 15 to 17 000; Crist, Sherman, Glass, AIAA J. 4, 1966, p. 68.
     """
     return 0.67 * np.sqrt(ratio)
 
@@ -228,9 +227,8 @@ def tangent_cones(angles, mach, gamma=1.4):
     """Pressure on a slender nose at zero incidence, at each station that of the cone with the same slope.
 
     Exact on a cone (Taylor, Maccoll 1933); on a curved nose the tangent-cone approximation (Anderson:
-    Hypersonic and
-    high-temperature gas dynamics, 2nd ed., 2006, section 3.6), which says nothing where the surface turns
-    away from the stream.
+    Hypersonic and high-temperature gas dynamics, 2nd ed., 2006, section 3.6), which says nothing where the
+    surface turns away from the stream.
 
     Parameters
     ----------
@@ -262,9 +260,8 @@ def shock_expansion(angles, mach, gamma=1.4):
     """Pressure along one side of a sharp-nosed section in supersonic flow, piece by piece.
 
     A weak oblique shock (or an expansion) turns the stream on to the first piece, simple waves from there on.
-    Exact until the waves
-    that the shock throws back reach the surface: always so for flats behind a straight shock (Anderson:
-    Modern compressible flow, section 4.15).
+    Exact until the waves that the shock throws back reach the surface: always so for flats behind a straight
+    shock (Anderson: Modern compressible flow, section 4.15).
 
     Parameters
     ----------

@@ -5,11 +5,11 @@ import numpy as np
 
 from ..core.look.body_picture import body_thumbnail
 from ..core.look.body_surface import drawn_for
-from ..core.look.drawable import nozzle_drawable, section_drawable
 from ..core.look.picture import thumbnail_picture
 from ..core.sheet import default_setup, read_toml, write_toml
 from ..core.shapes.assembly import assemble
 from ..core.study.kinds.body.ready import body_air
+from ..core.study.kinds.registry import kind_of
 from ..core.study.setup import prepare
 from ..store import archive, campaigns, runs, searches
 from ..store.body_fields import unpack_body_field
@@ -73,16 +73,15 @@ def recompute(echo=lambda line: None, only=None):
 def _thumbnail(database, run):
     """Draw the small picture now, so that the first page shows it at once."""
     data, sheet = runs.kept_array(database, run["id"], "field"), read_toml(run["sheet"])
-    if sheet.space == "body":
+    kind = kind_of(sheet)
+    if kind.is_spatial:
         body = assemble(sheet.shape)
         field = unpack_body_field(data, body_air(sheet, body))
         picture = body_thumbnail(field, drawn_for(field, body.surface))
     else:
         _, mesh, state = unpack_field(data)
         setup = prepare(sheet)
-        picture = thumbnail_picture(
-            nozzle_drawable(setup, mesh, state) if sheet.space ==
-            "nozzle" else section_drawable(setup, mesh, state))
+        picture = thumbnail_picture(kind.drawable(setup, mesh, state))
     runs.keep_array(database, run["id"], "picture", picture)
 
 

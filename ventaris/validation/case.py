@@ -4,6 +4,7 @@ from dataclasses import dataclass, field
 from ..core.instruments.taps import read_taps
 from ..core.sheet import read_sheet
 from ..core.study.execute import execute
+from ..core.study.kinds.registry import is_spatial
 from ..core.study.trend import grid_trend
 
 
@@ -85,7 +86,6 @@ def cp_curves(taps):
 
 def trends_of(result):
     return {
-        name: grid_trend(result["trends"][name]["values"],
-                         result.get("space") == "body")
+        name: grid_trend(result["trends"][name]["values"], is_spatial(result))
         for name in ("lift", "drag")
     }

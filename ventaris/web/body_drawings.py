@@ -4,6 +4,7 @@ from markupsafe import escape
 
 from ..core.grids.embedded import SIDES
 from ..core.look.silhouette import VIEWS, edges, silhouette
+from ..core.study.kinds.body.surfaces import triangles_of
 from ..core.units import large, show
 from .drawings import frame
 
@@ -92,7 +93,7 @@ def _openings(setup, size):
     for name, action in setup.openings.items():
         if name in SIDES or not action.is_open:
             continue
-        own = surface.patch == surface.patches.index(name.removeprefix("body: "))
+        own = triangles_of(name, surface)
         share = surface.areas[own, None] / surface.areas[own].sum()
         middle, normal = ((share * values[own]).sum(axis=0)[[0, 2]]
                           for values in (surface.corners.mean(axis=1), surface.normals))

@@ -8,12 +8,13 @@ from matplotlib.tri import LinearTriInterpolator, Triangulation
 from ..core.look.body_field import SURFACE_QUANTITIES
 from ..core.look.body_picture import body_thumbnail
 from ..core.look.colours import OFFERED, map_for, table
-from ..core.look.drawable import default_range, moment, nozzle_drawable, section_drawable
+from ..core.look.drawable import default_range, moment
 from ..core.look.fields import QUANTITIES, TURBULENT_ONLY
 from ..core.look.lines import FlowSampler, rake, streamlines, vectors
 from ..core.look.picture import field_picture, thumbnail_picture
 from ..core.shapes.assembly import assemble
 from ..core.sheet import read_toml
+from ..core.study.kinds.registry import kind_of
 from ..core.study.setup import prepare
 from ..store import runs
 from ..store.database import open_database
@@ -56,7 +57,7 @@ def _load_frames(folder, run_id, version):
 def drawn_plane(sheet, mesh, state, mean=None):
     """The `Drawable` of a plane field: of a section in chords, of a nozzle in metres."""
     setup = prepare(sheet)
-    return (nozzle_drawable if sheet.space == "nozzle" else section_drawable)(setup, mesh, state, mean)
+    return kind_of(sheet).drawable(setup, mesh, state, mean)
 
 
 def picture_of(run_id):

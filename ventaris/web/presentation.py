@@ -9,9 +9,10 @@ from markupsafe import Markup
 
 from ..core import units
 from ..core.instruments.sections import AVERAGES
+from ..core.study.kinds.registry import is_spatial
 from ..core.study.trend import grid_trend
 from ..core.study.verdict import wide_bars
-from .kinds.registry import SHOWN, is_spatial, shown_of
+from .kinds.registry import SHOWN, shown_of
 
 STATE_WORDS = {
     "waiting": "waiting", "gridding": "gridding", "running": "running", "paused": "paused",

@@ -61,8 +61,7 @@ class Discretisation:
         1.
     shock_bounds : tuple or None
         Which shocks count as strong, see `shocks`; given, they are looked for at any speed of the stream.
-        None takes those
-        around bodies, and looks for them in a supersonic stream.
+        None takes those around bodies, and looks for them in a supersonic stream.
     direction : array, shape (3,)
         Of the stream in space.
     detached : bool
@@ -94,8 +93,8 @@ class Discretisation:
         self.shock_bounds = shock_bounds or AROUND_BODIES
         self.constants = stream.constants(limit, precondition)
         self.constants[k.AXISYMMETRIC] = float(mesh.is_revolved)
-        self.constants[k.PUSH], self.constants[k.EMPTY] = float(
-            not flat), 0.0 if flat else EMPTY / stream.gamma
+        if not flat:
+            self.constants[k.PUSH], self.constants[k.EMPTY] = 1.0, EMPTY / stream.gamma
         self.direction = np.asarray(direction, dtype=float) / np.linalg.norm(direction)
         self.free = stream.state if flat else np.concatenate([[0.0, 1.0], mach * self.direction])
         self.n_cells, self.n_interior = mesh.n_cells, mesh.n_interior
@@ -131,8 +130,7 @@ class Discretisation:
         self.row_scale = np.array([1 / mach, energy] + dim * [1 / mach**2])
         self.column_scale = np.append(self.stream.column_scale, [] if dim == 2 else [mach])
         # The limiter must not see waves weaker than this; in supersonic flow the stream's own pressure is the
-        # measure, or it
-        # would overlook undershoots to vacuum.
+        # measure, or it would overlook undershoots to vacuum.
         s = strength or min(mach, 1.0)
         smooth = SMOOTH * np.array([0.5 * g * s**2, (g - 1) * s**2] + dim * [s])
         if dim == 3 and mach > 1:
@@ -147,15 +145,15 @@ class Discretisation:
         gap = np.einsum("ij,ij->i", mesh.face_centre[inner:] - mesh.centre[cell], mesh.normal[inner:])
         if self.dim == 3:
             gap = np.maximum(gap, 0.1 * mesh.size[cell])
-        made = PlaneStencils if self.dim == 2 else SpaceStencils
-        self.stencils = made(mesh, self.kind, gap, turbulent)
-        self.scalar, self.velocity, self.distance = (self.stencils.scalar, self.stencils.velocity,
-                                                     self.stencils.distance)
         first, faces, sign = mesh.cell_faces()
         faces, sign = faces.astype(np.int32), sign.astype(np.float32)
+        self.cells = Cells(mesh.centre, mesh.volume, first, faces, sign)
+        made = PlaneStencils if self.dim == 2 else SpaceStencils
+        self.stencils = made(mesh, self.kind, (first, faces, sign), turbulent)
+        self.scalar, self.velocity, self.distance = (self.stencils.scalar, self.stencils.velocity,
+                                                     self.stencils.distance)
         self.faces = Faces(mesh.left, mesh.right, mesh.normal, mesh.area, mesh.face_centre,
                            self.stencils.offset)
-        self.cells = Cells(mesh.centre, mesh.volume, first, faces, sign)
         self.border = Border(cell, self.kind, self.ghost, gap, np.ones(len(cell)))
         solid = np.nonzero(self.kind != FAR_FIELD)[0]
         self.far_local = np.nonzero(self.kind == FAR_FIELD)[0]
@@ -163,8 +161,7 @@ class Discretisation:
         self._subsets = (solid, self.far_local) if self.vortex else (np.arange(len(cell)), )
         self.cell_size = np.sqrt(mesh.cell_area) if self.dim == 2 else mesh.size
         # By the area of the smallest cubes: a few huge cells far downstream would otherwise make up the whole
-        # norm by which
-        # systems are solved and steps are judged.
+        # norm by which systems are solved and steps are judged.
         self.closure_weight = np.ones(self.n_cells) if self.dim == 2 else (mesh.size.min() / mesh.size)**2
 
     def _allocate(self):
@@ -188,8 +185,7 @@ class Discretisation:
         """Scale the closure's equation so that at an impulsive start it weighs no more than the flow's.
 
         Far from the body, where cells are huge, it would otherwise rule the norm by which steps are judged
-        and systems
-        are solved.
+        and systems are solved.
         """
         residual, nv = self.residual(self.uniform_state()), self.flow_columns
         flow, own = (float(np.sqrt((part**2).mean())) for part in (residual[:, :nv], residual[:, nv:]))
@@ -201,8 +197,7 @@ class Discretisation:
         """Precision of the vectors that steady steps are solved with.
 
         Single where flux derivatives are held: in space with a closure, in steady flow, without strong
-        shocks, until a
-        march asks for the exact ones.
+        shocks, until a march asks for the exact ones.
         """
         steady = self.closure is not None and self.time_rate == 0
         held = self.dim == 3 and steady and not self.has_strong_shocks and not self.exact_products
@@ -301,8 +296,7 @@ class Discretisation:
         -------
         pressure, friction : ndarray, shape (n_wall, dim)
             Scaled by rho_inf a_inf^2 times the reference length (in a plane) or area. On faces that blow,
-            suck or are
-            open the second is the momentum of what passes (see `is_blown`).
+            suck or are open the second is the momentum of what passes (see `is_blown`).
         """
         scale = (self.wall_pressure[self.wall_local] * self.mesh.area[self.wall])[:, None]
         pressure = scale * self.mesh.normal[self.wall]

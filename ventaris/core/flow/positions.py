@@ -4,8 +4,7 @@ compiled."""
 # GAMMA to TURBULENT_PRANDTL: the gas and the stream. PRECONDITION, VISCOUS, LIMIT, FIRST_ORDER, AXISYMMETRIC:
 # switches.
 # CENTRED: share of the centred difference in the reconstruction. PUSH: whether what runs against a wall with
-# friction
-# raises its pressure. EMPTY: what must be left in a cell, see `clip_change`.
+# friction raises its pressure. EMPTY: what must be left in a cell, see `clip_change`.
 (GAMMA, MACH, VISCOSITY, PRANDTL, SUTHERLAND, PRECONDITION, VISCOUS, LIMIT, FIRST_ORDER, TURBULENT_PRANDTL,
  CENTRED, AXISYMMETRIC, PUSH, EMPTY) = range(14)
 N_CONSTANTS = 14

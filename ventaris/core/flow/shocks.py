@@ -5,11 +5,9 @@ from numba import njit, prange
 from .positions import GAMMA, fast
 
 # Which shocks count as strong: the share of the stream's pressure below which air is too thin for one (behind
-# a base ratios mean
-# little), and the pressure ratios from cell to cell between which a shock comes to count. A transonic shock
-# on a wing must not
-# blur the boundary layer under it; in a nozzle and its jet it lies along the grid lines and swings if nothing
-# damps it.
+# a base ratios mean little), and the pressure ratios from cell to cell between which a shock comes to count.
+# A transonic shock on a wing must not blur the boundary layer under it; in a nozzle and its jet it lies along
+# the grid lines and swings if nothing damps it.
 AROUND_BODIES = (0.3, 2.0, 4.0)
 IN_NOZZLES = (1e-3, 1.2, 2.0)
 # Change of speed from which on a strong shock is wholly treated as one.
@@ -22,19 +20,15 @@ def mark_shocks(state, face_start, faces, sign, left, right, normal, n_interior,
     """Find the cells that lie in strong shocks, in the plane or in space, and make them first-order.
 
     Left in `out`: half of the largest change of an acoustic speed across a cell's faces; zero away from
-    shocks. It is the
-    least speed of entropy and shear waves on that cell's faces: along a shock that follows the grid lines
-    nothing else damps
-    them from row to row, and it bulges or swings. `bounds` is (thin, weak, strong): it grows from nothing at
-    the pressure ratio `weak`
-    to its whole at `strong`, and not in air of less than `thin` of the stream's pressure. When `frozen`, the
-    marks of an earlier call are used again.
+    shocks. It is the least speed of entropy and shear waves on that cell's faces: along a shock that follows
+    the grid lines nothing else damps them from row to row, and it bulges or swings. `bounds` is (thin, weak,
+    strong): it grows from nothing at the pressure ratio `weak` to its whole at `strong`, and not in air of
+    less than `thin` of the stream's pressure. When `frozen`, the marks of an earlier call are used again.
 
     References
     ----------
     Sanders, Morano, Druguet: Multidimensional dissipation for upwind schemes: stability and applications to
-    gas
-    dynamics, J. Comput. Phys. 145, 1998.
+    gas dynamics, J. Comput. Phys. 145, 1998.
     """
     p0 = 1.0 / gamma
     thin, weak, strong = bounds

@@ -13,19 +13,23 @@ from .tables import write_csv
 from .vtu import write_vtu
 
 
+def _common_files(run):
+    """What a run of any kind leaves: its sheet, its result and its history."""
+    return {
+        "sheet.toml": write_toml(run.sheet).encode(),
+        "result.json": json.dumps(run.result, indent=1).encode(),
+        "history.csv": history_csv(run.history).encode(),
+    }
+
+
 def section_files(run):
     """{name: bytes} of a finished run of sections."""
     _, flow, state = run.field()
-    air = run.setup.air
     picture = section_drawable(run.setup, flow.mesh, state)
-    return {
-        "sheet.toml": write_toml(run.sheet).encode(), "result.json": json.dumps(run.result,
-                                                                                indent=1).encode(),
-        "history.csv": history_csv(run.history).encode(),
+    return _common_files(run) | {
         "taps.csv": taps_csv(read_taps(flow, state, with_layer=True)).encode(),
-        "field.vtu": write_vtu(flow.mesh, state, air,
-                               run.setup.chord), "mach.png": field_picture(picture, "mach",
-                                                                           title=run.sheet.title),
+        "field.vtu": write_vtu(flow.mesh, state, run.setup.air, run.setup.chord),
+        "mach.png": field_picture(picture, "mach", title=run.sheet.title),
         "cp.svg": field_picture(picture, "cp", "svg", title=run.sheet.title)
     }
 
@@ -34,10 +38,8 @@ def nozzle_files(run):
     """{name: bytes} of a finished run of a nozzle or its jet."""
     _, flow, state = run.field()
     picture = nozzle_drawable(run.setup, flow.mesh, state)
-    return {
-        "sheet.toml": write_toml(run.sheet).encode(), "result.json": json.dumps(run.result,
-                                                                                indent=1).encode(),
-        "history.csv": history_csv(run.history).encode(), "lines.csv": rows_csv(run.rows()).encode(),
+    return _common_files(run) | {
+        "lines.csv": rows_csv(run.rows()).encode(),
         "field.vtu": write_vtu(flow.mesh, state, run.setup.air, run.setup.scale),
         "mach.png": field_picture(picture, "mach", box=thumbnail_box(picture), title=run.sheet.title)
     }
@@ -61,11 +63,9 @@ def body_files(run):
     level, flow, state = run.field()
     field = body_field(level, flow, state, run.setup.scale, run.setup.half, run.setup.air, run.mean)
     drawn = drawn_for(field, run.setup.body.surface)
-    return {
-        "sheet.toml": write_toml(run.sheet).encode(), "result.json": json.dumps(run.result,
-                                                                                indent=1).encode(),
-        "history.csv": history_csv(run.history).encode(),
-        "surface.csv": body_surface_csv(field, drawn).encode(), "surface.vtp": body_surface_vtp(field, drawn),
+    return _common_files(run) | {
+        "surface.csv": body_surface_csv(field, drawn).encode(),
+        "surface.vtp": body_surface_vtp(field, drawn),
         "field.vtu": body_vtu(field), "speed.png": body_thumbnail(field, drawn, 9.0)
     }
 

@@ -211,8 +211,7 @@ def size_for_budget(surface, plan, budget, start=None):
     """Cell size on the body with which the fine level keeps a budget; `start` is a size that may be near it.
 
     Counted on octrees of much larger cells and scaled by how the count grew between the last two; the real
-    count is
-    checked when the grid is made.
+    count is checked when the grid is made.
     """
     size = start or 0.03 * float(surface.size.max())
     for _ in range(4):

@@ -111,7 +111,7 @@ def cut_leaves(tree, faces, obstacle):
     pair = np.where(value[ends[..., :1]] > 0, ends, ends[..., ::-1])[crossed]
     edge_key, edge = np.unique(pair[:, 0] * len(unique) + pair[:, 1], return_inverse=True)
     air, solid = edge_key // len(unique), edge_key % len(unique)
-    point, normal = _crossings(tree.low + lattice[air] * step, tree.low + lattice[solid] * step, value[air],
+    point, normal = edge_crossings(tree.low + lattice[air] * step, tree.low + lattice[solid] * step, value[air],
                                value[solid], obstacle)
     edge_of = np.full(where.shape, -1, dtype=np.int64)
     edge_of[crossed] = edge
@@ -162,7 +162,7 @@ def _faces_of_leaves(faces, n, chosen):
     return start, face[order], sign[order]
 
 
-def _crossings(air, solid, value_air, value_solid, obstacle):
+def edge_crossings(air, solid, value_air, value_solid, obstacle):
     """Where lattice edges meet the surface, and its normal there (into the air), each shape (k, 3)."""
     share, triangle = obstacle.tree.crossings(air, solid)
     surface = obstacle.surface
@@ -265,8 +265,7 @@ def clip_faces(quads, value, edge_of, axis, point, normal, area, middle, chain, 
     """Open part of each face, its centre, and the lines along which the wall cuts it.
 
     A chain runs from a point where the boundary of the air leaves the square's edge (0) to where it comes
-    back
-    (2), over a corner (1) if the surface bends in between; `chain_edges` holds the two edges, and in its
+    back (2), over a corner (1) if the surface bends in between; `chain_edges` holds the two edges, and in its
     third column 0 where there is such a corner.
     """
     for f in prange(len(quads)):
@@ -274,7 +273,7 @@ def clip_faces(quads, value, edge_of, axis, point, normal, area, middle, chain, 
         one, two = (d + 1) % 3, (d + 2) % 3
         polygon = np.empty((14, 2))
         n, chains = 0, 0
-        leave_e, first_enter, pending = -1, -1, False
+        leave_e = -1
         level = quads[f, 0, d]
         # Begin at a corner in the air.
         begin = -1
@@ -460,7 +459,7 @@ def solve3(m, b, out):
     det = (m[0, 0] * (m[1, 1] * m[2, 2] - m[1, 2] * m[2, 1]) - m[0, 1] *
            (m[1, 0] * m[2, 2] - m[1, 2] * m[2, 0]) + m[0, 2] * (m[1, 0] * m[2, 1] - m[1, 1] * m[2, 0]))
     for k in range(3):
-        c0, c1, c2 = (k + 0) % 3, (k + 1) % 3, (k + 2) % 3
+        c1, c2 = (k + 1) % 3, (k + 2) % 3
         out[k] = (b[0] * (m[1, c1] * m[2, c2] - m[1, c2] * m[2, c1]) - b[1] *
                   (m[0, c1] * m[2, c2] - m[0, c2] * m[2, c1]) + b[2] *
                   (m[0, c1] * m[1, c2] - m[0, c2] * m[1, c1])) / det

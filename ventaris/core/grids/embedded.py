@@ -15,6 +15,11 @@ SIDES = ("inflow", "outflow", "left", "right", "floor", "ceiling")
 SMALL = 0.4
 
 
+def boundary_of(patch):
+    """Name of the boundary that a body's surface becomes: its own, unless a side of the box has that."""
+    return f"body: {patch}" if patch in SIDES else patch
+
+
 @dataclass
 class SpatialMesh(FaceMesh):
     """Cells and faces in three dimensions; face-based like the planar Mesh.
@@ -142,9 +147,8 @@ def _closed_hollows(tree, faces, cut, kept, obstacle):
     """Leaves in the air but for hollows that only cells wider than their walls connect with it.
 
     A cell that holds a thin wall and air on both sides of it would let the flow through.  So the air is
-    flooded once more from outside, from cell to cell
-    as far as no triangle stands between their centres of air; what is not reached and has room for whole
-    cells is a hollow, and solid.
+    flooded once more from outside, from cell to cell as far as no triangle stands between their centres of
+    air; what is not reached and has room for whole cells is a hollow, and solid.
     """
     cube = tree.size**3
     whole = cut.volume > 0.999 * cube
@@ -299,7 +303,7 @@ def _assemble(tree, faces, cut, kept, cluster, obstacle, notes):
     first_box, first_wall = len(inner), len(inner) + len(outer)
     boundaries = {name: first_box + np.nonzero(side == k)[0] for k, name in enumerate(SIDES)}
     names = obstacle.surface.patches if obstacle else ()
-    walls = tuple(f"body: {name}" if name in SIDES else name for name in names)
+    walls = tuple(map(boundary_of, names))
     for k, name in enumerate(walls):
         boundaries[name] = first_wall + np.nonzero(patch_of == k)[0]
     joined = dict(

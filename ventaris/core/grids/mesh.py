@@ -24,10 +24,8 @@ class FaceMesh:
     """What every mesh offers a flow: faces with a left and a right cell, those of the boundary last.
 
     A mesh has `left`, `right` (-1 on the boundary), `normal` (from left to right, outward on the boundary),
-    `area`,
-    `face_centre`, `volume`, `centre`, `boundaries` (face indices under each name), `walls` (the names of the
-    body's),
-    `dim` and `is_revolved`.
+    `area`, `face_centre`, `volume`, `centre`, `boundaries` (face indices under each name), `walls` (the names
+    of the body's), `dim` and `is_revolved`.
     """
     @property
     def n_cells(self):

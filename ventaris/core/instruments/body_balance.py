@@ -4,6 +4,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
+from ..grids.embedded import boundary_of
 from .balance import channel_name
 
 STATIONS = 80
@@ -71,15 +72,12 @@ class BodyBalance:
         -------
         dict
             ``lift, drag, side, moment, roll, turn, drag_pressure, drag_friction, lift_pressure``; the
-            pitching moment
-            ``moment`` is positive nose up, ``roll`` with the right side down, ``turn`` (yaw) with the nose to
-            the right, all on the
-            reference length.  With axles ``lift_front`` and ``lift_rear``.  Where air passes surfaces
-            ``drag_openings``, the part
-            of the drag that is its momentum and pressure, and ``mass_flow_<surface>`` in kg/s, positive into
-            the flow; of
-            heated ones ``heat_<surface>`` in W.  Of several parts ``drag_<part>`` and
-            ``lift_<part>``, and of surfaces that the user named the same.
+            pitching moment ``moment`` is positive nose up, ``roll`` with the right side down, ``turn`` (yaw)
+            with the nose to the right, all on the reference length.  With axles ``lift_front`` and
+            ``lift_rear``.  Where air passes surfaces ``drag_openings``, the part of the drag that is its
+            momentum and pressure, and ``mass_flow_<surface>`` in kg/s, positive into the flow; of heated ones
+            ``heat_<surface>`` in W.  Of several parts ``drag_<part>`` and ``lift_<part>``, and of surfaces
+            that the user named the same.
         """
         pressure, friction = self.loads(flow)
         total = pressure + friction
@@ -104,7 +102,7 @@ class BodyBalance:
         if self.regions:
             named = self.by_surface(flow)
             for name in self.regions:
-                found = named.get(name) or named.get(f"body: {name}")
+                found = named.get(boundary_of(name))
                 if found:
                     out |= {
                         channel_name(f"drag_{name}"): found["drag"],

@@ -116,12 +116,10 @@ class NozzleBalance:
         -------
         dict
             ``mass_flow, mass_flow_out`` (kg/s), ``thrust`` (N), ``discharge`` and ``thrust_coefficient``,
-            averages of inlet and exit,
-            ``exit_back_flow`` (share of the exit's area through which air comes in), ``exit_p_total_least``
-            (Pa), the
-            mass flow of every port (positive into the nozzle), averages of the stations, the force and shear
-            on a plate, and
-            ``axis_speed`` (m/s), on the axis half-way down the air behind the exit.
+            averages of inlet and exit, ``exit_back_flow`` (share of the exit's area through which air comes
+            in), ``exit_p_total_least`` (Pa), the mass flow of every port (positive into the nozzle), averages
+            of the stations, the force and shear on a plate, and ``axis_speed`` (m/s), on the axis half-way
+            down the air behind the exit.
         """
         setup, air = self.setup, self.setup.air
         found = self.sections(flow)
@@ -210,8 +208,8 @@ def read_rows(flow, state, setup):
     -------
     dict of str to dict of ndarray
         Row name → columns, in SI: ``s`` (x, or the radius on a plate), ``pressure, mach, temperature, speed,
-        shear, y_plus, heat``; `mach`
-        on a wall is the isentropic one of the supply's total pressure in viscous flow.
+        shear, y_plus, heat``; `mach` on a wall is the isentropic one of the supply's total pressure in
+        viscous flow.
     """
     mesh, air = flow.mesh, setup.air
     g, pressure = air.gamma, air.pressure * air.gamma

@@ -53,8 +53,7 @@ def derive(state, air, mean=None):
     -------
     dict of ndarray, shape (n,)
         Keys of `QUANTITIES` but for the density gradient, which needs a mesh, and ``u``, ``v`` in m/s.  The
-        loss is one minus the local over
-        the free stream's total pressure.
+        loss is one minus the local over the free stream's total pressure.
     """
     g, a = air.gamma, air.speed_of_sound
     p, t, u, v = state.T[:4]

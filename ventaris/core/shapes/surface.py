@@ -236,8 +236,7 @@ class Condition:
     ----------
     open_edges, crowded_edges, flipped_edges, flat_triangles, doubled_triangles : int
         Edges with one triangle; with more than two; whose two triangles disagree about the outside; triangles
-        without
-        area; triangles that stand twice.
+        without area; triangles that stand twice.
     open_parts, inside_out_parts : tuple of str
     notes : list of str
     """

@@ -1,9 +1,8 @@
 """An estimate of the far field: waves recorded on a cylinder round the jet, carried on as waves of still air.
 
 Outside the cylinder the pressure is a sum of waves exp(i k x) H0(kappa r) exp(-i w t), kappa² = (w/a)² - k²,
-H0 the Hankel function of
-the first kind.  Far away, at the distance d and the angle theta from downstream, the stationary phase leaves
-one of them:
+H0 the Hankel function of the first kind.  Far away, at the distance d and the angle theta from downstream,
+the stationary phase leaves one of them:
 
     p = exp(i w d / a) / d · (-i / pi) · P(k, w) / H0(kappa R),    k = w cos(theta) / a,  kappa = w sin(theta)
     / a,

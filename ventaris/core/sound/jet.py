@@ -1,23 +1,17 @@
 """A jet in time: axisymmetric flow of high order on a stretched grid, for its noise.
 
 Fifth-order weighted essentially non-oscillatory reconstruction of the primitive variables, HLLC fluxes, three
-Runge-Kutta stages,
-single precision.  The nozzle is a pipe of no length: air of the exit's state enters at x = 0 below r = 1/2, a
-lip of some thickness
-stands above it and reaches to the upstream border.  Lengths are scaled by the exit's diameter, speeds by the
-ambient speed of sound,
-density by the ambient one; the pressure is absolute, 1/gamma at rest.  Viscosity is constant and acts on
-every velocity by itself (the
-Laplacian part of the stress), with the matching heat.
+Runge-Kutta stages, single precision.  The nozzle is a pipe of no length: air of the exit's state enters at x
+= 0 below r = 1/2, a lip of some thickness stands above it and reaches to the upstream border.  Lengths are
+scaled by the exit's diameter, speeds by the ambient speed of sound, density by the ambient one; the pressure
+is absolute, 1/gamma at rest.  Viscosity is constant and acts on every velocity by itself (the Laplacian part
+of the stress), with the matching heat.
 
 Sound leaves sideways and upstream through matched layers: the coordinate across the layer is stretched into
-the complex plane,
-x + (1/(i omega)) times the integral of sigma, so that waves of every angle and frequency decay and none turns
-back.  In time
-1 / (1 + sigma/(i omega)) takes from a derivative what a filter has seen of it; the radius over which rings
-grow is stretched as well.
-The filters' slow means are given back, so that steady flow passes.  Downstream, where eddies leave, the air
-is led to its running mean.
+the complex plane, x + (1/(i omega)) times the integral of sigma, so that waves of every angle and frequency
+decay and none turns back.  In time 1 / (1 + sigma/(i omega)) takes from a derivative what a filter has seen
+of it; the radius over which rings grow is stretched as well. The filters' slow means are given back, so that
+steady flow passes.  Downstream, where eddies leave, the air is led to its running mean.
 
 References
 ----------
@@ -289,8 +283,7 @@ def absorb_across(out, other, w, r, first, damping, ring_damping, seen, ring_see
     """The same for the radial terms of the rows from `first` on; `other` is what `out` held of them before.
 
     What a flux changes by across its ring is stretched by `damping`, what the ring grows by (the flux over
-    the radius) by `ring_damping`,
-    both shape (n,); the pressure does not care for the ring.
+    the radius) by `ring_damping`, both shape (n,); the pressure does not care for the ring.
     """
     for k in prange(len(damping)):
         j = first + k

@@ -18,9 +18,8 @@ def surface_theory(setup):
     -------
     dict of str to (str, ndarray, ndarray)
         For "upper" and "lower" (a round body has only "upper"): the theory's name, stations x/c shape (n,)
-        and Cp shape (n,)
-        from nose to tail, with both values at a corner. Empty in subsonic flow, for several elements, near
-        walls and where the shock is detached.
+        and Cp shape (n,) from nose to tail, with both values at a corner. Empty in subsonic flow, for several
+        elements, near walls and where the shock is detached.
     """
     air, section = setup.air, setup.shape.section
     if air.mach <= 1.02 or not setup.shape.is_single or setup.sheet.domain.kind not in ("far field", "round"):

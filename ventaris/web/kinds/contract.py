@@ -6,8 +6,7 @@ from typing import NamedTuple
 
 class RowList(NamedTuple):
     """A part of a section that comes in any number; the form shows it always or under a condition (as a
-    field's
-    `seen`, or in the words of a page)."""
+    field's `seen`, or in the words of a page)."""
 
     field: str
     heading: str
@@ -29,8 +28,7 @@ class Shown:
     ----------
     outline, words : callable
         outline(shape) gives loops to draw, or None where the shape cannot be built; words(shape) one line
-        that tells it
-        from its siblings.
+        that tells it from its siblings.
     rows : dict of str to tuple of RowList
         Of each section what comes in any number.
     quantities : dict
@@ -56,8 +54,6 @@ class Shown:
         Files of a run beside its result, sheet and history.
     partial : str
         Template of the result beneath the table by level.
-    watched : tuple of str
-        The two channels of the strip chart.
     other : callable
         other(result, key) gives (value, error) of quantities that are no channels.
     reference : callable
@@ -95,7 +91,6 @@ class Shown:
     map_title: str
     files: tuple
     partial: str
-    watched: tuple
     point_words: Callable
     point_air: Callable
     station: str = "x in m"

@@ -123,6 +123,6 @@ ROWS = {
 SHOWN = Shown(outline, words, ROWS, QUANTITIES, HEADLINES, BY_LEVEL, NOZZLE_FLOORS,
               {"mass_flow": "Mass flow, kg/s", "thrust": "Thrust, N", "residual": "Residual"}, LINES,
               "Along the nozzle", "wall:pressure", ("thrust", "largest"), AXES, SWEPT, "Operating map",
-              ("lines.csv", "field.vtu"), "partials/nozzle_result.html", ("thrust", "mass_flow"), point_words,
+              ("lines.csv", "field.vtu"), "partials/nozzle_result.html", point_words,
               lambda form: given(form, POINT_FIELDS), best=("thrust", -1.0), searched=("shock", ),
               headings={"air": "Air and supply"})

@@ -1,5 +1,4 @@
 """What pages show, by family of campaigns; a further one is a file here and a line."""
-from ...core.study.kinds.registry import FAMILIES
 from . import body, nozzle, section
 
 SHOWN = {"section": section.SHOWN, "body": body.SHOWN, "nozzle": nozzle.SHOWN}
@@ -8,8 +7,3 @@ SHOWN = {"section": section.SHOWN, "body": body.SHOWN, "nozzle": nozzle.SHOWN}
 def shown_of(result):
     """What pages show of a result; those of the first versions were all of sections."""
     return SHOWN[result.get("space", "section")]
-
-
-def is_spatial(result):
-    """Whether a result's levels are of first order in space."""
-    return FAMILIES[result.get("space", "section")].is_spatial

@@ -1,11 +1,9 @@
 """What a boundary condition offers, and the record of one on a named surface.
 
 A condition is one file: its code, `CONDITION`, and a compiled function for the flux. An opening's function
-takes the
-state that is carried to the face and gives the flux through a unit of it; its derivative is found by
-differences. A
-wall's function gives the gauge pressure on it beside the flux, which is without that pressure; its derivative
-stands beside it. `ghost` is the face's row of what stands outside, five numbers.
+takes the state that is carried to the face and gives the flux through a unit of it; its derivative is found
+by differences. A wall's function gives the gauge pressure on it beside the flux, which is without that
+pressure; its derivative stands beside it. `ghost` is the face's row of what stands outside, five numbers.
 """
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -21,10 +19,8 @@ class Boundary:
     ----------
     kind : str
         A name of the registry. "total inlet" is also the entrainment boundary: total pressure where air comes
-        in, the
-        same as static pressure where it leaves. "outlet" leads into a room at rest: air that comes back
-        brings the
-        room's pressure as its total pressure and comes straight in.
+        in, the same as static pressure where it leaves. "outlet" leads into a room at rest: air that comes
+        back brings the room's pressure as its total pressure and comes straight in.
     velocity : tuple, or callable of the face centres in space
         Of a no-slip wall that slides, over a_inf; the direction in which an opening blows (zero: along the
         normal).
@@ -36,18 +32,15 @@ class Boundary:
     by_speed : bool
     temperature : float
         Over T_inf: of the blown air, total of an inlet, of what comes back through an outlet, of a no-slip
-        wall that is
-        given one.
+        wall that is given one.
     pressure : float
         Gauge pressure of an outlet, total gauge pressure of a total inlet, static of a supersonic inlet ("far
-        field"),
-        over rho_inf a_inf^2.
+        field"), over rho_inf a_inf^2.
     mass_flow : float
         Per area, over rho_inf a_inf.
     whole : bool
         Whether `mass_flow` and `blown` are of the whole surface, over rho_inf a_inf times the reference
-        length's square; they
-        are spread over the grid's own area of it.
+        length's square; they are spread over the grid's own area of it.
     heat : float
         Heat per area into the flow at a no-slip wall, over rho_inf a_inf^3.
     isothermal : bool
@@ -90,8 +83,7 @@ class Condition:
         What the compiled loops know it by.
     rows : callable
         rows(boundary, normal, centre, ghost) fills the faces' rows of `ghost`, shape (n, dim + 2), which hold
-        the stream;
-        `normal` points out of the flow.
+        the stream; `normal` points out of the flow.
     is_wall : bool
         Whether the flow's surface ends there: nothing passes but what is blown.
     """

@@ -6,8 +6,7 @@ Its row of `ghost`: [p, T] of the room.
 References
 ----------
 Hirsch: Numerical computation of internal and external flows, vol. 2, 1990, chapter 19: boundary conditions by
-the
-Riemann invariant that leaves the domain.
+the Riemann invariant that leaves the domain.
 """
 import numpy as np
 from numba import njit
@@ -40,10 +39,9 @@ def speed_from_rest(total_p, total_t, p, c, un, leaving, inward, g):
     """Speed at which air from rest meets the wave that leaves the domain.
 
     Behind that wave the pressure is the one to which the air outside has fallen on its way in, and both move
-    alike across
-    the opening.  `total_p` and `p` absolute; `c`, `un` sound and outward speed inside, `leaving` the outward
-    speed if the
-    pressure were the total one, `inward` the inward part of the direction of what comes in.
+    alike across the opening.  `total_p` and `p` absolute; `c`, `un` sound and outward speed inside, `leaving`
+    the outward speed if the pressure were the total one, `inward` the inward part of the direction of what
+    comes in.
     """
     q = 2.0 / (g - 1.0)
     most = np.sqrt(2.0 * total_t / (g + 1.0))
@@ -61,8 +59,7 @@ def pressure_flux(p, t, u, v, w, ghost, dx, dy, dz, nx, ny, nz, constants):
     """Flux through an opening that holds a pressure; what comes in comes along (dx, dy, dz).
 
     It depends on the speed that the wave leaving the domain gives the air there, not on the speed of the
-    cell: so it has
-    no jump where the air turns back.
+    cell: so it has no jump where the air turns back.
     """
     g = constants[GAMMA]
     un = u * nx + v * ny + w * nz

@@ -1,8 +1,7 @@
 """The closures by name: what a run sheet says, what a reader sees, and where each is found.
 
 No compiled code is loaded here, so that sheets can read it. A further closure is a file of this room and a
-line of
-`CATALOGUE`.
+line of `CATALOGUE`.
 """
 from dataclasses import dataclass, field
 from importlib import import_module

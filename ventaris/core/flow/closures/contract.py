@@ -1,8 +1,7 @@
 """What a turbulence closure offers, and what all of them share.
 
 A closure adds columns to the state, behind those of the flow. It is one file: the constants and relations of
-its
-equations, the compiled loops that sum them up, and a class derived from `Closure` that fills
+its equations, the compiled loops that sum them up, and a class derived from `Closure` that fills
 
 - `columns`, `column_scale` and `row_scale`;
 - `start`: the columns at an impulsive start; `clip`: how far a step may change them;

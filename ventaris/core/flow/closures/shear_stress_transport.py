@@ -12,22 +12,19 @@ Turbulence, Heat and Mass Transfer 4, 2003 (also its detached-eddy form, shielde
 Menter: Two-equation eddy-viscosity turbulence models for engineering applications,
 AIAA J. 32(8), 1994.
 Georgiadis, Yoder: Recalibration of the shear stress transport model to improve calculation of shock separated
-flows,
-AIAA 2013-0685 (its limit of the shear stress).
+flows, AIAA 2013-0685 (its limit of the shear stress).
 Wilcox: Dilatation-dissipation corrections for advanced turbulence models, AIAA J. 30(11), 1992; in the outer
-layer
-only, as in Suzen, Hoffmann: Investigation of supersonic jet exhaust flow by one- and two-equation turbulence
-models, AIAA 98-0322, 1998.
+layer only, as in Suzen, Hoffmann: Investigation of supersonic jet exhaust flow by one- and two-equation
+turbulence models, AIAA 98-0322, 1998.
 """
 import numpy as np
 from numba import njit, prange
 
 from ..boundaries.registry import NO_SLIP, is_solid
 from ..loops import of_dimension
-from ..loops.relations import vector
 from ..positions import fast, in_order
 from .contract import Closure, ClosureOptions
-from .velocity_gradient import normal_gap, strain_rate
+from .velocity_gradient import gradient_product, normal_gap, strain_rate
 
 SIGMA_K1, SIGMA_W1, BETA1 = 0.85, 0.5, 0.075
 SIGMA_K2, SIGMA_W2, BETA2 = 1.0, 0.856, 0.0828
@@ -86,19 +83,9 @@ def closure_loops(dim):
                        eddy, blend, cross):
         """Dynamic eddy viscosity, F1 and grad k . grad ln(omega) of each cell."""
         for i in prange(state.shape[0]):
-            kx = ky = kz = wx = wy = wz = 0.0
-            for m in range(start[i], start[i + 1]):
-                a, b, c = vector(weight, m, dim)
-                dk, dw = state[neighbour[m], K] - state[i, K], state[neighbour[m], W] - state[i, W]
-                kx += a * dk
-                ky += b * dk
-                kz += c * dk
-                wx += a * dw
-                wy += b * dw
-                wz += c * dw
             rho = gamma * (state[i, 0] + 1.0 / gamma) / state[i, 1]
             k, omega, nu, d = max(state[i, K], 0.0), np.exp(state[i, W]), molecular[i] / rho, distance[i]
-            cross[i] = kx * wx + ky * wy + kz * wz
+            cross[i] = gradient_product(state, i, K, W, start, neighbour, weight, dim)
             blend[i] = inner_blend(k, omega, nu, d, cross[i])
             strained = strain_rate(grad, i, hoop[i] if dim == 2 else 0.0, dim) * outer_blend(k, omega, nu, d)
             eddy[i] = rho * shear_limit * k / max(shear_limit * omega, strained)
@@ -168,8 +155,7 @@ def closure_loops(dim):
                 diag_w += v * rho * time_rate
             if at_wall[i]:
                 # The first cell knows omega: 6 nu / (beta d^2) in the sublayer, u_tau / (kappa d sqrt(beta*))
-                # in the
-                # log layer; where the wall moves with the stream there is no layer, and the stream's.
+                # in the log layer; where the wall moves with the stream there is no layer, and the stream's.
                 viscous = 6.0 * nu / (BETA1 * d * d)
                 log_layer = pin[i] * shear_velocity[i] / (KAPPA * d * np.sqrt(BETA_STAR))
                 known = 0.5 * np.log(viscous * viscous + log_layer * log_layer)

@@ -92,10 +92,8 @@ def closure_loops(dim):
         """Residual of the working variable in its column of `out`, and a safe diagonal.
 
         `pin` (0 to 1) draws a cell to its value in `pinned`, where a wall function knows it better. `trip`
-        switches
-        production off in boundary layers upstream of that station (fully turbulent: far ahead of the body).
-        With
-        `detached` the wall distance is cut at the cell's size away from walls.
+        switches production off in boundary layers upstream of that station (fully turbulent: far ahead of the
+        body). With `detached` the wall distance is cut at the cell's size away from walls.
         """
         left, right, centre = faces.left, faces.right, cells.centre
         for i in prange(state.shape[0]):
@@ -124,8 +122,7 @@ def closure_loops(dim):
                 diag -= inflow
                 if gap > 0.0:
                     # Both diffusion terms as one compact sum: the squared gradient by least squares grew
-                    # without
-                    # bound in the flat cells ahead of a plate and along wakes.
+                    # without bound in the flat cells ahead of a plate and along wakes.
                     c = rho_f * max((1.0 + CB2) * mixed - CB2 * own, 0.2 * nu) / SIGMA * faces.area[f] / gap
                     total -= c * (other - nt)
                     diag += c

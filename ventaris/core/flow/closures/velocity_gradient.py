@@ -1,8 +1,10 @@
-"""Invariants of the velocity gradient of a cell, shape (unknowns, dim), that closures are made of."""
+"""Gradients that closures are made of: invariants of a cell's velocity gradient, shape (unknowns, dim), and
+products."""
 import numpy as np
 from numba import njit
 
-from ..positions import fast
+from ..loops.relations import vector
+from ..positions import fast, in_order
 
 
 @njit(**fast)
@@ -50,3 +52,19 @@ def shielding(kinematic, squares, d, kappa):
     there."""
     r = kinematic / (max(np.sqrt(squares), 1e-12) * (kappa * d)**2)
     return np.tanh((8.0 * r)**3)
+
+
+@njit(**in_order)
+def gradient_product(state, i, one, other, start, neighbour, weight, dim):
+    """Least-squares gradients of two columns of the state in cell i, multiplied."""
+    ax = ay = az = bx = by = bz = 0.0
+    for m in range(start[i], start[i + 1]):
+        x, y, z = vector(weight, m, dim)
+        da, db = state[neighbour[m], one] - state[i, one], state[neighbour[m], other] - state[i, other]
+        ax += x * da
+        ay += y * da
+        az += z * da
+        bx += x * db
+        by += y * db
+        bz += z * db
+    return ax * bx + ay * by + az * bz

@@ -1,11 +1,9 @@
 """Products with the second-order Jacobian whose flux derivatives are held as `prepare` left them.
 
 A change of the state is carried to the faces along its own gradients, as the residual does with the state,
-and multiplied there by the
-derivatives of the flux to both sides that the first-order Jacobian is made of.  What is left out is how the
-upwind matrix and the eddy
-viscosity change with the state; what is gained is a product that costs about a quarter of a residual, in
-single precision.
+and multiplied there by the derivatives of the flux to both sides that the first-order Jacobian is made of.
+What is left out is how the upwind matrix and the eddy viscosity change with the state; what is gained is a
+product that costs about a quarter of a residual, in single precision.
 """
 import numpy as np
 from numba import njit, prange
@@ -21,8 +19,7 @@ class HeldProducts:
     """The products on one discretisation in space, in single precision.
 
     The residual's `grad` and `flux` lend their memory: nobody reads them while products are made, and each
-    accepted step
-    fills them anew.
+    accepted step fills them anew.
     """
     def __init__(self, flow):
         mesh, inner, cell = flow.mesh, flow.n_interior, flow.mesh.left
@@ -46,7 +43,7 @@ class HeldProducts:
 
     def __call__(self, vector):
         """Product with a scaled change of the state, pseudo-time term included."""
-        flow, grad, limit = self.flow, self.grad, flow_limits(self.flow)
+        flow, grad, limit = self.flow, self.grad, self.flow.constants[LIMIT] != 0
         if flow.first_order:
             grad[:] = 0.0
         else:
@@ -61,11 +58,6 @@ class HeldProducts:
                 self.edge_start, self.edges, self.offset, self.normal, self.share, centred, self.across, out)
         hand_over(self.crossing, factors.right, self.across, out)
         return out
-
-
-def flow_limits(flow):
-    """Whether a discretisation limits its gradients."""
-    return flow.constants[LIMIT] != 0
 
 
 @njit(parallel=True, **in_order)
@@ -115,11 +107,9 @@ def face_change(change, grad, jacobians, friction, f, i, j, offset, normal, shar
     """Change of the scaled flux through face f between the cells i and j.
 
     `friction`, shape (n_faces, 2), holds what a face's stress and heat flux gain with a difference of the
-    cells' velocities and
-    temperatures, scaled; the Jacobians hold it too, acting on what the gradients carry to the face, which all
-    but cancels there.
-    `centred` is the share of the mean of both cells in what is carried, `share` the left cell's part of their
-    distance.
+    cells' velocities and temperatures, scaled; the Jacobians hold it too, acting on what the gradients carry
+    to the face, which all but cancels there. `centred` is the share of the mean of both cells in what is
+    carried, `share` the left cell's part of their distance.
     """
     nx, ny, nz = normal[f, 0], normal[f, 1], normal[f, 2]
     c0, c1, c2, c3, c4 = change[i, 0], change[i, 1], change[i, 2], change[i, 3], change[i, 4]

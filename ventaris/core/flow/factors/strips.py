@@ -1,14 +1,10 @@
 """Factors for flow in space: an incomplete factorisation that changes the diagonal blocks only.
 
 On cubes two neighbours of a cell are hardly ever neighbours of each other, so that nothing else of the
-factors differs
-from the matrix; the off-diagonal blocks are read from the faces.
-Faces are sorted by their left cell, which is the one of lower number: what a cell has to do with later ones
-lies in one
-piece in memory, and the sweeps pass what is known of a cell on to those.
-Cells are cut into a fixed number of strips that are factorised apart, so that two threads can work and the
-answer does
-not depend on how many there are.
+factors differs from the matrix; the off-diagonal blocks are read from the faces. Faces are sorted by their
+left cell, which is the one of lower number: what a cell has to do with later ones lies in one piece in
+memory, and the sweeps pass what is known of a cell on to those. Cells are cut into a fixed number of strips
+that are factorised apart, so that two threads can work and the answer does not depend on how many there are.
 
 References
 ----------
@@ -28,9 +24,8 @@ class StripFactors:
     """Approximate inverse of the matrix on one mesh; what factors offer to a discretisation and its closure.
 
     `factorise` takes the faces' blocks and the diagonal ones, which it inverts in place; `factorise_scalar`
-    the matrix
-    of a closure's equation n: its dependence across each face, [left on right, right on left], and its
-    diagonal.
+    the matrix of a closure's equation n: its dependence across each face, [left on right, right on left], and
+    its diagonal.
     """
     def __init__(self, mesh, cell_faces):
         self.right = mesh.right

@@ -29,10 +29,9 @@ def change_loops(dim):
         """Hold a change within bounds, cell by cell; returns how many cells were held.
 
         The pressure and the temperature of a cell may change by `most` of their own value and its velocity by
-        half the
-        speed of sound; a cell that wants more is held on its own. Where hardly anything is left (the base of
-        a body
-        far beyond Mach 1), a share `EMPTY` of the speed of sound's square, nothing more is taken.
+        half the speed of sound; a cell that wants more is held on its own. Where hardly anything is left (the
+        base of a body far beyond Mach 1), a share `EMPTY` of the speed of sound's square, nothing more is
+        taken.
         """
         clipped = 0
         p0, empty = 1.0 / constants[GAMMA], constants[EMPTY]

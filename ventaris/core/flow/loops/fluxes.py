@@ -52,8 +52,8 @@ def flux_loops(dim):
         """Fluxes through the faces between cells, shape (n_faces, nv).
 
         Without the limiter the reconstruction blends the cell gradient with the difference of the two cells
-        (Burg: Higher
-        order variable extrapolation for unstructured finite volume RANS flow solvers, AIAA 2005-4999).
+        (Burg: Higher order variable extrapolation for unstructured finite volume RANS flow solvers, AIAA
+        2005-4999).
         """
         first = constants[FIRST_ORDER] != 0.0
         g = constants[GAMMA]

@@ -1,8 +1,7 @@
 """First-order Jacobians: wave-speed sums, blocks of the faces, diagonal blocks of the cells.
 
 Blocks are stored column after column, so that a product with a vector adds up whole columns, which the
-processor does
-at once; they are scaled by the rows' and columns' scales.
+processor does at once; they are scaled by the rows' and columns' scales.
 """
 import numpy as np
 from numba import njit, prange
@@ -257,8 +256,7 @@ def jacobian_loops(dim):
         """Diagonal blocks with their pseudo-time term, shape (n_cells, nv, nv).
 
         `time_rate` is the coefficient of the present level in the physical time derivative; it enters the
-        blocks but not
-        `gamma`. `planar` is the cells' area in the half plane of a mesh of revolution.
+        blocks but not `gamma`. `planar` is the cells' area in the half plane of a mesh of revolution.
         """
         chunk = 128
         n = state.shape[0]

@@ -58,8 +58,7 @@ def turn_along_walls(state, cells, first, walls, normal, face_centre, centre, gr
     """Correct velocity gradients in space so that the velocity carried to a frictionless wall runs along it.
 
     The smallest change that does so; a cell with several walls (`walls[first[k]:first[k + 1]]`, counted from
-    the first
-    boundary face) takes them in turn. It halved the pressure error on a sphere.
+    the first boundary face) takes them in turn. It halved the pressure error on a sphere.
     """
     for k in prange(len(cells)):
         i = cells[k]
@@ -87,8 +86,7 @@ def reconstruction_loops(dim):
         """Least-squares gradients of every unknown, shape (n_cells, nv, dim).
 
         The second stencil, used for velocity, may contain wall points: index -1 - b stands for boundary face
-        b, whose
-        velocity is in `ghost`.
+        b, whose velocity is in `ghost`.
         """
         for i in prange(state.shape[0]):
             p, t = state[i, 0], state[i, 1]

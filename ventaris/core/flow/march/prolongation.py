@@ -44,8 +44,8 @@ def prolong(coarse, fine, state, gradients=None, gamma=1.4):
     """A state of one level on the next finer one.
 
     In a plane by linear interpolation with the coarse cells' own gradients, kept between their neighbours'
-    values; in space
-    each fine cell reads the coarse cell that holds its centre, along that cell's `gradients`.
+    values; in space each fine cell reads the coarse cell that holds its centre, along that cell's
+    `gradients`.
 
     Parameters
     ----------

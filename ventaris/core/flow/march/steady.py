@@ -218,8 +218,8 @@ class SteadyMarch:
         residual in few cells.
 
         Newton's steps go to and fro there over a bend of its sources for ever; half of one ends it. Where the
-        flow itself swings (at a shock, at an exit with
-        back-flow), halved steps only let the Courant number grow: one duct of seven failed with them.
+        flow itself swings (at a shock, at an exit with back-flow), halved steps only let the Courant number
+        grow: one duct of seven failed with them.
         """
         last = self._stalled
         if last is None or np.vdot(change, last) > -0.5 * np.linalg.norm(change) * np.linalg.norm(last):

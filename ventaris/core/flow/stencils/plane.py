@@ -194,7 +194,7 @@ class PlaneStencils:
     distance : ndarray or None
         Wall distance of each cell, for a closure.
     """
-    def __init__(self, mesh, kind, gap, turbulent):
+    def __init__(self, mesh, kind, cell_faces, turbulent):
         first = mesh.n_interior
         sticky = first + np.nonzero(kind == NO_SLIP)[0]
         self.distance = None

@@ -107,15 +107,14 @@ class SpaceStencils:
     """Stencils of one mesh and its boundary conditions; offers what `PlaneStencils` does.
 
     A cell reads its face neighbours; at a cut or poorly joined cell also theirs. Velocity is carried along
-    walls that are
-    slipped along or bridged; between walls that face each other nothing is carried.
+    walls that are slipped along or bridged; between walls that face each other nothing is carried.
     """
-    def __init__(self, mesh, kind, gap, turbulent):
+    def __init__(self, mesh, kind, cell_faces, turbulent):
         self.mesh, first = mesh, mesh.n_interior
         n, inside = mesh.n_cells, slice(0, first)
         joins = np.bincount(mesh.left[inside], minlength=n) + np.bincount(mesh.right[inside], minlength=n)
         cut = np.unique(np.concatenate([mesh.left[mesh.wall_faces()], np.nonzero(joins < 4)[0]]))
-        start, neighbour = neighbour_rows(mesh, mesh.cell_faces(), cut)
+        start, neighbour = neighbour_rows(mesh, cell_faces, cut)
         self.scalar = start, neighbour.astype(np.int32), weights(mesh, start, mesh.centre[neighbour])
         self.velocity = self.scalar
         walls = first + np.nonzero((kind == SLIP) | (kind == NO_SLIP))[0]

@@ -1,8 +1,8 @@
 """What a kind of campaign offers: a record of its functions, one for each kind, in a folder of its own.
 
 `space` is the family of sheets that a campaign keeps to; a family may have several kinds (a nozzle's steady
-flow and its
-jet in time), which share the family's sections. Nothing outside the folders asks which kind it is.
+flow and its jet in time), which share the family's sections. Nothing outside the folders asks which kind it
+is.
 """
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -34,6 +34,9 @@ class Kind:
         files(run) gives {name: bytes} of a finished run.
     result : type
         The declared result.
+    drawable : callable or None
+        drawable(setup, mesh, state, mean) gives the `Drawable` of a plane field; None where fields are in
+        space.
     is_spatial : bool
         Whether levels are of first order in space (see `trend`).
     reads_lines : bool
@@ -54,6 +57,7 @@ class Kind:
     measure_grid: Callable
     files: Callable
     result: type
+    drawable: Callable | None = None
     is_spatial: bool = False
     reads_lines: bool = False
     takes_neighbour: bool = False

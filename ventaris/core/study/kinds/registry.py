@@ -9,3 +9,8 @@ FAMILIES = {kind.space: kind for kind in KINDS.values() if kind.name == kind.spa
 def kind_of(sheet):
     """The kind that a sheet is of."""
     return KINDS[sheet.kind]
+
+
+def is_spatial(result):
+    """Whether a result's levels are of first order in space; those of the first versions were of sections."""
+    return FAMILIES[result.get("space", "section")].is_spatial

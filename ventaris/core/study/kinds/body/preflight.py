@@ -8,6 +8,7 @@ from ....sheet.body_walls import FLOWING
 from ....units import large
 from .ready import refers_to_planform
 from .run import body_channels
+from .surfaces import triangles_of
 from ...findings import Estimate, Finding, climb_findings, formula_findings, gravest_first, mach_findings
 
 # Measured with benchmarks/bodies.py on two cores of 2.5 GHz; replaced by this machine's own runs.
@@ -133,7 +134,7 @@ def _openings(setup):
     for number, (name, action) in enumerate(setup.openings.items()):
         if name in SIDES or not action.is_open:
             continue
-        area = float(surface.areas[surface.patch == surface.patches.index(name.removeprefix("body: "))].sum())
+        area = float(surface.areas[triangles_of(name, surface)].sum())
         across, path = np.sqrt(area) / size, f"air.walls.{number}.surface"
         if across < 2:
             yield Finding(

@@ -2,7 +2,7 @@
 import numpy as np
 
 from ....flow.boundaries.contract import Boundary
-from ....grids.embedded import SIDES
+from ....grids.embedded import SIDES, boundary_of
 
 NEEDS_FRICTION = ("slides", "held", "heated")
 
@@ -64,7 +64,7 @@ def surfaces_to_name(surface):
 
 def _meant(name, surface, number):
     """Names of boundaries that an action's surface stands for; of a body those of its patches."""
-    patches = ["body: " + p if p in SIDES else p for p in surface.patches]
+    patches = [boundary_of(p) for p in surface.patches]
     if name == "body":
         return patches
     if name in patches or name in SIDES:
@@ -134,9 +134,10 @@ def _boundary(action, name, surface, air, scale, viscous, domain):
                     temperature=blown if kind == "blown" else warm)
 
 
-def _triangles(name, surface):
-    """Which triangles make a surface that a boundary is named after."""
-    return surface.patch == surface.patches.index(name.removeprefix("body: "))
+def triangles_of(boundary, surface):
+    """Which triangles of a body's surface a boundary is made of, shape (m,); none of a side of the box."""
+    owner = [k for k, patch in enumerate(surface.patches) if boundary_of(patch) == boundary]
+    return np.isin(surface.patch, owner)
 
 
 def _outward(name, surface):
@@ -144,7 +145,7 @@ def _outward(name, surface):
     if name in SIDES:
         side = SIDES.index(name)
         return np.eye(3)[side // 2] * (-1.0 if side % 2 == 0 else 1.0)
-    own = _triangles(name, surface)
+    own = triangles_of(name, surface)
     mean = (surface.areas[own, None] * surface.normals[own]).sum(axis=0)
     # The surface's normals look into the air.
     return -mean / np.linalg.norm(mean)

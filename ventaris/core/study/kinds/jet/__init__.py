@@ -1,6 +1,7 @@
 """The jet of a nozzle followed in time, and its noise."""
 from ....formats.results import nozzle_files
 from ....grids.quality import measure_quality
+from ....look.drawable import nozzle_drawable
 from ...result import NozzleResult
 from ..contract import Kind
 from ..nozzle.judge import DEFAULT_COST
@@ -10,4 +11,4 @@ from .run import NoiseExecution, preflight_jet
 
 KIND = Kind("jet", "nozzle", prepare_nozzle, preflight_jet, lambda setup, cost: estimate_noise(setup),
             DEFAULT_COST, "cost_per_cell_step_in_nozzles", noise_channels, NoiseExecution, measure_quality,
-            nozzle_files, NozzleResult, reads_lines=True)
+            nozzle_files, NozzleResult, drawable=nozzle_drawable, reads_lines=True)

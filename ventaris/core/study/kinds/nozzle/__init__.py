@@ -1,6 +1,7 @@
 """Nozzles, ducts and their jets, steady."""
 from ....formats.results import nozzle_files
 from ....grids.quality import measure_quality
+from ....look.drawable import nozzle_drawable
 from ...result import NozzleResult
 from ..contract import Kind
 from . import judge
@@ -9,4 +10,4 @@ from .run import NozzleExecution
 
 KIND = Kind("nozzle", "nozzle", prepare_nozzle, judge.preflight_nozzle, judge.estimate_nozzle,
             judge.DEFAULT_COST, "cost_per_cell_step_in_nozzles", nozzle_channels, NozzleExecution,
-            measure_quality, nozzle_files, NozzleResult, reads_lines=True)
+            measure_quality, nozzle_files, NozzleResult, drawable=nozzle_drawable, reads_lines=True)
