@@ -17,6 +17,12 @@ from scipy.optimize import brentq
 from .gas import expansion, isentropic_pressure_ratio, normal_shock, oblique_shock
 
 
+def plate_friction(reynolds):
+    """Local skin-friction coefficient of a turbulent plate at a Reynolds number on the distance from its
+    edge (White: Viscous Fluid Flow, 1991)."""
+    return 0.455 / np.log(0.06 * max(reynolds, 1e3))**2
+
+
 def area_ratio(mach, gamma=1.4):
     """Area over that of the sonic throat."""
     m2 = np.asarray(mach, dtype=float)**2

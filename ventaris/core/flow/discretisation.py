@@ -159,10 +159,10 @@ class Discretisation:
         self.far_local = np.nonzero(self.kind == FAR_FIELD)[0]
         # The far field comes after the walls, whose lift it carries.
         self._subsets = (solid, self.far_local) if self.vortex else (np.arange(len(cell)), )
-        self.cell_size = np.sqrt(mesh.cell_area) if self.dim == 2 else mesh.size
+        self.cell_size = np.sqrt(mesh.cell_area) if self.dim == 2 else mesh.width
         # By the area of the smallest cubes: a few huge cells far downstream would otherwise make up the whole
         # norm by which systems are solved and steps are judged.
-        self.closure_weight = np.ones(self.n_cells) if self.dim == 2 else (mesh.size.min() / mesh.size)**2
+        self.closure_weight = np.ones(self.n_cells) if self.dim == 2 else (mesh.width.min() / mesh.width)**2
 
     def _allocate(self):
         n, nf, nv = self.n_cells, self.mesh.n_faces, self.flow_columns

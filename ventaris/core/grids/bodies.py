@@ -8,8 +8,11 @@ from ..shapes.clearances import measure_clearances
 from ..shapes.triangle_tree import build_tree
 from .cut_cells import HALF_DIAGONAL, Obstacle
 from .embedded import embed
+from .joined import hull_of, join
 from .mesh import MeshError
 from .octree import OctreeError, build_octree
+from .prisms import SkinError
+from .wall_layers import LayerPlan, lay
 
 LEVELS = ("coarse", "medium", "fine")
 LARGEST_SHARE = 0.5
@@ -61,6 +64,8 @@ class BodyGridPlan:
         Which of the lower sides (x, y, z) must stand exactly where they are (a ground, a symmetry plane).
     shock_size : float or None
         Cells where the level before found a shock, fine level.
+    layers : LayerPlan or None
+        Layers at the wall; None cuts the cubes by the wall itself.
     """
 
     low: tuple
@@ -72,6 +77,7 @@ class BodyGridPlan:
     zones: tuple = ()
     fixed: tuple = (False, False, False)
     shock_size: float | None = None
+    layers: LayerPlan | None = None
 
     def halvings(self):
         """(largest cells, how often they are halved to those on the body) on the fine level."""
@@ -87,9 +93,11 @@ class BodyGrids:
     ----------
     surface : Surface
     plan : BodyGridPlan
+    skin_maker : callable (size) -> Skin, or None
+        A surface grid of the body for cubes of a size; None takes one from a lattice.
     """
-    def __init__(self, surface, plan):
-        self.surface, self.plan = surface, plan
+    def __init__(self, surface, plan, skin_maker=None):
+        self.surface, self.plan, self.skin_maker = surface, plan, skin_maker
         edges = surface.sharp_edges()
         self.edges = build_tree(np.stack([edges[:, 0], edges[:, 1], edges[:, 1]],
                                          axis=1)) if len(edges) and plan.edge_halvings else None
@@ -127,7 +135,8 @@ class BodyGrids:
             self._trees[level] = self._build(level)
         return self._trees[level]
 
-    def _build(self, level, shocks=None):
+    def _build(self, level, shocks=None, hull=None):
+        """The octree round the body, or round the hull of its layers."""
         plan, up = self.plan, LEVELS.index("fine") - LEVELS.index(level)
         base, depth = plan.halvings()
         depth -= up
@@ -140,9 +149,11 @@ class BodyGrids:
         blocks = np.maximum(1, np.ceil((high - low) / base - 1e-6)).astype(int)
         # What is rounded up goes to both sides, where the lower one may move.
         low -= np.where(plan.fixed, 0.0, 0.5 * (blocks * base - (high - low)))
-        edge_depth = depth + (plan.edge_halvings if self.edges is not None else 0)
-        curved_depth = depth + (1 if self.wanted_size is not None else 0)
-        tree = self.surface.tree
+        bare = hull is None
+        edges = self.edges if bare else None
+        edge_depth = depth + (plan.edge_halvings if edges is not None else 0)
+        curved_depth = depth + (1 if bare and self.wanted_size is not None else 0)
+        tree = self.surface.tree if bare else hull.tree
         # Zones and shocks may ask for smaller cells than the body has.
         deep = lambda size: max(0, int(np.ceil(np.log2(base / (size * 2**up)) - 0.01)))
         zone_depth = max((deep(zone.size) for zone in plan.zones), default=0)
@@ -168,8 +179,8 @@ class BodyGrids:
                         out |= zone.holds(centres, 0.5 * edge)
             if number < front_depth:
                 out |= np.isfinite(front.query(centres, distance_upper_bound=(HALF_DIAGONAL + 1.0) * edge)[0])
-            if self.edges is not None and depth <= number < edge_depth:
-                distance, _ = self.edges.nearest(centres, within=1.001 * reach)
+            if edges is not None and depth <= number < edge_depth:
+                distance, _ = edges.nearest(centres, within=1.001 * reach)
                 out |= distance < reach
             return out
 
@@ -182,13 +193,50 @@ class BodyGrids:
     def mesh_at_shocks(self, level, shocks):
         """The cut mesh of a level with small cells round points where a shock was found, shape (k, 3); raises
         MeshError."""
-        return embed(self._build(level, shocks), self.obstacle(level))
+        return self._cut(level, shocks)
 
     def mesh(self, level):
         """The cut mesh of a level; raises MeshError."""
         if level not in self._meshes:
-            self._meshes[level] = embed(self.tree(level), self.obstacle(level))
+            self._meshes[level] = self._cut(level)
         return self._meshes[level]
+
+    def _cut(self, level, shocks=None):
+        note = None
+        if self.plan.layers is not None:
+            try:
+                return self._layered(level, shocks)
+            except (SkinError, MeshError) as error:
+                note = f"The {level} grid has no wall layers: {error}."
+        mesh = embed(self.tree(level) if shocks is None else self._build(level, shocks), self.obstacle(level))
+        if note:
+            mesh.notes.append(note)
+        return mesh
+
+    def _layered(self, level, shocks):
+        """A level with wall layers; raises SkinError, MeshError."""
+        plan, up, size = self.plan, LEVELS.index("fine") - LEVELS.index(level), self._surface_size(level)
+        if self.surface.open_parts().any() or self._thin_shells(size).any():
+            raise SkinError("the surface is open, or a shell thinner than a cell")
+        half, ground = plan.fixed[1], plan.low[2] if plan.fixed[2] else None
+        obstacle = self.obstacle(level)
+        skin = self.skin_maker(size) if self.skin_maker else None
+        layers = lay(plan.layers, obstacle, size, up, half, ground, skin)
+        hull = hull_of(layers, half)
+        tree = self._build(level, shocks, hull.surface)
+        return join(tree, layers, hull, obstacle, half)
+
+    def count(self, level):
+        """Cells of a level: leaves of the octree round the body, and of layers what they add to them."""
+        leaves = self.tree(level).n_leaves
+        if self.plan.layers is None:
+            return leaves
+        size, up = self._surface_size(level), LEVELS.index("fine") - LEVELS.index(level)
+        heights = self.plan.layers.heights(size, up)
+        faces = len(self.skin_maker(size).faces) if self.skin_maker else (
+            float(self.surface.areas.sum()) * (0.5 if self.plan.fixed[1] else 1.0) / size**2)
+        # The layers stand where cubes would have been.
+        return int(leaves + faces * max(len(heights) - heights.sum() / size, 0.0))
 
 
 def curvature_sizes(surface, per_radius):
@@ -207,7 +255,7 @@ def curvature_sizes(surface, per_radius):
     return out / per_radius
 
 
-def size_for_budget(surface, plan, budget, start=None):
+def size_for_budget(surface, plan, budget, start=None, skin_maker=None):
     """Cell size on the body with which the fine level keeps a budget; `start` is a size that may be near it.
 
     Counted on octrees of much larger cells and scaled by how the count grew between the last two; the real
@@ -217,7 +265,7 @@ def size_for_budget(surface, plan, budget, start=None):
     for _ in range(4):
         try:
             counts = [
-                BodyGrids(surface, replace(plan, size=size)).tree(level).n_leaves
+                BodyGrids(surface, replace(plan, size=size), skin_maker).count(level)
                 for level in ("coarse", "medium")
             ]
         except MeshError:

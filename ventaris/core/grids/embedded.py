@@ -1,5 +1,6 @@
 """The cells round a body: an octree cut by its surface, as one mesh for the flow solver."""
 from dataclasses import dataclass, field
+from functools import cached_property
 
 import numpy as np
 from numba import njit
@@ -67,6 +68,17 @@ class SpatialMesh(FaceMesh):
     notes: list = field(default_factory=list)
 
     dim, is_revolved = 3, False
+
+    @property
+    def width(self):
+        """Edge of the cube that a cell was cut from; of a cell of wall layers the root of its largest
+        face."""
+        return self.size
+
+    @cached_property
+    def is_layer(self):
+        """Which cells are of wall layers, shape (n_cells,)."""
+        return np.zeros(self.n_cells, dtype=bool)
 
     def containing(self, points):
         """Cell that holds each point, -1 in the body or outside."""

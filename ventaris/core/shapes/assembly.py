@@ -14,6 +14,11 @@ from .surface import Surface, SurfaceError, inspect, joined
 from .voids import without_voids
 
 
+# Points on each side of a wing's section: of its surface, and of the form that grids are made from.
+WING_POINTS, FORM_POINTS = 70, 600
+UPSIDE_DOWN = np.diag([1.0, 1.0, -1.0])
+
+
 @dataclass(frozen=True)
 class Assembly:
     """A body as it will be run.
@@ -162,8 +167,21 @@ def _make(part):
 
 
 def _wing(part):
+    outlines = {name: _clustered(outline, WING_POINTS) * part.chord for name, outline in _wing_outlines(part)}
+    surface = bodies.wing(outlines, part.span, part.tip_share, part.sweep, part.dihedral, part.twist)
+    if part.camber < 0:
+        surface = surface.moved(UPSIDE_DOWN)
+        # What was the upper side looks down now.
+        turned = {"upper": "lower", "lower": "upper"}
+        names = tuple(" ".join(turned.get(word, word) for word in name.split(" "))
+                      for name in surface.patches)
+        surface = replace(surface, patches=names)
+    return surface.moved(_pitched(part.incidence))
+
+
+def _wing_outlines(part):
+    """(name, outline) of every element of a wing's section, chord 1."""
     from ..sheet.model import Shape
-    down = part.camber < 0
     values = {
         "kind": "four-digit", "thickness": part.thickness, "camber": abs(part.camber), "trailing_edge": "open"
     }
@@ -173,22 +191,35 @@ def _wing(part):
             "deflection": part.flap_deflection, "gap": part.flap_gap, "overlap": part.flap_overlap
         }]
     section = build(Shape.model_validate(values))
-    outlines = {}
-    for outline in section.outlines(0.0):
-        points = outline.polygon(110)
-        points = points[np.concatenate([[True], np.linalg.norm(np.diff(points, axis=0), axis=1) > 1e-9])]
-        if np.linalg.norm(points[0] - points[-1]) < 1e-9:
-            points = points[:-1]
-        outlines[outline.name or "main"] = points * part.chord
-    surface = bodies.wing(outlines, part.span, part.tip_share, part.sweep, part.dihedral, part.twist)
-    if down:
-        surface = surface.moved(np.diag([1.0, 1.0, -1.0]))
-        # What was the upper side looks down now.
-        turned = {"upper": "lower", "lower": "upper"}
-        names = tuple(" ".join(turned.get(word, word) for word in name.split(" "))
-                      for name in surface.patches)
-        surface = replace(surface, patches=names)
-    return surface.moved(_pitched(part.incidence))
+    return [(outline.name or "main", outline) for outline in section.outlines(0.0)]
+
+
+def _clustered(outline, count):
+    """Points round an outline, denser at its nose and tail, shape (n, 2)."""
+    end = next((piece.start for piece in outline.stretches if piece.name.endswith("base")), outline.length)
+    fine = np.linspace(0, end, 4000)
+    nose = fine[np.argmin(outline.at(fine)[:, 0])]
+    spread = 0.5 * (1 - np.cos(np.linspace(0, np.pi, count)))
+    share = np.concatenate([nose * spread, nose + (end - nose) * spread[1:]])
+    own = [outline.corners, [piece.start for piece in outline.stretches]]
+    share = np.unique(np.concatenate([share, *own]))
+    points = outline.at(share[share < outline.length * (1 - 1e-9)])
+    points = points[np.concatenate([[True], np.linalg.norm(np.diff(points, axis=0), axis=1) > 1e-9])]
+    return points[:-1] if np.linalg.norm(points[0] - points[-1]) < 1e-9 else points
+
+
+def wing_form(shape):
+    """The rules of a body that is one wing of one element and nothing else, as it is placed; None of any
+    other body."""
+    used = [part for part in shape.parts if part.used == "yes"]
+    if len(used) != 1 or used[0].kind != "wing" or used[0].flap_chord > 0 or shape.edits:
+        return None
+    part = used[0]
+    outline = _clustered(_wing_outlines(part)[0][1], FORM_POINTS) * part.chord
+    form = bodies.WingForm(outline, part.span, part.tip_share, part.sweep, part.dihedral, part.twist)
+    if part.camber < 0:
+        form = form.placed(UPSIDE_DOWN)
+    return form.placed(_pitched(part.incidence)).placed(_turn(part), (part.x, part.y, part.z))
 
 
 def _pitched(degrees):
@@ -205,9 +236,12 @@ def _named(surface, part):
 
 
 def _placed(surface, part):
-    matrix = Rotation.from_euler("xyz", [part.roll, part.pitch, part.yaw],
-                                 degrees=True).as_matrix() * part.scale
-    return surface.moved(matrix, (part.x, part.y, part.z))
+    return surface.moved(_turn(part), (part.x, part.y, part.z))
+
+
+def _turn(part):
+    return Rotation.from_euler("xyz", [part.roll, part.pitch, part.yaw],
+                               degrees=True).as_matrix() * part.scale
 
 
 def _axle(surface, name):

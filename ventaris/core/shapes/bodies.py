@@ -4,7 +4,7 @@ wings.
 x runs along the stream, y to the right-hand side seen from above with the nose to the left, z up.  Lengths in
 metres.
 """
-from dataclasses import replace
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
@@ -271,6 +271,66 @@ def frustum(length, front, rear, wall=0.0):
             surface.triangles[:, ::-1]), surface.part, surface.patch, surface.parts, surface.patches)
 
 
+@dataclass(frozen=True)
+class WingForm:
+    """A wing of one section, as rules: from points of the section to points in space.
+
+    Attributes
+    ----------
+    outline : ndarray, shape (m, 2)
+        Of the section in the middle, from the upper corner of the tail over the nose to the lower one.
+    span, tip_share, sweep, dihedral, twist : float
+        See `wing`.
+    matrix, shift : ndarray
+        Where the wing is put in the end.
+    """
+
+    outline: np.ndarray
+    span: float
+    tip_share: float = 1.0
+    sweep: float = 0.0
+    dihedral: float = 0.0
+    twist: float = 0.0
+    matrix: np.ndarray = field(default_factory=lambda: np.eye(3))
+    shift: np.ndarray = field(default_factory=lambda: np.zeros(3))
+
+    @property
+    def pivot(self):
+        """Quarter point of the section in the middle."""
+        return np.array([self.outline[:, 0].min() + 0.25 * np.ptp(self.outline[:, 0]), 0.0])
+
+    def _away(self, y):
+        return np.abs(y) / (0.5 * self.span)
+
+    def turned(self, vectors, y):
+        """Vectors of the section as it is twisted at a place along the span."""
+        angle = np.radians(-self.twist * self._away(y))
+        x, z = vectors[..., 0], vectors[..., 1]
+        return np.stack([x * np.cos(angle) - z * np.sin(angle), x * np.sin(angle) + z * np.cos(angle)],
+                        axis=-1)
+
+    def placed_points(self, points, y):
+        """Points of the section at places along the span, before the wing is moved, shape (..., 3)."""
+        y = np.asarray(y, dtype=float)
+        scale = (1 + (self.tip_share - 1) * self._away(y))[..., None]
+        turned = self.turned(points - self.pivot, y) * scale
+        return np.stack([
+            turned[..., 0] + self.pivot[0] + np.tan(np.radians(self.sweep)) * np.abs(y),
+            np.broadcast_to(y, turned.shape[:-1]),
+            turned[..., 1] + np.tan(np.radians(self.dihedral)) * np.abs(y)
+        ], axis=-1)
+
+    def moved(self, points, turn_only=False):
+        """Points (or directions) where the wing is put."""
+        if turn_only:
+            return points @ (self.matrix / np.cbrt(abs(np.linalg.det(self.matrix)))).T
+        return points @ self.matrix.T + self.shift
+
+    def placed(self, matrix, shift=(0.0, 0.0, 0.0)):
+        """The form moved once more."""
+        return replace(self, matrix=matrix @ self.matrix, shift=matrix @ self.shift + np.asarray(shift))
+
+
 def wing(outlines, span, tip_share=1.0, sweep=0.0, dihedral=0.0, twist=0.0, stations=25):
     """A wing lofted from one section, or several elements of it, symmetric about y = 0.
 
@@ -291,24 +351,11 @@ def wing(outlines, span, tip_share=1.0, sweep=0.0, dihedral=0.0, twist=0.0, stat
     Surface
         One part for each element; named surfaces "<element> upper", "<element> lower", "<element> tips".
     """
-    all_points = np.concatenate(list(outlines.values()))
-    nose, chord = all_points[:, 0].min(), np.ptp(all_points[:, 0])
-    pivot = np.array([nose + 0.25 * chord, 0.0])
+    form = WingForm(np.concatenate(list(outlines.values())), span, tip_share, sweep, dihedral, twist)
     y = 0.5 * span * np.linspace(-1, 1, stations)
-    away = np.abs(y) / (0.5 * span)
-    scale, angle = 1 + (tip_share - 1) * away, np.radians(-twist * away)
     parts = []
     for name, outline in outlines.items():
-        local = outline - pivot
-        turned = np.stack([
-            local[:, 0] * np.cos(angle)[:, None] - local[:, 1] * np.sin(angle)[:, None],
-            local[:, 0] * np.sin(angle)[:, None] + local[:, 1] * np.cos(angle)[:, None]
-        ], axis=-1) * scale[:, None, None]
-        rings = np.stack([
-            turned[..., 0] + pivot[0] + np.tan(np.radians(sweep)) * np.abs(y)[:, None],
-            np.repeat(y[:, None], len(outline), axis=1),
-            turned[..., 1] + np.tan(np.radians(dihedral)) * np.abs(y)[:, None]
-        ], axis=-1)
+        rings = form.placed_points(outline[None], np.repeat(y[:, None], len(outline), axis=1))
         surface = loft(rings, [f"{name} skin"] * (stations - 1), (f"{name} tips", f"{name} tips"))
         parts.append(_flat_tips(surface, outline, rings, name))
     return joined(parts)

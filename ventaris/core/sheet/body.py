@@ -300,8 +300,11 @@ class BodyZone(SheetSection):
                            help="Of a box; last diameter of a cone.", when={"kind": ("box", "cone")})
 
 
+LAYERED, CUT = {"layers": "grown"}, {"layers": "none"}
+
+
 class BodyGrid(SheetSection):
-    """Cubes cut by the body; sizes are those of the fine level."""
+    """Cubes round the body and layers at its wall; sizes are those of the fine level."""
 
     level: Literal["coarse", "medium", "fine"] = choice(
         "fine", "Climb to",
@@ -313,14 +316,27 @@ class BodyGrid(SheetSection):
         "Edge of the cubes on the fine level; empty takes a share of the body's size that meets the budget.")
     budget: int = number(300_000, "", 5_000, 3_000_000, "Cell budget",
                          "Most cells on the fine level, where no size is given.", whole=True)
+    layers: Literal["grown", "none"] = choice(
+        "grown", "Wall layers",
+        "Thin cells that grow from the wall, joined to the cubes outside; or cubes cut by the wall.",
+        grown="grown from the wall", none="none, cubes only")
+    y_plus: float = number(
+        40.0, "", 0.3, 300, "First cells at y+",
+        "Of turbulent flow: where the centres of the first cells shall stand, by the law of a plate as long as "
+        "the body. 30 to 100 for wall functions, 1 to resolve the sublayer.", when=LAYERED)
+    first_height: float | None = number(
+        None, "m", 1e-7, 10, "First cells' height", "Empty follows y+, or the thickness of a laminar layer.",
+        when=LAYERED)
+    layer_growth: float = number(1.35, "", 1.05, 2.0, "Growth of the layers",
+                                 "Height of each cell over that of the one below.", when=LAYERED)
     edge_halvings: int = number(
         1, "", 0, 3, "Halvings at sharp edges",
-        "Cells where the surface turns by more than 25° are this many times halved again.", whole=True)
+        "Cells where the surface turns by more than 25° are this many times halved again.", whole=True,
+        when=CUT)
     curved: float = number(
         12.0, "", 0, 90, "Cells per radius of curvature",
         "Curved surfaces get cells of at most this share of their radius, down to half the size above; 0 "
-        "does not ask."
-    )
+        "does not ask.", when=CUT)
     buffer: float = number(3.0, "", 1, 12, "Cells per layer",
                            "How many cells of each size lie between body and the next larger ones.")
     wake_length: float = number(1.0, "", 0, 20, "Wake length", "Refined behind the body, in body lengths.")

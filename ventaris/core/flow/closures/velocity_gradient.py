@@ -3,7 +3,7 @@ products."""
 import numpy as np
 from numba import njit
 
-from ..loops.relations import vector
+from ..loops.relations import along_normal, vector
 from ..positions import fast, in_order
 
 
@@ -40,10 +40,10 @@ def strain_rate(grad, i, hoop, dim):
 @njit(**fast)
 def normal_gap(centre, normal, f, i, j, dim):
     """Distance of two cells along the normal of the face between them."""
-    gap = (centre[j, 0] - centre[i, 0]) * normal[f, 0] + (centre[j, 1] - centre[i, 1]) * normal[f, 1]
-    if dim == 3:
-        gap += (centre[j, 2] - centre[i, 2]) * normal[f, 2]
-    return abs(gap)
+    x, y, z = vector(centre, i, dim)
+    dx, dy, dz = vector(centre, j, dim)
+    nx, ny, nz = vector(normal, f, dim)
+    return abs(along_normal(dx - x, dy - y, dz - z, nx, ny, nz, dim))
 
 
 @njit(**fast)

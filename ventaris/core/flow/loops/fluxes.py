@@ -10,7 +10,7 @@ from ..positions import (AXISYMMETRIC, CENTRED, FIRST_ORDER, GAMMA, LIMIT, PRAND
                          VISCOUS, fast, in_order)
 from ..shocks import energy_at_shock
 from .reconstruction import at_face, to_face
-from .relations import roe_flux, vector, velocity, viscosity
+from .relations import along_normal, roe_flux, vector, velocity, viscosity
 
 
 @njit(**fast)
@@ -89,7 +89,7 @@ def flux_loops(dim):
                 cx, cy, cz = vector(centre, i, dim)
                 dx, dy, dz = vector(centre, j, dim)
                 dx, dy, dz = dx - cx, dy - cy, dz - cz
-                inverse = 1.0 / (dx * nx + dy * ny + dz * nz)
+                inverse = 1.0 / along_normal(dx, dy, dz, nx, ny, nz, dim)
                 tx, ty, tz = face_gradient(raw, state, 1, i, j, dx, dy, dz, nx, ny, nz, inverse, dim)
                 ux, uy, uz = face_gradient(raw, state, 2, i, j, dx, dy, dz, nx, ny, nz, inverse, dim)
                 vx, vy, vz = face_gradient(raw, state, 3, i, j, dx, dy, dz, nx, ny, nz, inverse, dim)

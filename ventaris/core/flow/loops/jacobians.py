@@ -10,7 +10,7 @@ from . import of_dimension
 from ..boundaries.registry import BLOWN, FAR_FIELD, NO_SLIP, OUTLET, SLIP, open_flux
 from ..positions import (AXISYMMETRIC, GAMMA, MACH, PRANDTL, PUSH, TURBULENT_PRANDTL, VISCOUS, fast, in_order)
 from .fluxes import row_of
-from .relations import dissipation, reference_speed2, vector, velocity, viscosity, wave_speeds
+from .relations import along_normal, dissipation, reference_speed2, vector, velocity, viscosity, wave_speeds
 
 # Step of differences through an opening's flux.
 STEP = 1e-7
@@ -228,7 +228,7 @@ def jacobian_loops(dim):
                     if constants[VISCOUS] != 0.0 and f < n_interior:
                         x, y, z = vector(centre, i, dim)
                         dx, dy, dz = vector(centre, j, dim)
-                        distance = (dx - x) * nx + (dy - y) * ny + (dz - z) * nz
+                        distance = along_normal(dx - x, dy - y, dz - z, nx, ny, nz, dim)
                         molecular, turbulent = viscosity(0.5 * (tl + tr),
                                                          constants), 0.5 * (eddy[i] + eddy[j])
                         mu = (molecular + turbulent) * s / distance

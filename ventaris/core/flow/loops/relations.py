@@ -4,6 +4,9 @@ from numba import njit, prange
 
 from ..positions import GAMMA, MACH, PRECONDITION, SUTHERLAND, VISCOSITY, fast
 
+# Cosine between face and way below which two cells count as no nearer along the normal.
+ASKEW = 0.2
+
 
 @njit(**fast)
 def vector(array, i, dim):
@@ -15,6 +18,14 @@ def vector(array, i, dim):
 def velocity(state, i, dim):
     """Velocity of cell i."""
     return state[i, 2], state[i, 3], state[i, 4] if dim == 3 else 0.0
+
+
+@njit(**fast)
+def along_normal(dx, dy, dz, nx, ny, nz, dim):
+    """The way from one cell to the next along their face's normal; in space, where a flat cell of a layer may
+    stand askew to a cube, at least a share of the whole way."""
+    gap = dx * nx + dy * ny + dz * nz
+    return max(gap, ASKEW * np.sqrt(dx * dx + dy * dy + dz * dz)) if dim == 3 else gap
 
 
 @njit(**fast)

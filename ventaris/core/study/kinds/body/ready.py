@@ -6,9 +6,12 @@ import numpy as np
 from .... import gas
 from ....flow.stream import FreeStream
 from ....grids.bodies import LEVELS, BodyGridPlan, BodyGrids, SolidZone, size_for_budget
-from ....shapes.assembly import Assembly, assemble
+from ....grids.wall_layers import LayerPlan
+from ....grids.wing_skin import wing_skin
+from ....shapes.assembly import Assembly, assemble, wing_form
 from ....shapes.clearances import measure_clearances
 from ....shapes.surface import SurfaceError
+from ....theory import plate_friction
 from ...air import air_state, derived_air
 from .surfaces import open_surfaces, surface_boundaries
 
@@ -122,7 +125,7 @@ class BodySetup:
             while len(_grids) >= 3:
                 _grids.pop(next(iter(_grids)))
             surface = self.body.surface.moved(np.eye(3) / self.scale)
-            _grids[key] = (self.body, BodyGrids(surface, self.plan))
+            _grids[key] = (self.body, BodyGrids(surface, self.plan, skin_maker(self.sheet, self.scale)))
         return _grids[key][1]
 
     def generate(self, levels=None):
@@ -139,20 +142,22 @@ class BodySetup:
         of the coarser."""
         grids, number = self.grids(), LEVELS.index(level)
         if level in grids._trees:
-            return grids.tree(level).n_leaves
+            return grids.count(level)
         if level == "coarse":
             # Some six layers of the smallest cells lie on the body: where they alone are too many, nobody
             # need count further.
             size = self.plan.size * self.scale * 2.0**(len(LEVELS) - 1)
             on_body = int(min(6 * self.body.surface.areas.sum() / size**2, 1e15))
-            return on_body if on_body > MOST_COUNTED else grids.tree("coarse").n_leaves
+            return on_body if on_body > MOST_COUNTED else grids.count("coarse")
         before = self.cells(LEVELS[number - 1])
         if level == "medium" and before < MOST_COUNTED / 4:
-            return grids.tree("medium").n_leaves
+            return grids.count("medium")
         growth = max(before / self.cells(LEVELS[number - 2]), 3.0) if number > 1 else 4.0
         return int(before * growth)
 
 
+# First cell of a laminar layer, over its length's share of 1/sqrt(Re).
+LAMINAR_FIRST = 0.3
 # Leaves up to which an octree is made just to count them.
 MOST_COUNTED = 1_500_000
 # Cells of a refined zone where the size on the body is given and not a budget.
@@ -214,7 +219,7 @@ def prepare_body(sheet):
                         air.reynolds(scale) if viscous else None, sutherland, air.prandtl,
                         0.01 * sheet.air.turbulence_intensity, sheet.air.viscosity_ratio)
     direction = stream_direction(sheet.air)
-    return BodySetup(sheet, body, air, stream, scale, _plan(sheet, body, scale),
+    return BodySetup(sheet, body, air, stream, scale, _plan(sheet, body, scale, stream),
                      surface_boundaries(sheet, body, air, scale, direction), direction, area, length,
                      LEVELS[:LEVELS.index(sheet.grid.level) + 1])
 
@@ -255,7 +260,31 @@ def _check(sheet, surface):
         )
 
 
-def _plan(sheet, body, scale):
+def skin_maker(sheet, scale):
+    """How the surface grid of a body is made from its own rules; None where it has none."""
+    form, half = wing_form(sheet.shape), sheet.domain.half == "yes"
+    if form is None or half and (abs(form.shift[1]) > 1e-9 * form.span or abs(form.matrix[1, 1]) < 1 - 1e-9):
+        return None
+    form = form.placed(np.eye(3) / scale)
+    return lambda size: wing_skin(form, size, half)
+
+
+def layer_plan(sheet, stream, scale):
+    """How the wall layers shall be, in the solver's unit; None without."""
+    grid, model = sheet.grid, sheet.flow.model
+    if grid.layers == "none" or any(action.is_open for action in sheet.air.walls):
+        return None
+    if grid.first_height:
+        first = grid.first_height / scale
+    elif model == "turbulent":
+        # The first cell's middle lies half its height off the wall.
+        first = 2 * grid.y_plus / (stream.reynolds * np.sqrt(0.5 * plate_friction(stream.reynolds)))
+    else:
+        first = LAMINAR_FIRST / np.sqrt(stream.reynolds) if model == "laminar" else None
+    return LayerPlan(first, grid.layer_growth, model == "turbulent")
+
+
+def _plan(sheet, body, scale, stream):
     """The domain's box and the sizes, in the solver's unit."""
     domain, grid, surface = sheet.domain, sheet.grid, body.surface
     low, high = surface.box / scale
@@ -281,7 +310,8 @@ def _plan(sheet, body, scale):
                                    scale if z.kind != "cylinder" else z.width / scale), z.size / scale)
         for z in grid.zones)
     plan = BodyGridPlan(tuple(box_low), tuple(box_high), 0.02, grid.edge_halvings, grid.curved, grid.buffer,
-                        zones, tuple(fixed), grid.shock_size / scale if grid.shock_size else None)
+                        zones, tuple(fixed), grid.shock_size / scale if grid.shock_size else None,
+                        layer_plan(sheet, stream, scale))
     size = grid.surface_size / scale if grid.surface_size else None
 
     def finished(size):
@@ -301,9 +331,10 @@ def _plan(sheet, body, scale):
             # The wake's cells follow those on the body: two rounds are enough.
             # Each round begins where the one before ended; nothing else, or the same sheet would not give the
             # same grid twice.
-            size = size_for_budget(unit, plan, grid.budget)
+            skin = skin_maker(sheet, scale)
+            size = size_for_budget(unit, plan, grid.budget, skin_maker=skin)
             for _ in range(2 if grid.wake_length > 0 else 0):
-                size = size_for_budget(unit, finished(size), grid.budget, size)
+                size = size_for_budget(unit, finished(size), grid.budget, size, skin)
             while len(_sizes) >= 24:
                 _sizes.pop(next(iter(_sizes)))
             _sizes[key] = (size, body)

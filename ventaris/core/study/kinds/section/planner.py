@@ -6,11 +6,12 @@ its trailing edge.
 References
 ----------
 Schlichting, Gersten: Boundary-Layer Theory, 2000.
-White: Viscous Fluid Flow, 1991 (skin friction of the turbulent plate).
 """
 from dataclasses import asdict, dataclass
 
 import numpy as np
+
+from ....theory import plate_friction
 
 SUBLAYER = 5.0
 STATIONS = (0.05, 0.25, 0.5, 1.0)
@@ -110,7 +111,7 @@ def plan_layer(setup, y_plus=1.0, stations=STATIONS, growth=GROWTH):
 def _station(x, reynolds, y_plus, turbulent, growth):
     local = reynolds * x
     if turbulent:
-        thickness, friction = 0.37 * x * local**-0.2, 0.455 / np.log(0.06 * max(local, 1e3))**2
+        thickness, friction = 0.37 * x * local**-0.2, plate_friction(local)
     else:
         thickness, friction = 5.0 * x * local**-0.5, 0.664 * local**-0.5
     unit = 1.0 / (reynolds * np.sqrt(0.5 * friction))

@@ -1,0 +1,250 @@
+"""Layers of prisms and hexahedra that grow from a surface grid, and the closed hull round them.
+
+Every face of the surface grid carries a column of cells.  Where the room is too small for a column it is
+dropped and leaves the wall bare; the hull then runs along the sides of its neighbours down to the wall and
+over it, so that it stays closed.
+"""
+from dataclasses import dataclass
+
+import numpy as np
+
+# What a face of the layers lies on, where it has no cell on its right.
+WALL, TOP, PLANE = -1, -2, -3
+# Faces smaller than this share of the square of the body's size are points and lines.
+NOTHING = 1e-15
+
+
+class SkinError(ValueError):
+    """A surface grid that layers cannot grow from; the message says why."""
+
+
+@dataclass(frozen=True)
+class Skin:
+    """A surface grid of quadrilaterals and triangles.
+
+    Attributes
+    ----------
+    points : ndarray, shape (v, 3)
+        A point may stand there several times with other directions: at a sharp edge the columns between fan
+        out, and have no face on the wall.
+    direction : ndarray, shape (v, 3)
+        Way out of the wall for each unit of height; longer than 1 where it leaves the wall askew.
+    faces : ndarray of int, shape (m, 4)
+        Corners, counter-clockwise seen from outside; a triangle repeats its last one.
+    on_plane : ndarray of bool, shape (v,)
+        Points of the symmetry plane y = 0, in which their direction lies too.
+    """
+
+    points: np.ndarray
+    direction: np.ndarray
+    faces: np.ndarray
+    on_plane: np.ndarray
+
+    def edges(self):
+        """Edges of the faces, each as its first face runs along it: nodes a and b, face, face behind or -1.
+
+        Raises
+        ------
+        SkinError
+            If more than two faces meet in an edge, or it is open off the symmetry plane.
+        """
+        a, b = self.faces.ravel(), np.roll(self.faces, -1, axis=1).ravel()
+        own = np.repeat(np.arange(len(self.faces)), 4)
+        real = a != b
+        a, b, own = a[real], b[real], own[real]
+        key = np.minimum(a, b) * len(self.points) + np.maximum(a, b)
+        order = np.argsort(key, kind="stable")
+        key, a, b, own = key[order], a[order], b[order], own[order]
+        head = np.nonzero(np.concatenate([[True], np.diff(key) != 0]))[0]
+        count = np.diff(np.append(head, len(key)))
+        if count.max() > 2:
+            raise SkinError("more than two faces of the surface grid meet in an edge")
+        other = np.where(count == 2, own[np.minimum(head + 1, len(own) - 1)], -1)
+        a, b = a[head], b[head]
+        if not (self.on_plane[a] & self.on_plane[b])[other < 0].all():
+            raise SkinError("the surface grid is open")
+        return a, b, own[head], other
+
+
+@dataclass(frozen=True)
+class PrismLayers:
+    """Cells of the layers and their hull; a column's cells follow each other from the wall outward.
+
+    Attributes
+    ----------
+    left, right : ndarray of int, shape (f,)
+        Cells on both sides of each face; right is WALL, TOP (the hull) or PLANE where there is none.
+    vector, centre : ndarray, shape (f, 3)
+        Area vector from left to right, centroid.
+    volume, cell_centre, widest, above : ndarray
+        Of the cells; `widest` is the area of a cell's largest face, `above` how far its centre stands above
+        the foot of its column.
+    count : int
+        Cells in a column.
+    quads : ndarray, shape (q, 4, 3)
+        Corners of the hull's faces.
+    owner : ndarray of int, shape (q,)
+        Cell behind each of them, -1 where the wall is bare.
+    triangles, of_quad : ndarray
+        The hull in triangles, shape (t, 3, 3), and the face each is a part of.
+    """
+
+    left: np.ndarray
+    right: np.ndarray
+    vector: np.ndarray
+    centre: np.ndarray
+    volume: np.ndarray
+    cell_centre: np.ndarray
+    widest: np.ndarray
+    above: np.ndarray
+    count: int
+    quads: np.ndarray
+    owner: np.ndarray
+    triangles: np.ndarray
+    of_quad: np.ndarray
+
+    @property
+    def columns(self):
+        return len(self.volume) // self.count
+
+
+def loop_vectors(corners):
+    """Area vectors of loops of four points, shape (..., 4, 3): what they close does not depend on a
+    diagonal."""
+    return 0.5 * np.cross(corners[..., 2, :] - corners[..., 0, :], corners[..., 3, :] - corners[..., 1, :])
+
+
+def loop_centres(corners):
+    """Centroids of loops of four points, by the triangles round their mean point."""
+    mean = corners.mean(axis=-2, keepdims=True)
+    following = np.roll(corners, -1, axis=-2)
+    weight = np.linalg.norm(np.cross(corners - mean, following - mean), axis=-1)
+    total = weight.sum(axis=-1)[..., None]
+    moment = ((corners + following + mean) / 3 * weight[..., None]).sum(axis=-2)
+    return np.where(total > 0, moment / np.maximum(total, 1e-300), mean[..., 0, :])
+
+
+def layer_heights(first, growth, top):
+    """Heights of layers that grow from the first one to about the top one."""
+    count = max(1, int(round(1 + np.log(max(top / first, 1.0)) / np.log(growth))))
+    growth = (top / first)**(1 / max(count - 1, 1))
+    return first * growth**np.arange(count)
+
+
+def grow(skin, heights, share, least):
+    """Layers on a surface grid.
+
+    Parameters
+    ----------
+    skin : Skin
+    heights : ndarray, shape (n,)
+    share : ndarray, shape (v,)
+        Of the heights' sum that each point has room for.
+    least : float
+        Share below which a column is dropped.
+
+    Returns
+    -------
+    PrismLayers
+
+    Raises
+    ------
+    SkinError
+    """
+    levels = levels_of(skin, heights, share)
+    kept = share[skin.faces].min(axis=1) > least
+    if not kept.any():
+        raise SkinError("there is no room for layers anywhere")
+    edges = skin.edges()
+    left, right, vector, centre = _faces(skin, levels, edges, kept)
+    cells = int(kept.sum()) * len(heights)
+    volume, cell_centre, widest = _cells(left, right, vector, centre, cells)
+    above = _above(levels[0][skin.faces[kept]], cell_centre, len(heights))
+    quads, owner = _hull(skin, levels, edges, kept)
+    triangles = np.concatenate([quads[:, [0, 1, 2]], quads[:, [0, 2, 3]]])
+    area = np.linalg.norm(np.cross(triangles[:, 1] - triangles[:, 0], triangles[:, 2] - triangles[:, 0]),
+                          axis=1)
+    real = area > NOTHING
+    return PrismLayers(left, right, vector, centre, volume, cell_centre, widest, above, len(heights), quads, owner,
+                       triangles[real], np.tile(np.arange(len(quads)), 2)[real])
+
+
+def levels_of(skin, heights, share):
+    """Points of the layers' boundaries, the wall first, shape (n + 1, v, 3)."""
+    z = np.concatenate([[0.0], np.cumsum(heights)])
+    return skin.points + (z[:, None] * share)[..., None] * skin.direction
+
+
+def _faces(skin, levels, edges, kept):
+    """Left, right, area vector and centroid of the faces of the kept columns."""
+    n, count = len(levels) - 1, int(kept.sum())
+    corners = levels[:, skin.faces[kept]]
+    vector, centre = loop_vectors(corners), loop_centres(corners)
+    column = n * np.arange(count)
+    left = [column, *(column + k - 1 for k in range(1, n + 1))]
+    right = [np.full(count, WALL), *(column + k for k in range(1, n)), np.full(count, TOP)]
+    vectors, centres = [-vector[0], *vector[1:]], list(centre)
+    number = np.full(len(kept) + 1, -1)
+    number[:-1][kept] = column
+    a, b, one, two = edges
+    here, there = number[one], number[two]
+    use = (here >= 0) | (there >= 0)
+    a, b, two, here, there = a[use], b[use], two[use], here[use], there[use]
+    # Beside a dropped column the side belongs to the hull, seen from the one that stayed.
+    swap = here < 0
+    for k in range(n):
+        sides = np.stack([levels[k, a], levels[k, b], levels[k + 1, b], levels[k + 1, a]], axis=1)
+        left.append(np.where(swap, there, here) + k)
+        right.append(np.where(two < 0, PLANE, np.where(swap | (there < 0), TOP, there + k)))
+        vectors.append(loop_vectors(sides) * np.where(swap, -1.0, 1.0)[:, None])
+        centres.append(loop_centres(sides))
+    return tuple(np.concatenate(x) for x in (left, right, vectors, centres))
+
+
+def _cells(left, right, vector, centre, cells):
+    """Volume, centroid and area of the largest face of each cell, by pyramids over its faces."""
+    inner = np.nonzero(right >= 0)[0]
+    owner = np.concatenate([left, right[inner]])
+    face = np.concatenate([np.arange(len(left)), inner])
+    sign = np.concatenate([np.ones(len(left)), -np.ones(len(inner))])
+    many = np.bincount(owner, minlength=cells)
+    middle = np.stack([np.bincount(owner, centre[face, a], minlength=cells) for a in range(3)],
+                      axis=1) / many[:, None]
+    way = centre[face] - middle[owner]
+    pyramid = sign * np.einsum("ij,ij->i", way, vector[face]) / 3
+    volume = np.bincount(owner, pyramid, minlength=cells)
+    moment = np.stack([np.bincount(owner, 0.75 * pyramid * way[:, a], minlength=cells) for a in range(3)],
+                      axis=1)
+    widest = np.zeros(cells)
+    np.maximum.at(widest, owner, np.linalg.norm(vector, axis=1)[face])
+    return volume, middle + moment / np.where(np.abs(volume) > 0, volume, 1.0)[:, None], widest
+
+
+def _above(foot, centre, count):
+    """Distance of the cells' centres from the foot of their column, shape (m, 4, 3): a face, or of a fan's
+    column a line or point."""
+    vector, middle = loop_vectors(foot), loop_centres(foot)
+    size = np.linalg.norm(vector, axis=1)
+    off = centre.reshape(len(foot), count, 3) - middle[:, None]
+    normal = vector / np.maximum(size, NOTHING)[:, None]
+    across = np.einsum("mkj,mj->mk", off, normal)
+    return np.where(size[:, None] > NOTHING, across, np.linalg.norm(off, axis=2)).ravel()
+
+
+def _hull(skin, levels, edges, kept):
+    """Corners of the hull's faces and the cell behind each: tops, sides beside dropped columns, bare walls."""
+    n = len(levels) - 1
+    number = np.full(len(kept) + 1, -1)
+    number[:-1][kept] = n * np.arange(int(kept.sum()))
+    quads, owner = [levels[-1][skin.faces[kept]]], [number[:-1][kept] + n - 1]
+    a, b, one, two = edges
+    for first, last, mine, other in ((a, b, one, two), (b, a, two, one)):
+        e = np.nonzero((number[mine] >= 0) & (number[other] < 0) & (other >= 0) & (mine >= 0))[0]
+        for k in range(n):
+            quads.append(
+                np.stack([
+                    levels[k, first[e]], levels[k, last[e]], levels[k + 1, last[e]], levels[k + 1, first[e]]
+                ], axis=1))
+            owner.append(number[mine[e]] + k)
+    bare = levels[0][skin.faces[~kept]]
+    return np.concatenate([*quads, bare]), np.concatenate([*owner, np.full(len(bare), -1)])

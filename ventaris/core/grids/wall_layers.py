@@ -1,0 +1,135 @@
+"""Wall layers on a body: how high each column may be, and the layers that come of it."""
+from dataclasses import dataclass
+
+import numpy as np
+
+from .lattice_skin import lattice_skin
+from .prisms import SkinError, grow, layer_heights
+
+# Height of the top cells over the cubes outside, and the most that heights change along the wall.
+TOP, SLOPE = 0.65, 0.3
+# Of layers without friction the first cell, over the cubes outside.
+FREE = 0.3
+# Of the way to a wall opposite, both layers and the air between; cubes that the air must hold; the same
+# towards a ground, which has no layer of its own.
+OPPOSITE, BETWEEN, TO_GROUND = 2.5, 2.0, 0.6
+# Distance from the whole body over the height, below which a column runs along another wall.
+CLEAR = 0.45
+# Share of its height below which a column is dropped.
+LEAST_SHARE = 0.5
+STATIONS, FOLD_ROUNDS, FOLDED = 8, 12, 0.75
+# A few columns without room are no reason to go without layers; with more of the wall bare they are not
+# worth it.
+MOST_BARE = 0.7
+
+
+@dataclass(frozen=True)
+class LayerPlan:
+    """How the layers shall be, fine level, in the solver's unit.
+
+    Attributes
+    ----------
+    first : float or None
+        Height of the first cells; None takes a share of the cubes outside, as flow without friction wants.
+    growth : float
+    keeps_first : bool
+        Whether coarser levels have the same first cells (the wall function's place), or larger ones.
+    """
+
+    first: float | None
+    growth: float
+    keeps_first: bool
+
+    def heights(self, size, up):
+        """Heights of the cells of a column on a level with cubes of a size, `up` halvings above the
+        finest."""
+        first = FREE * size if self.first is None else self.first if self.keeps_first else self.first * 2.0**up
+        return layer_heights(min(first, TOP * size), self.growth, TOP * size)
+
+
+def lay(plan, obstacle, size, up, half, ground=None, skin=None):
+    """Layers on what an obstacle encloses.
+
+    Parameters
+    ----------
+    plan : LayerPlan
+    obstacle : Obstacle
+    size : float
+        Cubes outside.
+    up : int
+        Halvings to the finest level.
+    half : bool
+    ground : float or None
+        Its height z.
+    skin : Skin or None
+        None takes one from a lattice.
+
+    Returns
+    -------
+    PrismLayers
+
+    Raises
+    ------
+    SkinError
+        If there is no room for layers, or the surface cannot carry any.
+    """
+    skin = skin or lattice_skin(obstacle, size, half)
+    heights = plan.heights(size, up)
+    share = room(skin, obstacle, float(heights.sum()), size, ground)
+    kept = share[skin.faces].min(axis=1) > LEAST_SHARE
+    if kept.mean() < 1 - MOST_BARE:
+        raise SkinError(f"on {100 * (1 - kept.mean()):.0f} % of the wall there is no room for layers")
+    return unfolded(skin, heights, share)
+
+
+def room(skin, obstacle, total, size, ground):
+    """Share of the layers' height that each point has room for, shape (v,)."""
+    length = np.linalg.norm(skin.direction, axis=1)
+    most = np.where(length > 0, total, 0.0)
+    way = skin.direction / np.maximum(length, 1e-300)[:, None]
+    start = skin.points + 0.02 * size * way
+    reach = OPPOSITE * total * np.maximum(length, 1.0) + BETWEEN * size
+    share, _ = obstacle.tree.crossings(start, start + reach[:, None] * way)
+    gap = np.where(np.isfinite(share), share * reach, np.inf)
+    most = np.minimum(most, np.minimum(gap / OPPOSITE, 0.5 * (gap - BETWEEN * size)))
+    if ground is not None:
+        down = np.maximum(-way[:, 2], 0.0)
+        gap = np.where(down > 0, (skin.points[:, 2] - ground) / np.maximum(down, 1e-9), np.inf)
+        most = np.minimum(most, np.minimum(TO_GROUND * gap, gap - BETWEEN * size))
+        beside = skin.points[:, 2] - ground < BETWEEN * size
+        most[beside] = 0.0
+    height = total * np.arange(1, STATIONS + 1) / STATIONS
+    for t in height:
+        tried = np.nonzero(most >= t)[0]
+        near, _ = obstacle.tree.nearest(skin.points[tried] + t * skin.direction[tried], tolerance=0.05)
+        close = tried[near < CLEAR * t]
+        most[close] = t - height[0]
+    return eased(skin, np.maximum(most, 0.0)) / total
+
+
+def eased(skin, most):
+    """Heights that change along the wall by no more than a slope."""
+    a, b = skin.faces.ravel(), np.roll(skin.faces, -1, axis=1).ravel()
+    length = np.linalg.norm(skin.points[a] - skin.points[b], axis=1)
+    out = most.copy()
+    for _ in range(20):
+        before = out.copy()
+        np.minimum.at(out, a, before[b] + SLOPE * length)
+        np.minimum.at(out, b, before[a] + SLOPE * length)
+    return out
+
+
+def unfolded(skin, heights, share):
+    """Layers in which no cell is folded: columns that fold are lowered, at last dropped."""
+    total = float(heights.sum())
+    for number in range(FOLD_ROUNDS):
+        layers = grow(skin, heights, share, LEAST_SHARE)
+        bad = np.unique(np.nonzero(~(layers.volume > 0))[0] // layers.count)
+        if not len(bad):
+            return layers
+        column = np.nonzero(share[skin.faces].min(axis=1) > LEAST_SHARE)[0][bad]
+        points = np.unique(skin.faces[column])
+        share = share.copy()
+        share[points] *= FOLDED if number < FOLD_ROUNDS - 3 else 0.0
+        share = eased(skin, share * total) / total
+    raise SkinError("cells of the layers fold")
