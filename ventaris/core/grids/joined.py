@@ -164,11 +164,11 @@ def _clipped(tree, outer, layers, obstacle, walled, wall_area, wall_centre):
     of[behind] = np.arange(len(behind))
     kept = ~is_bare
     pieces = gathered(cell[kept], of[quad[kept]], vector[kept], centre[kept], outer.size[walled])
-    pieces = _none_forgotten(pieces, bare, layers, behind, wall_area, wall_centre)
+    pieces = _none_forgotten(pieces, bare, layers, behind, wall_area, wall_centre, outer.size[walled])
     return pieces, bare
 
 
-def _none_forgotten(pieces, bare, layers, behind, wall_area, wall_centre):
+def _none_forgotten(pieces, bare, layers, behind, wall_area, wall_centre, size):
     """A piece for every cut cube and every hull face that the clipping missed."""
     n, quad_centre = len(wall_area), layers.quads[behind].mean(axis=1)
     forgotten = np.setdiff1d(np.arange(n), np.union1d(pieces.cell, np.nonzero(bare.area > 0)[0]))
@@ -176,9 +176,10 @@ def _none_forgotten(pieces, bare, layers, behind, wall_area, wall_centre):
         gap, near = cKDTree(quad_centre).query(wall_centre[forgotten])
         walls = layers.quads[layers.owner < 0].mean(axis=1)
         to_bare = cKDTree(walls).query(wall_centre[forgotten])[0] if len(walls) else np.full(len(gap), np.inf)
-        own = forgotten[to_bare < gap]
+        naked = (to_bare < gap) & (wall_area[forgotten] > GRAZED * size[forgotten]**2)
+        own = forgotten[naked]
         bare.area[own], bare.centre[own] = wall_area[own], wall_centre[own]
-        cell, near = forgotten[to_bare >= gap], near[to_bare >= gap]
+        cell, near = forgotten[~naked], near[~naked]
         pieces = pieces.with_more(cell, near, np.zeros((len(cell), 3)), wall_centre[cell], wall_area[cell])
     missed = np.setdiff1d(np.arange(len(behind)), pieces.quad)
     if len(missed):

@@ -8,8 +8,6 @@ from .prisms import SkinError, grow, layer_heights
 
 # Height of the top cells over the cubes outside, and the most that heights change along the wall.
 TOP, SLOPE = 0.65, 0.3
-# Of layers without friction the first cell, over the cubes outside.
-FREE = 0.3
 # Of the way to a wall opposite, both layers and the air between; cubes that the air must hold; the same
 # towards a ground, which has no layer of its own.
 OPPOSITE, BETWEEN, TO_GROUND = 2.5, 2.0, 0.6
@@ -34,16 +32,19 @@ class LayerPlan:
     growth : float
     keeps_first : bool
         Whether coarser levels have the same first cells (the wall function's place), or larger ones.
+    free : float
+        That share.
     """
 
     first: float | None
     growth: float
     keeps_first: bool
+    free: float = 0.3
 
     def heights(self, size, up):
         """Heights of the cells of a column on a level with cubes of a size, `up` halvings above the
         finest."""
-        first = FREE * size if self.first is None else self.first if self.keeps_first else self.first * 2.0**up
+        first = self.free * size if self.first is None else self.first if self.keeps_first else self.first * 2.0**up
         return layer_heights(min(first, TOP * size), self.growth, TOP * size)
 
 
@@ -89,8 +90,10 @@ def room(skin, obstacle, total, size, ground):
     way = skin.direction / np.maximum(length, 1e-300)[:, None]
     start = skin.points + 0.02 * size * way
     reach = OPPOSITE * total * np.maximum(length, 1.0) + BETWEEN * size
-    share, _ = obstacle.tree.crossings(start, start + reach[:, None] * way)
-    gap = np.where(np.isfinite(share), share * reach, np.inf)
+    share, triangle = obstacle.tree.crossings(start, start + reach[:, None] * way)
+    # A wall stands opposite where it is seen from outside: a point a little within the body sees its own.
+    facing = (obstacle.surface.normals[np.maximum(triangle, 0)] * way).sum(axis=1) < 0
+    gap = np.where(np.isfinite(share) & facing, share * reach, np.inf)
     most = np.minimum(most, np.minimum(gap / OPPOSITE, 0.5 * (gap - BETWEEN * size)))
     if ground is not None:
         down = np.maximum(-way[:, 2], 0.0)

@@ -88,7 +88,8 @@ def _in_space(coarse, fine, state, gradients, gamma):
     out = state[cells].copy()
     if gradients is not None:
         offset = fine.centre - coarse.centre[cells]
-        offset[lost] = 0.0
+        # Within layers the nearest cell is taken as it is: its gradients are far too steep to be followed.
+        offset[lost] = offset[coarse.is_layer[cells]] = 0.0
         step = np.einsum("kvi,ki->kv", gradients[cells], offset)
         # Pressure and temperature may change by a fifth of what the cell has; the rest by a tenth of the
         # largest.

@@ -158,6 +158,8 @@ class BodySetup:
 
 # First cell of a laminar layer, over its length's share of 1/sqrt(Re).
 LAMINAR_FIRST = 0.3
+# First cell without friction where the surface grid is fine at nose and tail, over the cubes outside.
+FINE_FREE = 0.06
 # Leaves up to which an octree is made just to count them.
 MOST_COUNTED = 1_500_000
 # Cells of a refined zone where the size on the body is given and not a budget.
@@ -281,7 +283,7 @@ def layer_plan(sheet, stream, scale):
         first = 2 * grid.y_plus / (stream.reynolds * np.sqrt(0.5 * plate_friction(stream.reynolds)))
     else:
         first = LAMINAR_FIRST / np.sqrt(stream.reynolds) if model == "laminar" else None
-    return LayerPlan(first, grid.layer_growth, model == "turbulent")
+    return LayerPlan(first, grid.layer_growth, model == "turbulent", *([FINE_FREE] if skin_maker(sheet, scale) else []))
 
 
 def _plan(sheet, body, scale, stream):
