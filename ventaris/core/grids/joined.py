@@ -244,9 +244,7 @@ def _assembled(outer, layers, vector, pieces, behind, walled, bare, open_wall, h
     way = np.repeat(last - first, layers.count, axis=0)
     way = way / np.maximum(np.linalg.norm(way, axis=1), 1e-300)[:, None]
     distance = obstacle.signed_distance(centre)[0]
-    # The surface's triangles may be coarser than the first cells are high: above its own foot a cell's height
-    # is surer, unless another wall is nearer.
-    distance[own] = np.where(distance[own] > NEARER * layers.above, layers.above, distance[own])
+    distance[own] = _distances(layers, obstacle, distance[own])
     leaf_cell, beside = _leaves(outer, layers, own, out, obstacle)
     mesh = LayeredMesh(
         left=np.concatenate([left, cell]), right=np.concatenate([right, np.full(len(cell), -1)]),
@@ -260,6 +258,16 @@ def _assembled(outer, layers, vector, pieces, behind, walled, bare, open_wall, h
         away=both(way, np.zeros((len(out), 3))), beside=beside)
     mesh.hull = hull
     return mesh
+
+
+def _distances(layers, obstacle, found):
+    """Wall distance of the layers' cells from that to the surface's triangles.
+
+    These may be coarser than the first cells are high, or stand off a surface grid made by other rules: above
+    its own foot a cell's height is surer, unless another wall is nearer.
+    """
+    off = np.repeat(obstacle.tree.nearest(layers.foot)[0], layers.count)
+    return np.where(found + off < NEARER * layers.above, found, layers.above)
 
 
 def _inner_faces(outer, layers, vector, pieces, behind, walled, own, out):

@@ -79,6 +79,8 @@ class PrismLayers:
     volume, cell_centre, widest, above : ndarray
         Of the cells; `widest` is the area of a cell's largest face, `above` how far its centre stands above
         the foot of its column.
+    foot : ndarray, shape (columns, 3)
+        Middle of each column's face on the wall.
     count : int
         Cells in a column.
     quads : ndarray, shape (q, 4, 3)
@@ -97,6 +99,7 @@ class PrismLayers:
     cell_centre: np.ndarray
     widest: np.ndarray
     above: np.ndarray
+    foot: np.ndarray
     count: int
     quads: np.ndarray
     owner: np.ndarray
@@ -159,13 +162,15 @@ def grow(skin, heights, share, least):
     left, right, vector, centre = _faces(skin, levels, edges, kept)
     cells = int(kept.sum()) * len(heights)
     volume, cell_centre, widest = _cells(left, right, vector, centre, cells)
-    above = _above(levels[0][skin.faces[kept]], cell_centre, len(heights))
+    foot = levels[0][skin.faces[kept]]
+    above = _above(foot, cell_centre, len(heights))
     quads, owner = _hull(skin, levels, edges, kept)
     triangles = np.concatenate([quads[:, [0, 1, 2]], quads[:, [0, 2, 3]]])
     area = np.linalg.norm(np.cross(triangles[:, 1] - triangles[:, 0], triangles[:, 2] - triangles[:, 0]),
                           axis=1)
     real = area > NOTHING
-    return PrismLayers(left, right, vector, centre, volume, cell_centre, widest, above, len(heights), quads, owner,
+    return PrismLayers(left, right, vector, centre, volume, cell_centre, widest, above, loop_centres(foot),
+                       len(heights), quads, owner,
                        triangles[real], np.tile(np.arange(len(quads)), 2)[real])
 
 

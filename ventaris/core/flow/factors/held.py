@@ -10,7 +10,6 @@ from numba import njit, prange
 
 from ..boundaries.registry import FAR_FIELD
 from ..positions import CENTRED, LIMIT, fast, in_order
-from ..stencils.space import straight_offsets
 from .strips import NV, times
 
 zero, third = np.float32(0.0), np.float32(1.0 / 3.0)
@@ -25,8 +24,9 @@ class HeldProducts:
     def __init__(self, flow):
         mesh, inner, cell = flow.mesh, flow.n_interior, flow.mesh.left
         self.flow = flow
-        stored = flow.faces.offset
-        self.offset = stored.astype(np.float32) if len(stored) else straight_offsets(mesh).astype(np.float32)
+        self.offset = np.zeros((mesh.n_faces, 2, 3), dtype=np.float32)
+        self.offset[:, 0] = mesh.face_centre - mesh.centre[cell]
+        self.offset[:inner, 1] = mesh.face_centre[:inner] - mesh.centre[mesh.right[:inner]]
         # The far field takes the cell's own value.
         self.offset[inner:][flow.kind == FAR_FIELD] = 0.0
         self.normal = mesh.normal.astype(np.float32)

@@ -7,10 +7,6 @@ from ..loops.reconstruction import turn_along_walls
 
 # Walls whose area vectors add up to less than this share of their area face each other.
 PINCHED = 0.6
-# Cosine between two columns of a wall layer above which the wall between them is smooth.
-ALIKE = 0.8
-# What is left of the way to a face beyond an edge: enough to tell which cell is nearer.
-NEARLY_NONE = float(__import__("os").environ.get("NN","1e-3"))
 
 
 def neighbour_rows(mesh, cell_faces, wide):
@@ -107,59 +103,20 @@ def with_wall_feet(mesh, start, neighbour, points, wall_faces):
     return extended, members, np.concatenate([points, foot])[order]
 
 
-def _pairs(mesh, one, two):
-    """Pairs of cells of layers, and which of them belong to columns that point about the same way: not those
-    on both sides of an edge of the body."""
-    both = np.nonzero(mesh.is_layer[one] & mesh.is_layer[two])[0]
-    return both, (mesh.away[one[both]] * mesh.away[two[both]]).sum(axis=1) > ALIKE
-
-
 def _along_layers(mesh, start, neighbour):
-    """Rows without neighbours beyond an edge, and where their members stand: within layers as far from the
-    wall as they are.
+    """Where the members of each row stand: within layers as far from the wall as they are.
 
     Two cells along a curved wall are equally far from it although the straight line between them says
     otherwise; taken as it lies, the layer's profile would look like a gradient along the wall.
     """
     owner = np.repeat(np.arange(mesh.n_cells), np.diff(start))
-    both, alike = _pairs(mesh, owner, neighbour)
-    used = np.ones(len(owner), dtype=bool)
-    used[both[~alike]] = False
-    points, both = mesh.centre[neighbour], both[alike]
+    points = mesh.centre[neighbour]
+    both = np.nonzero(mesh.is_layer[owner] & mesh.is_layer[neighbour])[0]
     i, j, way = owner[both], neighbour[both], mesh.away[owner[both]]
     rise = mesh.distance[j] - mesh.distance[i]
     along = ((points[both] - mesh.centre[i]) * way).sum(axis=1)
     points[both] += (rise - along)[:, None] * way
-    rows = np.concatenate([[0], np.cumsum(np.bincount(owner[used], minlength=mesh.n_cells))])
-    return rows, neighbour[used], points[used]
-
-
-def straight_offsets(mesh):
-    """From each face's cells to its centre, shape (n_faces, 2, 3)."""
-    inner, out = mesh.n_interior, np.zeros((mesh.n_faces, 2, 3))
-    out[:, 0] = mesh.face_centre - mesh.centre[mesh.left]
-    out[:inner, 1] = mesh.face_centre[:inner] - mesh.centre[mesh.right[:inner]]
-    return out
-
-
-def _layer_offsets(mesh):
-    """From each face's cells to its centre, within layers by wall distance and not at all beyond an edge,
-    shape (n_faces, 2, 3)."""
-    inner, left, right = mesh.n_interior, mesh.left, mesh.right
-    out = straight_offsets(mesh)
-    both, alike = _pairs(mesh, left[:inner], right[:inner])
-    out[both[~alike]] *= NEARLY_NONE
-    both = both[alike]
-    for side, mine, other in ((0, left[both], right[both]), (1, right[both], left[both])):
-        way, offset = mesh.away[mine], out[both, side]
-        whole = ((mesh.centre[other] - mesh.centre[mine]) * way).sum(axis=1)
-        along = (offset * way).sum(axis=1)
-        # Faces across the column are reached straight; beside it the rise to the face is half that to the
-        # neighbour.
-        beside = np.abs(whole) < 0.5 * np.linalg.norm(mesh.centre[other] - mesh.centre[mine], axis=1)
-        rise = 0.5 * (mesh.distance[other] - mesh.distance[mine])
-        out[both, side] += np.where(beside, rise - along, 0.0)[:, None] * way
-    return out
+    return points
 
 
 class SpaceStencils:
@@ -177,15 +134,14 @@ class SpaceStencils:
         start, neighbour = neighbour_rows(mesh, cell_faces, cut)
         walls = first + np.nonzero((kind == SLIP) | (kind == NO_SLIP))[0]
         sticky = first + np.nonzero(kind == NO_SLIP)[0]
-        points, sheared = mesh.centre[neighbour], len(sticky) and mesh.is_layer.any()
-        if sheared:
-            start, neighbour, points = _along_layers(mesh, start, neighbour)
+        sheared = len(sticky) and mesh.is_layer.any()
+        points = _along_layers(mesh, start, neighbour) if sheared else mesh.centre[neighbour]
         self.scalar = start, neighbour.astype(np.int32), weights(mesh, start, points)
         self.velocity = self.scalar
         if len(sticky) and not turbulent:
             rows, members, points = with_wall_feet(mesh, start, neighbour, points, sticky)
             self.velocity = rows, members.astype(np.int32), weights(mesh, rows, points)
-        self.offset = _layer_offsets(mesh) if sheared else np.empty((0, 2, 3))
+        self.offset = np.empty((0, 2, 3))
         self.distance = self._wall_distance(kind)
         self.pinched = pinched_cells(mesh, walls)
         turned = np.nonzero((kind == SLIP) | ((kind == NO_SLIP) & turbulent))[0]
