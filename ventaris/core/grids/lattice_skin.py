@@ -208,7 +208,9 @@ def _smoothed(obstacle, place, quads, rank, on_plane):
     surface."""
     a, b = quads.ravel(), np.roll(quads, -1, axis=1).ravel()
     free = rank == 1
-    moved = place.copy()
+    # An edge's points lie on it already; where a bend was only taken for one they come back to the surface.
+    moved = _on_surface(obstacle, place)
+    moved[on_plane, 1] = 0.0
     for _ in range(ROUNDS):
         total, many = np.zeros_like(moved), np.zeros(len(moved))
         for one, two in ((a, b), (b, a)):

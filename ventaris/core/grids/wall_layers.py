@@ -39,7 +39,7 @@ class LayerPlan:
     first: float | None
     growth: float
     keeps_first: bool
-    free: float = 0.3
+    free: float
 
     def heights(self, size, up):
         """Heights of the cells of a column on a level with cubes of a size, `up` halvings above the

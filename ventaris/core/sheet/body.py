@@ -300,7 +300,7 @@ class BodyZone(SheetSection):
                            help="Of a box; last diameter of a cone.", when={"kind": ("box", "cone")})
 
 
-LAYERED, CUT = {"layers": "grown"}, {"layers": "none"}
+LAYERED, CUT = {"layers": ("automatic", "grown")}, {"layers": ("automatic", "none")}
 
 
 class BodyGrid(SheetSection):
@@ -316,14 +316,16 @@ class BodyGrid(SheetSection):
         "Edge of the cubes on the fine level; empty takes a share of the body's size that meets the budget.")
     budget: int = number(300_000, "", 5_000, 3_000_000, "Cell budget",
                          "Most cells on the fine level, where no size is given.", whole=True)
-    layers: Literal["grown", "none"] = choice(
-        "grown", "Wall layers",
-        "Thin cells that grow from the wall, joined to the cubes outside; or cubes cut by the wall.",
-        grown="grown from the wall", none="none, cubes only")
+    layers: Literal["automatic", "grown", "none"] = choice(
+        "automatic", "Wall layers",
+        "Thin cells that grow from the wall, joined to the cubes outside, or cubes cut by the wall. Automatic "
+        "grows them on a wing that stands alone, where they were measured to be far better; on other bodies "
+        "they are for trials.", automatic="on wings that stand alone", grown="grown from every wall",
+        none="none, cubes only")
     y_plus: float = number(
-        40.0, "", 0.3, 300, "First cells at y+",
+        40.0, "", 15, 300, "First cells at y+",
         "Of turbulent flow: where the centres of the first cells shall stand, by the law of a plate as long as "
-        "the body. 30 to 100 for wall functions, 1 to resolve the sublayer.", when=LAYERED)
+        "the body; 30 to 100 suits the wall functions.", when=LAYERED)
     first_height: float | None = number(
         None, "m", 1e-7, 10, "First cells' height", "Empty follows y+, or the thickness of a laminar layer.",
         when=LAYERED)

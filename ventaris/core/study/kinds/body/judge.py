@@ -7,7 +7,7 @@ from ...verdict import BODY_FLOORS, NEVER_SETTLED, Verdict, formula_warnings, un
 FEW_CELLS = 24
 
 
-def judge_body(setup, last, trends, averages, stopped, resolution, undefined):
+def judge_body(setup, last, trends, averages, stopped, resolution, undefined, notes=()):
     """Write the verdict of a body's run.
 
     Parameters
@@ -24,6 +24,8 @@ def judge_body(setup, last, trends, averages, stopped, resolution, undefined):
         Cells on the body across its smaller side.
     undefined : sequence of str
         Formula channels without a value.
+    notes : sequence of str
+        What happened to the wall layers.
 
     Returns
     -------
@@ -67,7 +69,7 @@ def judge_body(setup, last, trends, averages, stopped, resolution, undefined):
             "Run it further, or read the values as provisional.")
     found, doubtful = wide_bars(trends, BODY_FLOORS)
     return Verdict(settled, words,
-                   [*_warnings(setup, last, trends, averages, resolution, undefined, detached), *found],
+                   [*notes, *_warnings(setup, last, trends, averages, resolution, undefined, detached), *found],
                    settled and doubtful)
 
 
@@ -79,7 +81,7 @@ def _warnings(setup, last, trends, averages, resolution, undefined, detached):
         yield (
             "The drag swings by more than 5 % of itself from step to step: the mean of such steps is only an "
             "estimate. Set the wake free (flow: detached eddies) to follow it in time.")
-    if resolution < FEW_CELLS:
+    if resolution < FEW_CELLS and not setup.is_layered:
         yield (
             f"Only {resolution:.0f} cells across the body's smaller side: too few for a trustworthy wake. "
             "Raise the cell budget or climb further."

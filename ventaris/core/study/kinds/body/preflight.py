@@ -6,7 +6,7 @@ from ....grids.bodies import LEVELS
 from ....grids.embedded import SIDES
 from ....sheet.body_walls import FLOWING
 from ....units import large
-from .ready import refers_to_planform
+from .ready import own_form, refers_to_planform
 from .run import body_channels
 from .surfaces import triangles_of
 from ...findings import Estimate, Finding, climb_findings, formula_findings, gravest_first, mach_findings
@@ -21,6 +21,8 @@ TIME_STEP_COST = 7
 # Share of a part's surface over thin walls (a tail has some), and points that see a gap, from which on they
 # are told.
 THIN_SHARE, LEAST_NARROW = 0.12, 8
+# Cells within a turbulent boundary layer.
+FEW_IN_LAYER = 5
 
 
 def estimate_body(setup, cost=DEFAULT_COST):
@@ -203,7 +205,54 @@ def _grid(setup):
             f"About {cells:,} cells on the {setup.levels[-1]} level: more than {MOST_CELLS:,}. Take larger "
             "cells, or give a budget instead.".replace(",", " "))
     yield from climb_findings(setup.levels)
-    yield from _thin_and_narrow(setup)
+    yield from _layers(setup)
+    if not (setup.is_layered and own_form(setup.sheet)):
+        yield from _thin_and_narrow(setup)
+
+
+def _layers(setup):
+    """What the layers at the wall will be like, and where they are still for trials."""
+    sheet, scale = setup.sheet, setup.scale
+    if sheet.grid.layers == "grown" and not setup.is_layered:
+        yield Finding("note", "grid.layers",
+                      "Air passes a surface of the body: the grid has no wall layers, only cubes.")
+    if not setup.is_layered:
+        return
+    size, up = setup.surface_size, LEVELS.index("fine") - LEVELS.index(setup.levels[-1])
+    heights = setup.plan.layers.heights(size, up) * scale
+    turbulent = sheet.flow.model == "turbulent"
+    words = f", the first at y+ {sheet.grid.y_plus:g}" if turbulent and not sheet.grid.first_height else ""
+    yield Finding(
+        "note", "grid.layers",
+        f"{len(heights)} cells of {heights[0]:.2g} to {heights[-1]:.2g} m stand on the wall{words}; together "
+        f"they are {heights.sum():.2g} m high.")
+    if turbulent:
+        reynolds = setup.air.reynolds(setup.body.mean_chord if setup.body.wings else setup.body.length)
+        thickness = 0.37 * reynolds**-0.2 * (setup.body.mean_chord if setup.body.wings else setup.body.length)
+        within = int(np.searchsorted(np.cumsum(heights), thickness))
+        if within < FEW_IN_LAYER:
+            yield Finding(
+                "warn", "grid.y_plus",
+                f"The boundary layer will be about {thickness:.2g} m thick at the tail, and {within} cells "
+                f"stand within it: {FEW_IN_LAYER} and more carry it. Take smaller first cells.")
+        if sheet.flow.closure != "spalart-allmaras":
+            yield Finding(
+                "warn", "flow.closure",
+                "With wall layers Spalart-Allmaras is the closure to take: on a wing it gave the lift within 1 "
+                "to 2 % and the friction of the plate's law, the closures of k and ω or ε lost a tenth of the "
+                "lift and a fifth of the friction.")
+    if setup.plan.layers.first and setup.plan.layers.first > 0.65 * size:
+        yield Finding(
+            "warn", "grid.first_height",
+            f"First cells of {setup.plan.layers.first * scale:.2g} m are larger than the cubes leave room for "
+            f"({0.65 * size * scale:.2g} m, which is taken): one layer is left. Take smaller ones, or no "
+            "layers.")
+    if not own_form(sheet):
+        yield Finding(
+            "warn", "grid.layers",
+            "Wall layers on bodies other than a lone wing are for trials: at sharp edges they were measured to "
+            "be no better than cubes, and flows that separate there may not settle. Where the flow cannot be "
+            "kept alive the run goes on with cubes and says so.")
 
 
 def _thin_and_narrow(setup):

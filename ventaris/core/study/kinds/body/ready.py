@@ -90,6 +90,15 @@ class BodySetup:
         ground = self.body.surface.box[0, 2] - (domain.clearance if domain.kind == "ground" else 0.0)
         return i.front_axle / self.scale, i.rear_axle / self.scale, ground / self.scale
 
+    @property
+    def is_layered(self):
+        """Whether layers grow from the wall."""
+        return self.plan.layers is not None
+
+    def without_layers(self):
+        """The same with cubes cut by the wall."""
+        return replace(self, plan=replace(self.plan, layers=None))
+
     def derived(self):
         """What follows from the air section, in SI."""
         return derived_air(self)
@@ -158,8 +167,9 @@ class BodySetup:
 
 # First cell of a laminar layer, over its length's share of 1/sqrt(Re).
 LAMINAR_FIRST = 0.3
-# First cell without friction where the surface grid is fine at nose and tail, over the cubes outside.
-FINE_FREE = 0.06
+# First cell without friction, over the cubes outside, where the surface grid is fine at nose and tail, and
+# where it is as coarse as they are.
+FINE_FREE, COARSE_FREE = 0.06, 0.3
 # Leaves up to which an octree is made just to count them.
 MOST_COUNTED = 1_500_000
 # Cells of a refined zone where the size on the body is given and not a budget.
@@ -262,28 +272,46 @@ def _check(sheet, surface):
         )
 
 
-def skin_maker(sheet, scale):
-    """How the surface grid of a body is made from its own rules; None where it has none."""
+def own_form(sheet):
+    """The rules of a body that is one wing and nothing else, on which a surface grid of its own can be made;
+    None of others."""
     form, half = wing_form(sheet.shape), sheet.domain.half == "yes"
     if form is None or half and (abs(form.shift[1]) > 1e-9 * form.span or abs(form.matrix[1, 1]) < 1 - 1e-9):
         return None
-    form = form.placed(np.eye(3) / scale)
-    return lambda size: wing_skin(form, size, half)
+    return form
+
+
+def has_layers(sheet):
+    """Whether layers shall grow from the wall; where air passes it they are left out."""
+    if any(action.is_open for action in sheet.air.walls):
+        return False
+    return sheet.grid.layers == "grown" or sheet.grid.layers == "automatic" and own_form(sheet) is not None
+
+
+def skin_maker(sheet, scale):
+    """How the surface grid of a body is made from its own rules; None where it has none."""
+    form, half = own_form(sheet), sheet.domain.half == "yes"
+    if form is None:
+        return None
+    placed = form.placed(np.eye(3) / scale)
+    return lambda size: wing_skin(placed, size, half)
 
 
 def layer_plan(sheet, stream, scale):
     """How the wall layers shall be, in the solver's unit; None without."""
     grid, model = sheet.grid, sheet.flow.model
-    if grid.layers == "none" or any(action.is_open for action in sheet.air.walls):
+    if not has_layers(sheet):
         return None
+    first = None
     if grid.first_height:
         first = grid.first_height / scale
     elif model == "turbulent":
         # The first cell's middle lies half its height off the wall.
         first = 2 * grid.y_plus / (stream.reynolds * np.sqrt(0.5 * plate_friction(stream.reynolds)))
-    else:
-        first = LAMINAR_FIRST / np.sqrt(stream.reynolds) if model == "laminar" else None
-    return LayerPlan(first, grid.layer_growth, model == "turbulent", *([FINE_FREE] if skin_maker(sheet, scale) else []))
+    elif model == "laminar":
+        first = LAMINAR_FIRST / np.sqrt(stream.reynolds)
+    free = FINE_FREE if own_form(sheet) else COARSE_FREE
+    return LayerPlan(first, grid.layer_growth, model == "turbulent", free)
 
 
 def _plan(sheet, body, scale, stream):

@@ -85,6 +85,10 @@ class BodyExecution(Climb):
         super().__init__(sheet, setup, body_channels(setup), resume, extra_steps)
         self._followed = list(resume.time["entries"]) if resume and resume.time else []
         self._resumed_time = resume.time if resume else None
+        # Whether wall layers had to be given up.
+        self._without = bool(resume and "cubes_only" in resume.arrays)
+        if self._without:
+            self.setup = self.setup.without_layers()
         self.mean_field = MeanField()
         self.mean_field.restore(self._resumed_time or {})
         # Where the level before found shocks, in the solver's unit.
@@ -109,6 +113,24 @@ class BodyExecution(Climb):
 
     def __iter__(self):
         self._start_clock()
+        try:
+            yield from self._levels()
+        except (FlowDiverged, RunFailed):
+            if not self.setup.is_layered:
+                raise
+            # Cubes are coarser at the wall and forgive more: what layers could not carry they may.
+            self._drop_layers()
+            yield from self._levels()
+        if self.detached:
+            yield from self._follow()
+        self.result = self.conclude()
+
+    def _drop_layers(self):
+        """Go on without wall layers, from the coarse level on."""
+        self.setup, self._resume, self._without = self.setup.without_layers(), None, True
+        self.finished, self._shocks = [], None
+
+    def _levels(self):
         previous = None
         for name in self.setup.levels:
             if self._resume and any(done["level"] == name for done in self._resume.finished):
@@ -125,9 +147,6 @@ class BodyExecution(Climb):
             if self.setup.plan.shock_size and self.setup.stream.mach > 1 and name != self.setup.levels[-1]:
                 self._shocks = shock_places(flow, state)
             del flow
-        if self.detached:
-            yield from self._follow()
-        self.result = self.conclude()
 
     def _open(self, name, mesh, previous, careful):
         setup, run, sheet = self.setup, self.sheet.run, self.sheet
@@ -310,7 +329,8 @@ class BodyExecution(Climb):
         return float(done / sum(weights)) * (0.3 if self.detached else 1.0)
 
     def _kept_arrays(self):
-        return {} if self._shocks is None else {"shocks": self._shocks}
+        kept = {} if self._shocks is None else {"shocks": self._shocks}
+        return kept | ({"cubes_only": np.ones(1)} if self._without else {})
 
     def _kept_time(self):
         if self.time_march is None or self.time_march.before is None:
@@ -360,7 +380,8 @@ class BodyExecution(Climb):
             if name in trends and np.isfinite(value):
                 trends[name] = _with_drift(trends[name], value, averages, self.detached)
         level.flow.residual(self._state())
-        verdict = judge_body(setup, last, trends, averages, stopped, self._resolution(), self._undefined())
+        verdict = judge_body(setup, last, trends, averages, stopped, self._resolution(), self._undefined(),
+                             self._layer_notes())
         return {
             "format": 1, "space": "body", "title": sheet.title, "coefficients": coefficients,
             "trends": trends, "forces": body_forces(coefficients, setup.air, setup.area, setup.length,
@@ -385,6 +406,13 @@ class BodyExecution(Climb):
             for n, t in level_trends(self.finished, lambda f: max(f.changes.values()) < 0.05,
                                      spatial=True).items()
         }
+
+    def _layer_notes(self):
+        """What is to be said of the wall layers."""
+        if self._without:
+            return ["With wall layers the flow could not be kept alive: these are the numbers of cubes cut by "
+                    "the wall. Try a smaller Courant number at the start, or larger first cells (grid.y_plus)."]
+        return [note for note in self._level.flow.mesh.notes if "wall layers" in note]
 
     def _resolution(self):
         """Cells of the body's surface over its smaller sides."""

@@ -1,0 +1,228 @@
+"""Wall layers in space: surface grids, columns, the hull, and how they join the octree."""
+import unittest
+
+import numpy as np
+
+from ventaris.core.flow.boundaries.registry import FAR_FIELD
+from ventaris.core.flow.discretisation import Discretisation
+from ventaris.core.flow.stream import FreeStream
+from ventaris.core.grids.bodies import BodyGridPlan, BodyGrids
+from ventaris.core.grids.cut_cells import Obstacle
+from ventaris.core.grids.lattice_skin import lattice_skin
+from ventaris.core.grids.pieces import clip_hull, sums
+from ventaris.core.grids.prisms import SkinError, grow, layer_heights, loop_vectors
+from ventaris.core.grids.wall_layers import LayerPlan, room
+from ventaris.core.grids.wing_skin import section_ring, span_stations, wing_skin
+from ventaris.core.shapes import bodies
+from ventaris.core.shapes.assembly import assemble, wing_form
+from ventaris.core.shapes.surface import joined
+from ventaris.core.sheet.body import BodySheet
+from ventaris.core.study.kinds.body.preflight import preflight_body
+from ventaris.core.study.kinds.body.ready import prepare_body
+
+
+def obstacle_of(surface):
+    return Obstacle(surface, np.zeros(len(surface.parts), dtype=bool), np.zeros(len(surface.parts)))
+
+
+def centred(surface):
+    return surface.moved(np.eye(3), -0.5 * (surface.box[0] + surface.box[1]))
+
+
+def layered(surface, size, half=False, first=None, ground=None):
+    """The fine mesh of a body with layers."""
+    low = (-2.5, 0.0 if half else -2.5, -2.5 if ground is None else surface.box[0, 2] - ground)
+    plan = BodyGridPlan(low, (2.5, 2.5, 2.5), size, 0, 0.0, 3.0, (), (False, half, ground is not None), None,
+                        LayerPlan(first or 0.1 * size, 1.35, True, 0.3))
+    return BodyGrids(surface, plan).mesh("fine")
+
+
+def sheet_of(**sections):
+    return BodySheet.model_validate(sections)
+
+
+def wing_sheet(layers="automatic", **part):
+    return sheet_of(shape={"parts": [{"name": "wing", "kind": "wing", "span": 6, "chord": 1, **part}]},
+                    air={"motion": "speed", "speed": 44, "incidence": 4}, domain={"half": "yes"},
+                    grid={"level": "coarse", "surface_size": 0.02, "layers": layers})
+
+
+class SurfaceGridTest(unittest.TestCase):
+    """Grids on surfaces from a lattice of cubes."""
+    def check(self, surface, size, half, area=0.01):
+        skin = lattice_skin(obstacle_of(surface), size, half)
+        vector = loop_vectors(skin.points[skin.faces])
+        total = vector.sum(axis=0)
+        np.testing.assert_allclose(total[[0, 2]], 0.0, atol=1e-12)
+        whole = float(np.linalg.norm(vector, axis=1).sum()) * (2 if half else 1)
+        self.assertAlmostEqual(whole / surface.areas.sum(), 1.0, delta=area)
+        on_wall = surface.tree.nearest(skin.points)[0]
+        self.assertLess(on_wall.max(), 0.02 * size)
+        layers = grow(skin, layer_heights(0.05 * size, 1.35, 0.65 * size), np.ones(len(skin.points)), 0.1)
+        self.assertGreater(layers.volume.min(), 0.0)
+        return skin
+
+    def test_round_bodies_and_their_halves(self):
+        for half in (False, True):
+            self.check(bodies.ellipsoid(1, 1, 1), 0.06, half)
+            self.check(bodies.ellipsoid(1, 0.4, 0.3), 0.03, half, 0.02)
+
+    def test_a_box_keeps_its_edges_and_corners(self):
+        skin = self.check(centred(bodies.box(1, 0.4, 0.5)), 0.05, False, 1e-9)
+        corner = np.abs(np.abs(skin.points) - [0.5, 0.2, 0.25]).max(axis=1).min()
+        self.assertLess(corner, 1e-9)
+
+    def test_cylinders_and_vehicles(self):
+        self.check(centred(bodies.frustum(1, 0.5, 0.5)), 0.05, False)
+        car = bodies.vehicle(8.0, 2.4, 2.6, 0.25, 1.5, 0.5, 0.5, 0.2, 0.5, 0.3, 0.3, 0.1, "round")
+        self.check(centred(car.moved(np.eye(3) / 8)), 0.02, True)
+
+    def test_points_of_half_a_body_lie_on_the_plane(self):
+        skin = lattice_skin(obstacle_of(bodies.ellipsoid(1, 1, 1)), 0.08, True)
+        self.assertTrue(skin.on_plane.any())
+        np.testing.assert_array_equal(skin.points[skin.on_plane, 1], 0.0)
+        np.testing.assert_array_equal(skin.direction[skin.on_plane, 1], 0.0)
+        self.assertGreaterEqual(skin.points[:, 1].min(), -1e-12)
+
+
+class WingGridTest(unittest.TestCase):
+    """Grids on wings by their own rules."""
+    WINGS = ({}, {"camber": 0.04, "sweep": 25, "tip_share": 0.4, "twist": -3, "dihedral": 5, "incidence": 3},
+             {"camber": -0.05, "incidence": -4, "thickness": 0.2})
+
+    def test_wings_of_all_sorts_are_closed_and_unfolded(self):
+        for part in self.WINGS:
+            shape = wing_sheet(**part).shape
+            form, surface = wing_form(shape), assemble(shape).surface
+            for half in (True, False):
+                with self.subTest(part=part, half=half):
+                    skin = wing_skin(form, 0.12, half)
+                    vector = loop_vectors(skin.points[skin.faces])
+                    np.testing.assert_allclose(vector.sum(axis=0)[[0, 2]], 0.0, atol=1e-10)
+                    area = float(np.linalg.norm(vector, axis=1).sum()) * (2 if half else 1)
+                    self.assertAlmostEqual(area / surface.areas.sum(), 1.0, delta=2e-3)
+                    # A thin base is closed: by an eighth of a per cent of the chord.
+                    self.assertLess(surface.tree.nearest(skin.points)[0].max(), 2e-3)
+                    layers = grow(skin, layer_heights(3e-4, 1.35, 0.08), np.ones(len(skin.points)), 0.5)
+                    self.assertGreater(layers.volume.min(), 0.0)
+
+    def test_cells_are_small_at_nose_tail_and_tip(self):
+        outline = wing_form(wing_sheet().shape).outline
+        ring = section_ring(outline, 0.1)
+        step = np.linalg.norm(np.diff(ring.points, axis=0), axis=1)
+        nose = int(np.argmin(ring.points[:, 0]))
+        self.assertLess(step[nose], 0.012)
+        self.assertGreater(step.max(), 0.05)
+        y = span_stations(3.0, 0.1)
+        self.assertEqual((y[0], y[-1]), (0.0, 3.0))
+        self.assertLess(y[-1] - y[-2], 0.03)
+        self.assertTrue((np.diff(y) > 0).all())
+
+    def test_only_a_lone_wing_has_rules(self):
+        self.assertIsNotNone(wing_form(wing_sheet().shape))
+        self.assertIsNone(wing_form(wing_sheet(flap_chord=0.3).shape))
+        self.assertTrue(prepare_body(wing_sheet()).is_layered)
+        self.assertFalse(prepare_body(wing_sheet(flap_chord=0.3)).is_layered)
+        self.assertFalse(prepare_body(wing_sheet("none")).is_layered)
+        box = sheet_of(shape={"parts": [{"name": "box", "kind": "box"}]}, grid={"surface_size": 0.1})
+        self.assertFalse(prepare_body(box).is_layered)
+
+
+class JoinTest(unittest.TestCase):
+    """Layers and octree as one mesh."""
+    def check(self, mesh):
+        vector, inner = mesh.normal * mesh.area[:, None], mesh.n_interior
+        gap = sums(mesh.left, vector, mesh.n_cells) - sums(mesh.right[:inner], vector[:inner], mesh.n_cells)
+        self.assertLess((np.linalg.norm(gap, axis=1) / mesh.width**2).max(), 1e-11)
+        self.assertGreater(mesh.volume.min(), 0.0)
+        flow = Discretisation(mesh, FreeStream(0.3), direction=(0.9, 0.3, 0.2))
+        flow.kind[:] = FAR_FIELD
+        flow.ghost[:] = flow.free
+        flow.stencils.let_through()
+        flow.first_order = False
+        self.assertLess(np.abs(flow.residual(flow.uniform_state())).max(), 1e-10)
+
+    def test_round_edged_and_halved_bodies_close_and_keep_the_stream(self):
+        for surface in (bodies.ellipsoid(1, 1, 1), centred(bodies.box(1, 0.4, 0.5)),
+                        centred(bodies.frustum(1, 0.5, 0.5))):
+            for half in (False, True):
+                mesh = layered(surface, 0.07, half)
+                self.assertTrue(mesh.is_layer.any())
+                self.check(mesh)
+
+    def test_volumes_add_up(self):
+        mesh = layered(bodies.ellipsoid(1, 1, 1), 0.06)
+        box = float(np.prod(mesh.tree.counts) * mesh.tree.step**3)
+        self.assertAlmostEqual((box - mesh.volume.sum()) / (np.pi / 6), 1.0, delta=0.02)
+
+    def test_near_a_ground_columns_are_dropped_and_the_mesh_stays_closed(self):
+        mesh = layered(centred(bodies.box(1, 0.4, 0.3)), 0.05, True, ground=0.09)
+        wall = mesh.wall_faces()
+        bare = mesh.area[wall][~mesh.is_layer[mesh.left[wall]]].sum() / mesh.area[wall].sum()
+        self.assertGreater(bare, 0.1)
+        self.assertLess(bare, 0.7)
+        self.check(mesh)
+
+    def test_a_wing_joins_and_its_cells_are_found(self):
+        mesh = prepare_body(wing_sheet()).generate(("coarse", ))["coarse"]
+        self.assertEqual(mesh.notes, [])
+        self.check(mesh)
+        cells = np.nonzero(mesh.is_layer)[0][::50]
+        self.assertGreater((mesh.containing(mesh.centre[cells]) == cells).mean(), 0.9)
+        self.assertEqual(mesh.containing(np.array([[0.08, 0.2, 0.0]]))[0], -1)
+
+    def test_pieces_of_a_triangle_add_up(self):
+        tree = BodyGrids(bodies.ellipsoid(1, 1, 1),
+                         BodyGridPlan((-2.0, -2.0, -2.0), (2.0, 2.0, 2.0), 0.1, 0, 0.0, 2.0)).tree("fine")
+        triangle = np.array([[[-0.71, -0.33, 0.52], [0.83, 0.11, -0.47], [0.17, 0.92, 0.38]]])
+        leaf, _, vector, centre = clip_hull(tree, np.zeros(tree.n_leaves, dtype=int), triangle)
+        a, b, c = triangle[0]
+        np.testing.assert_allclose(vector.sum(axis=0), 0.5 * np.cross(b - a, c - a), atol=1e-13)
+        low = tree.low + tree.corner[leaf] * tree.step
+        self.assertTrue(((centre >= low - 1e-12) & (centre <= low + tree.size[leaf, None] + 1e-12)).all())
+
+
+class RoomTest(unittest.TestCase):
+    """How high columns may be."""
+    def test_opposite_walls_share_the_gap(self):
+        plates = [bodies.box(1, 1, 0.2).moved(np.eye(3), (0, 0, z)) for z in (0.0, 0.5)]
+        both = joined(plates)
+        obstacle = obstacle_of(both)
+        skin = lattice_skin(obstacle, 0.05, False)
+        share = room(skin, obstacle, 0.3, 0.05, None)
+        box = plates[0].box
+        between = (np.abs(skin.points[:, 2] - box[1, 2]) < 1e-6) & (
+            np.abs(skin.points[:, :2] - box[:, :2].mean(axis=0)) < 0.2).all(axis=1)
+        # The gap is 0.3: less two cubes in the middle.
+        self.assertLess((share[between] * 0.3).max(), 0.5 * (0.3 - 2 * 0.05) + 1e-9)
+
+    def test_no_room_at_all_is_an_error(self):
+        skin = lattice_skin(obstacle_of(bodies.ellipsoid(1, 1, 1)), 0.1, False)
+        with self.assertRaisesRegex(SkinError, "no room"):
+            grow(skin, layer_heights(0.01, 1.3, 0.06), np.zeros(len(skin.points)), 0.5)
+
+
+class FindingsTest(unittest.TestCase):
+    """What the preflight says of layers."""
+    def words(self, sheet):
+        return " ".join(f.message for f in preflight_body(prepare_body(sheet)) if f.path in (
+            "grid.layers", "grid.y_plus", "flow.closure", "grid.first_height"))
+
+    def test_the_layers_are_described_and_the_closure_advised(self):
+        found = self.words(wing_sheet())
+        self.assertIn("stand on the wall", found)
+        self.assertIn("Spalart-Allmaras", found)
+
+    def test_trials_on_other_bodies_are_told(self):
+        box = sheet_of(shape={"parts": [{"name": "box", "kind": "box"}]},
+                       grid={"surface_size": 0.1, "layers": "grown", "level": "coarse"})
+        self.assertIn("for trials", self.words(box))
+
+    def test_first_cells_larger_than_there_is_room(self):
+        sheet = wing_sheet()
+        sheet.grid.first_height = 0.5
+        self.assertIn("larger than the cubes leave room", self.words(sheet))
+
+
+if __name__ == "__main__":
+    unittest.main()
