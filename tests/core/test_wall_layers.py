@@ -113,7 +113,7 @@ class WingGridTest(unittest.TestCase):
         nose = int(np.argmin(ring.points[:, 0]))
         self.assertLess(step[nose], 0.012)
         self.assertGreater(step.max(), 0.05)
-        y = span_stations(3.0, 0.1)
+        y = span_stations(3.0, 0.1, 0.6)
         self.assertEqual((y[0], y[-1]), (0.0, 3.0))
         self.assertLess(y[-1] - y[-2], 0.03)
         self.assertTrue((np.diff(y) > 0).all())

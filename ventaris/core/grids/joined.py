@@ -32,7 +32,7 @@ class LayeredMesh(SpatialMesh):
         Root of the largest face; of cubes their edge.
     is_layer : ndarray of bool, shape (n_cells,)
     away : ndarray, shape (n_cells, 3)
-        Way out of the wall along a cell's column; zero for cubes.
+        The wall's normal at the foot of a cell's column; zero for cubes.
     beside : ndarray of bool, shape (n_leaves,)
         Leaves that the hull cuts or holds.
     """
@@ -240,9 +240,7 @@ def _assembled(outer, layers, vector, pieces, behind, walled, bare, open_wall, h
 
     centre = both(layers.cell_centre, outer.centre)
     size = both(layers.volume / np.maximum(layers.widest, 1e-300), outer.size)
-    first, last = layers.cell_centre[::layers.count], layers.cell_centre[layers.count - 1::layers.count]
-    way = np.repeat(last - first, layers.count, axis=0)
-    way = way / np.maximum(np.linalg.norm(way, axis=1), 1e-300)[:, None]
+    way = np.repeat(layers.normal, layers.count, axis=0)
     distance = obstacle.signed_distance(centre)[0]
     distance[own] = _distances(layers, obstacle, distance[own])
     leaf_cell, beside = _leaves(outer, layers, own, out, obstacle)

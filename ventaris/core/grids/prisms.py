@@ -81,6 +81,8 @@ class PrismLayers:
         the foot of its column.
     foot : ndarray, shape (columns, 3)
         Middle of each column's face on the wall.
+    normal : ndarray, shape (columns, 3)
+        Of the wall there, into the air.
     count : int
         Cells in a column.
     quads : ndarray, shape (q, 4, 3)
@@ -100,6 +102,7 @@ class PrismLayers:
     widest: np.ndarray
     above: np.ndarray
     foot: np.ndarray
+    normal: np.ndarray
     count: int
     quads: np.ndarray
     owner: np.ndarray
@@ -163,14 +166,14 @@ def grow(skin, heights, share, least):
     cells = int(kept.sum()) * len(heights)
     volume, cell_centre, widest = _cells(left, right, vector, centre, cells)
     foot = levels[0][skin.faces[kept]]
-    above = _above(foot, cell_centre, len(heights))
+    above, normal = _above(foot, cell_centre, len(heights))
     quads, owner = _hull(skin, levels, edges, kept)
     triangles = np.concatenate([quads[:, [0, 1, 2]], quads[:, [0, 2, 3]]])
     area = np.linalg.norm(np.cross(triangles[:, 1] - triangles[:, 0], triangles[:, 2] - triangles[:, 0]),
                           axis=1)
     real = area > NOTHING
     return PrismLayers(left, right, vector, centre, volume, cell_centre, widest, above, loop_centres(foot),
-                       len(heights), quads, owner,
+                       normal, len(heights), quads, owner,
                        triangles[real], np.tile(np.arange(len(quads)), 2)[real])
 
 
@@ -226,14 +229,24 @@ def _cells(left, right, vector, centre, cells):
 
 
 def _above(foot, centre, count):
-    """Distance of the cells' centres from the foot of their column, shape (m, 4, 3): a face, or of a fan's
-    column a line or point."""
+    """Height of the cells' centres above the foot of their column, shape (m, 4, 3), and the wall's normal
+    there: a foot is a face, or of a fan's column a line or point."""
     vector, middle = loop_vectors(foot), loop_centres(foot)
     size = np.linalg.norm(vector, axis=1)
     off = centre.reshape(len(foot), count, 3) - middle[:, None]
+    # Of a line the way along it does not count.
+    sides = np.roll(foot, -1, axis=1) - foot
+    length = np.linalg.norm(sides, axis=2)
+    row = np.arange(len(foot))
+    longest = length.argmax(axis=1)
+    line = sides[row, longest] / np.maximum(length[row, longest], NOTHING)[:, None]
+    across = off - np.einsum("mkj,mj->mk", off, line)[..., None] * line[:, None]
+    from_line = np.linalg.norm(across, axis=2)
     normal = vector / np.maximum(size, NOTHING)[:, None]
-    across = np.einsum("mkj,mj->mk", off, normal)
-    return np.where(size[:, None] > NOTHING, across, np.linalg.norm(off, axis=2)).ravel()
+    is_face = size > NOTHING
+    above = np.where(is_face[:, None], np.einsum("mkj,mj->mk", off, normal), from_line)
+    way = across[:, -1] / np.maximum(from_line[:, -1:], NOTHING)
+    return above.ravel(), np.where(is_face[:, None], normal, way)
 
 
 def _hull(skin, levels, edges, kept):

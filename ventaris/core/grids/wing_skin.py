@@ -15,6 +15,8 @@ RATE = 0.3
 THIN_BASE, CLOSING = 0.006, 0.15
 # Along the span: at the tip and at most, over the cubes; growth.
 TIP, WIDEST, SPAN_GROWTH = 0.15, 6.0, 1.6
+# Of half the span; over the length of a cell where it is skewed.
+MOST_OF_SPAN, SKEWED = 0.2, 2.0
 # Steps in which columns turn round half a tail and round the edge of a tip; rings of the tip's flat end.
 TAIL_FAN, TIP_FAN, CAP = 4, 4, (0.5, 0.0)
 
@@ -59,7 +61,7 @@ def wing_skin(form, size, half):
     # Points are made before the wing is put in its place and unit.
     own = size / np.cbrt(abs(np.linalg.det(form.matrix)))
     ring = section_ring(form.outline, own)
-    y = span_stations(0.5 * form.span, own)
+    y = span_stations(0.5 * form.span, own, _widest(form, own))
     points, way = [], []
 
     def add(at, local, direction, side=0.0):
@@ -162,12 +164,21 @@ def _tail(upper, lower, above, below, chord):
     return points, np.concatenate([one, unit(np.array([back])), two])
 
 
-def span_stations(semi, size):
+def _widest(form, size):
+    """Most that cells may measure along the span: where the wing is swept they are skewed, and must not be
+    so by more than they are long."""
+    chord = float(np.ptp(form.outline[:, 0])) * 0.5 * (1 + form.tip_share)
+    long = min(MOST_MIDDLE * chord, MIDDLE * size)
+    lean = np.tan(np.radians(max(abs(form.sweep), abs(form.dihedral), 1e-3)))
+    return min(WIDEST * size, MOST_OF_SPAN * 0.5 * form.span, SKEWED * long / lean)
+
+
+def span_stations(semi, size, widest):
     """Places along a half span: narrow at the tip, growing inward."""
     width, widths = TIP * size, []
     while sum(widths) < semi:
         widths.append(width)
-        width = min(SPAN_GROWTH * width, WIDEST * size, 0.2 * semi)
+        width = min(SPAN_GROWTH * width, widest)
     y = semi - np.concatenate([[0.0], np.cumsum(np.array(widths) * semi / sum(widths))])[::-1]
     y = np.sort(np.abs(y))
     y[0], y[-1] = 0.0, semi
