@@ -122,8 +122,10 @@ def _closed_tail(outline, chord):
     gap = outline[0] - outline[-1]
     if np.linalg.norm(gap) > THIN_BASE * chord:
         return outline
-    share = np.clip((outline[:, 0] - outline[:, 0].max()) / (CLOSING * chord) + 1, 0, 1)**2
-    side = np.where(np.arange(len(outline)) <= np.argmin(outline[:, 0]), -0.5, 0.5)
+    upper = np.arange(len(outline)) <= np.argmin(outline[:, 0])
+    end = np.where(upper, outline[0, 0], outline[-1, 0])
+    share = np.clip((outline[:, 0] - end) / (CLOSING * chord) + 1, 0, 1)**2
+    side = np.where(upper, -0.5, 0.5)
     return outline + (side * share)[:, None] * gap
 
 
