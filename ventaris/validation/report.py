@@ -11,6 +11,7 @@ from .bodies import CASES as BODIES
 from .cases import CASES, VERSION
 from .noise import CASES as NOISE
 from .nozzles import CASES as NOZZLES
+from .wings import CASES as WINGS
 
 PENS = {
     "computed": dict(color="#0E4B45", lw=1.6), "reference": dict(color="#C77700", lw=0, marker="o", ms=2.6,
@@ -59,7 +60,7 @@ def write_report(path, only="", echo=lambda line: None, update=False):
             outside = "" if check.passed else "   <-- outside" + (", known" if check.open_since else "")
             echo(f"    {check.name} = {check.value:.6g}, accepted {check.low:g} to {check.high:g}{outside}")
     others = [(path.with_name(f"{path.stem}-{name}.md"), list(cases), f"report: {title}")
-              for name, cases, title in (("bodies", BODIES, "bodies in space"),
+              for name, cases, title in (("bodies", BODIES | WINGS, "bodies in space"),
                                          ("nozzles", NOZZLES, "nozzles, cones and bodies of revolution"),
                                          ("noise", NOISE, "jets in time and their noise"))]
     apart = {key for _, keys, _ in others for key in keys}

@@ -111,8 +111,8 @@ def cut_leaves(tree, faces, obstacle):
     pair = np.where(value[ends[..., :1]] > 0, ends, ends[..., ::-1])[crossed]
     edge_key, edge = np.unique(pair[:, 0] * len(unique) + pair[:, 1], return_inverse=True)
     air, solid = edge_key // len(unique), edge_key % len(unique)
-    point, normal = edge_crossings(tree.low + lattice[air] * step, tree.low + lattice[solid] * step, value[air],
-                               value[solid], obstacle)
+    point, normal = edge_crossings(tree.low + lattice[air] * step, tree.low + lattice[solid] * step,
+                                   value[air], value[solid], obstacle)
     edge_of = np.full(where.shape, -1, dtype=np.int64)
     edge_of[crossed] = edge
     quads = tree.low + corners * step

@@ -9,7 +9,7 @@ from .cut_cells import Obstacle
 from .embedded import SpatialMesh, boundary_of, embed
 from .mesh import MeshError
 from .octree import morton
-from .pieces import GRAZED, Pieces, clip_hull, closed, components, gathered, link_islands, sums
+from .pieces import GRAZED, clip_hull, closed, components, gathered, link_islands, sums
 from .prisms import PLANE, WALL, loop_vectors
 
 # Area vectors of a cell, over its largest face, that may remain open.
@@ -155,7 +155,8 @@ def _clipped(tree, outer, layers, obstacle, walled, wall_area, wall_centre):
     cells_at = cKDTree(wall_centre)
     cell[lost] = cells_at.query(centre[lost])[1]
     naked = np.bincount(cell[is_bare], area[is_bare], minlength=n).astype(float)
-    middle = sums(cell[is_bare], area[is_bare, None] * centre[is_bare], n) / np.maximum(naked, 1e-300)[:, None]
+    middle = sums(cell[is_bare], area[is_bare, None] * centre[is_bare], n)
+    middle = middle / np.maximum(naked, 1e-300)[:, None]
     bare = BareWall(naked, middle)
     # Grazed by a bare wall: not enough to hang the closure on.
     bare.area[bare.area < GRAZED * outer.size[walled]**2] = 0.0

@@ -250,7 +250,8 @@ def _above(foot, centre, count):
 
 
 def _hull(skin, levels, edges, kept):
-    """Corners of the hull's faces and the cell behind each: tops, sides beside dropped columns, bare walls."""
+    """Corners of the hull's faces and the cell behind each: tops, sides beside dropped columns, bare
+    walls."""
     n = len(levels) - 1
     number = np.full(len(kept) + 1, -1)
     number[:-1][kept] = n * np.arange(int(kept.sum()))

@@ -44,7 +44,9 @@ class LayerPlan:
     def heights(self, size, up):
         """Heights of the cells of a column on a level with cubes of a size, `up` halvings above the
         finest."""
-        first = self.free * size if self.first is None else self.first if self.keeps_first else self.first * 2.0**up
+        first = self.free * size if self.first is None else self.first
+        if self.first is not None and not self.keeps_first:
+            first *= 2.0**up
         return layer_heights(min(first, TOP * size), self.growth, TOP * size)
 
 

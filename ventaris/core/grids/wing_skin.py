@@ -3,7 +3,6 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from ..shapes.bodies import WingForm
 from .prisms import Skin, loop_vectors
 
 # Sizes along the section at the nose, in the middle and at the tail, over the cubes outside; most of them, in

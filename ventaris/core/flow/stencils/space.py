@@ -168,8 +168,8 @@ class SpaceStencils:
     def mend(self, state, grad):
         """Turn velocities along walls; drop gradients between walls that face each other."""
         m, first = self.mesh, self.mesh.n_interior
-        turn_along_walls(state, self.turned_cells, m.is_layer, self.turned_first, self.turned, m.normal[first:],
-                         m.face_centre[first:], m.centre, grad)
+        turn_along_walls(state, self.turned_cells, m.is_layer, self.turned_first, self.turned,
+                         m.normal[first:], m.face_centre[first:], m.centre, grad)
         grad[self.pinched] = 0.0
 
 
