@@ -96,7 +96,7 @@ class WingGridTest(unittest.TestCase):
             form, surface = wing_form(shape), assemble(shape).surface
             for half in (True, False):
                 with self.subTest(part=part, half=half):
-                    skin = wing_skin(form, 0.12, half)
+                    skin = wing_skin(form, 0.12, half, 2)
                     vector = loop_vectors(skin.points[skin.faces])
                     np.testing.assert_allclose(vector.sum(axis=0)[[0, 2]], 0.0, atol=1e-10)
                     area = float(np.linalg.norm(vector, axis=1).sum()) * (2 if half else 1)

@@ -47,6 +47,23 @@ KART_WING = {
     "points": [("22 m/s", {"motion": "speed", "speed": 22, "altitude": 900})]
 }
 
+STRAIGHT = {"name": "wing", "kind": "wing", "span": 3.2, "chord": 0.46, "thickness": 0.13, "camber": 0.02,
+            "tip_share": 0.5}
+
+RIDGE_WING = {
+    "name": "Ridge-line wing", "space": "body",
+    "question": "Lift and drag of the ridge survey's wing at 24 m/s: what do 20° of sweep and 3° of washout "
+                "cost?", "setup": {
+                    "domain": {"kind": "free", "half": "yes", "ahead": 2, "behind": 3, "beside": 2},
+                    "grid": {"level": "fine", "surface_size": 0.045},
+                    "flow": {"model": "turbulent", "closure": "spalart-allmaras"},
+                    "instruments": {"formulas": [{"name": "glide", "expression": "lift / drag"}]}
+                }, "variants": [("Straight", {"parts": [STRAIGHT]}),
+                                ("Swept by 20°", {"parts": [{**STRAIGHT, "sweep": 20}]}),
+                                ("3° of washout", {"parts": [{**STRAIGHT, "twist": -3}]})],
+    "points": [("Cruise, 24 m/s, 4°", {"motion": "speed", "speed": 24, "altitude": 1800, "incidence": 4})]
+}
+
 
 def _limb(name, x, z, length, thick, thin, pitch, y=0.0):
     return {
@@ -108,4 +125,7 @@ WEATHER_CONE = {
                     })], "points": [("Gust, 18 m/s", {"motion": "speed", "speed": 18, "altitude": 2100})]
 }
 
-CAMPAIGNS = {"8-railcar": VALLEY_RAILCAR, "8-wing": KART_WING, "9-skier": SKIER, "9-weather": WEATHER_CONE}
+CAMPAIGNS = {
+    "8-railcar": VALLEY_RAILCAR, "8-wing": KART_WING, "8-ridge": RIDGE_WING, "9-skier": SKIER,
+    "9-weather": WEATHER_CONE
+}

@@ -93,8 +93,9 @@ class BodyGrids:
     ----------
     surface : Surface
     plan : BodyGridPlan
-    skin_maker : callable (size) -> Skin, or None
-        A surface grid of the body for cubes of a size; None takes one from a lattice.
+    skin_maker : callable (size, up) -> Skin, or None
+        A surface grid of the body for cubes of a size, so many levels above the finest; None takes one from
+        a lattice.
     """
     def __init__(self, surface, plan, skin_maker=None):
         self.surface, self.plan, self.skin_maker = surface, plan, skin_maker
@@ -220,7 +221,7 @@ class BodyGrids:
             raise SkinError("the surface is open, or a shell thinner than a cell")
         half, ground = plan.fixed[1], plan.low[2] if plan.fixed[2] else None
         obstacle = self.obstacle(level)
-        skin = self.skin_maker(size) if self.skin_maker else None
+        skin = self.skin_maker(size, up) if self.skin_maker else None
         layers = lay(plan.layers, obstacle, size, up, half, ground, skin)
         hull = hull_of(layers, half)
         tree = self._build(level, shocks, hull.surface)
@@ -233,7 +234,7 @@ class BodyGrids:
             return leaves
         size, up = self._surface_size(level), LEVELS.index("fine") - LEVELS.index(level)
         heights = self.plan.layers.heights(size, up)
-        faces = len(self.skin_maker(size).faces) if self.skin_maker else (
+        faces = len(self.skin_maker(size, up).faces) if self.skin_maker else (
             float(self.surface.areas.sum()) * (0.5 if self.plan.fixed[1] else 1.0) / size**2)
         # The layers stand where cubes would have been.
         return int(leaves + faces * max(len(heights) - heights.sum() / size, 0.0))

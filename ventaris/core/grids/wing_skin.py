@@ -5,10 +5,12 @@ import numpy as np
 
 from .prisms import Skin, loop_vectors
 
-# Sizes along the section at the nose, in the middle and at the tail, over the cubes outside; most of them, in
-# chords; how they grow per length.
+# Sizes along the section at the nose, in the middle and at the tail, over the cubes outside; most of them on
+# the finest level, in chords, and how these grow from level to level, so that every level refines something
+# everywhere; how sizes grow per length.
 NOSE, MIDDLE, TAIL = 0.05, 0.75, 0.125
-MOST_NOSE, MOST_MIDDLE, MOST_TAIL = 0.006, 0.1, 0.015
+MOST_NOSE, MOST_MIDDLE, MOST_TAIL = 0.0045, 0.07, 0.011
+LEVEL_GROWTH = 2**0.5
 RATE = 0.3
 # A base thinner than this, in chords, is closed, over so much of the chord.
 THIN_BASE, CLOSING = 0.006, 0.15
@@ -42,7 +44,7 @@ class Ring:
     is_blunt: bool
 
 
-def wing_skin(form, size, half):
+def wing_skin(form, size, half, up=0):
     """The surface grid of a wing.
 
     Parameters
@@ -52,6 +54,8 @@ def wing_skin(form, size, half):
         Cubes outside, where the wing is put.
     half : bool
         Only y >= 0.
+    up : int
+        Levels to the finest.
 
     Returns
     -------
@@ -59,7 +63,7 @@ def wing_skin(form, size, half):
     """
     # Points are made before the wing is put in its place and unit.
     own = size / np.cbrt(abs(np.linalg.det(form.matrix)))
-    ring = section_ring(form.outline, own)
+    ring = section_ring(form.outline, own, LEVEL_GROWTH**up)
     y = span_stations(0.5 * form.span, own, _widest(form, own))
     points, way = [], []
 
@@ -94,15 +98,16 @@ def wing_skin(form, size, half):
     return _joined(form, np.array(points), np.array(way), ring, half, outer)
 
 
-def section_ring(outline, size):
-    """Points round a section, as far apart as its chord and the cubes outside want; `outline`, shape (m, 2),
-    runs from the upper corner of the tail over the nose to the lower one."""
+def section_ring(outline, size, coarser=1.0):
+    """Points round a section, as far apart as its chord and the cubes outside want, the first taken times
+    `coarser`; `outline`, shape (m, 2), runs from the upper corner of the tail over the nose to the lower
+    one."""
     chord = float(np.ptp(outline[:, 0]))
     outline = _closed_tail(outline, chord)
     nose = int(np.argmin(outline[:, 0]))
     upper, lower = outline[:nose + 1][::-1], outline[nose:]
     arcs = [_arc(side) for side in (upper, lower)]
-    share = _stations(0.5 * (arcs[0][-1] + arcs[1][-1]) / chord, size / chord)
+    share = _stations(0.5 * (arcs[0][-1] + arcs[1][-1]) / chord, size / chord, coarser)
     sides = [np.stack([np.interp(share * arc[-1], arc, side[:, a]) for a in (0, 1)], axis=1)
              for side, arc in zip((upper, lower), arcs)]
     normals = [_normals(side, turn) for side, turn in zip(sides, (1.0, -1.0))]
@@ -132,10 +137,10 @@ def _arc(line):
     return np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(line, axis=0), axis=1))])
 
 
-def _stations(length, size):
+def _stations(length, size, coarser):
     """Shares of the way from nose to tail, `length` and `size` in chords."""
     at = np.linspace(0, length, 4001)
-    nose, middle, tail = (min(most, share * size) for most, share in
+    nose, middle, tail = (min(coarser * most, share * size) for most, share in
                           ((MOST_NOSE, NOSE), (MOST_MIDDLE, MIDDLE), (MOST_TAIL, TAIL)))
     wanted = np.minimum(np.minimum(nose + RATE * at, middle), tail + RATE * (length - at))
     count = np.concatenate([[0.0], np.cumsum(np.diff(at) * 0.5 * (1 / wanted[1:] + 1 / wanted[:-1]))])

@@ -318,14 +318,14 @@ class BodyGrid(SheetSection):
                          "Most cells on the fine level, where no size is given.", whole=True)
     layers: Literal["automatic", "grown", "none"] = choice(
         "automatic", "Wall layers",
-        "Thin cells that grow from the wall, joined to the cubes outside, or cubes cut by the wall. Automatic "
-        "grows them on a wing that stands alone, where they were measured to be far better; on other bodies "
-        "they are for trials.", automatic="on wings that stand alone", grown="grown from every wall",
+        "Thin cells that grow from the wall, joined to the cubes outside, or cubes cut by the wall. "
+        "Automatic grows them on a wing that stands alone, where they were measured to be far better; on "
+        "other bodies they are for trials.", automatic="on wings that stand alone", grown="grown from every wall",
         none="none, cubes only")
     y_plus: float = number(
         40.0, "", 15, 300, "First cells at y+",
-        "Of turbulent flow: where the centres of the first cells shall stand, by the law of a plate as long as "
-        "the body; 30 to 100 suits the wall functions.", when=LAYERED)
+        "Of turbulent flow: where the centres of the first cells shall stand, by the law of a plate as long "
+        "as the body; 30 to 100 suits the wall functions.", when=LAYERED)
     first_height: float | None = number(
         None, "m", 1e-7, 10, "First cells' height", "Empty follows y+, or the thickness of a laminar layer.",
         when=LAYERED)

@@ -47,7 +47,7 @@ class Trend:
         return asdict(self)
 
 
-def level_trends(levels, resting, spatial=False):
+def level_trends(levels, resting, spatial=False, ratio=RATIO):
     """Trend of every coefficient that all levels have.
 
     Levels whose forces still moved are left out; where that would leave one alone, they stay, and the error
@@ -59,7 +59,7 @@ def level_trends(levels, resting, spatial=False):
         Coarse to fine.
     resting : callable
         Whether a level had come to rest.
-    spatial : bool
+    spatial, ratio
         See `grid_trend`.
 
     Returns
@@ -75,7 +75,7 @@ def level_trends(levels, resting, spatial=False):
         used = [f.coefficients.get(name) for f in moving or steady]
         if not all(isinstance(v, float) for v in used):
             continue
-        trend = grid_trend(used, spatial)
+        trend = grid_trend(used, spatial, ratio)
         if moving:
             unrest = max(
                 min(max(f.changes.values(), default=0.0), 1.0) * abs(f.coefficients[name]) for f in moving)
@@ -88,14 +88,16 @@ def level_trends(levels, resting, spatial=False):
     return out
 
 
-def grid_trend(values, spatial=False):
-    """Trend of a coefficient's values, coarse to fine, each level halving the cell size.
+def grid_trend(values, spatial=False, ratio=RATIO):
+    """Trend of a coefficient's values, coarse to fine.
 
     Parameters
     ----------
     values : sequence of float
     spatial : bool
         Of a body in space, whose grids promise less.
+    ratio : float
+        Of the cell sizes of neighbouring levels.
 
     Returns
     -------
@@ -110,11 +112,11 @@ def grid_trend(values, spatial=False):
         if spatial:
             return Trend(
                 values, None, None,
-                max(3.0 * abs(change) / (RATIO**SPATIAL_ORDER - 1),
+                max(3.0 * abs(change) / (ratio**SPATIAL_ORDER - 1),
                     LEAST_OF_TWO * abs(values[1])), "two levels",
                 "Two levels say little of the error in space: the bar assumes first order with a safety "
                 "factor of 3, and is no less than a tenth of the value. Climb to fine for a trend.")
-        return Trend(values, None, None, 3.0 * abs(change) / (RATIO**FORMAL_ORDER - 1), "two levels",
+        return Trend(values, None, None, 3.0 * abs(change) / (ratio**FORMAL_ORDER - 1), "two levels",
                      "Two levels: the error bar assumes second order and carries a safety factor of 3.")
     coarse, medium, fine = values[-3:]
     first, second = medium - coarse, fine - medium
@@ -131,14 +133,14 @@ def grid_trend(values, spatial=False):
             values, None, None, 3.0 * spread, "diverging",
             "The steps between the levels grow: the grid is too coarse for a trend; the error bar is three "
             "times the spread.")
-    order = math.log(abs(first / second)) / math.log(RATIO)
+    order = math.log(abs(first / second)) / math.log(ratio)
     formal = SPATIAL_ORDER if spatial else FORMAL_ORDER
     used = min(max(order, 0.5), formal)
     factor = 1.25 if order >= 0.5 else 3.0
     # A last step much smaller than second order explains may be small by accident.
-    step = max(abs(second), abs(first) / RATIO**(formal + 1))
-    error = factor * step / (RATIO**used - 1)
-    extrapolated = fine + second / (RATIO**used - 1)
+    step = max(abs(second), abs(first) / ratio**(formal + 1))
+    error = factor * step / (ratio**used - 1)
+    extrapolated = fine + second / (ratio**used - 1)
     words = f"Monotone, observed order {order:.1f}"
     if order > formal:
         words += f"; the error bar is computed with order {formal:.0f}"

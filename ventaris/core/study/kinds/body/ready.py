@@ -294,7 +294,7 @@ def skin_maker(sheet, scale):
     if form is None:
         return None
     placed = form.placed(np.eye(3) / scale)
-    return lambda size: wing_skin(placed, size, half)
+    return lambda size, up: wing_skin(placed, size, half, up)
 
 
 def layer_plan(sheet, stream, scale):
