@@ -83,7 +83,9 @@ def wing_slip():
             Check("drag over the lattice's induced drag", found["drag"] / drag, 0.96, 1.04,
                   "own vortex lattice", "false drag of some ten counts, see docs/theory-bodies.md"),
             Check("lattice within the error bar of the lift",
-                  abs(found["lift"] - lift) / trends["lift"]["error"], 0, 1, "exact: 0 to 1")
+                  abs(found["lift"] - lift) / trends["lift"]["error"], 0, 1, "exact: 0 to 1"),
+            Check("induced drag within the error bar of the drag",
+                  abs(found["drag"] - drag) / trends["drag"]["error"], 0, 1, "exact: 0 to 1")
         ])
 
 
@@ -98,7 +100,7 @@ def wing_turbulent():
         grid={"level": "fine", "budget": 60_000})
     # Slope and drag of the section at this Reynolds number: as the lattice's reference in the plane.
     lift, induced = expected(6.0, 4.0, 0.109 * 180 / np.pi, 0.15)
-    found = run.result["coefficients"]
+    found, bar = run.result["coefficients"], run.result["trends"]["drag"]["error"]
     return Case(
         "body-wing-turbulent", "Rectangular wing of aspect ratio 6, turbulent, Re 3e6, 4°",
         f"NACA 0012, Mach 0.15, wall layers at y+ 40, Spalart-Allmaras, {run.result['cells']} cells; "
@@ -108,6 +110,8 @@ def wing_turbulent():
             Check("drag over profile drag (0.0090, tripped) and induced drag",
                   found["drag"] / (0.0090 + induced), 0.95, 1.05, "Ladson, NASA TM 4074, 1988; lattice",
                   "false drag of some ten counts, see docs/theory-bodies.md"),
+            Check("that drag within the error bar", abs(found["drag"] - 0.0090 - induced) / bar, 0, 1,
+                  "exact: 0 to 1"),
             Check("first cells at y+ on average", run.result["y_plus"]["mean"], 30, 60, "asked for: 40")
         ])
 

@@ -320,8 +320,8 @@ class BodyGrid(SheetSection):
         "automatic", "Wall layers",
         "Thin cells that grow from the wall, joined to the cubes outside, or cubes cut by the wall. "
         "Automatic grows them on a wing that stands alone, where they were measured to be far better; on "
-        "other bodies they are for trials.", automatic="on wings that stand alone", grown="grown from every wall",
-        none="none, cubes only")
+        "other bodies they are for trials.", automatic="on wings that stand alone",
+        grown="grown from every wall", none="none, cubes only")
     y_plus: float = number(
         40.0, "", 15, 300, "First cells at y+",
         "Of turbulent flow: where the centres of the first cells shall stand, by the law of a plate as long "

@@ -40,7 +40,7 @@ EXPECTED_STEPS = 45
 # Rise of the pressure across a cell, over itself, from which on a cell counts as in a shock.
 SHOCK_RISE = 0.25
 # What the levels of a grid with wall layers are surely refined by, and the least error bar of its drag.
-LAYERED_RATIO, LEAST_OF_DRAG = 2**0.5, 0.1
+LAYERED_RATIO, LEAST_OF_DRAG = 2**0.5, 0.15
 # Forces over dynamic pressure and the largest face of the body's box that no flow without engines makes.
 PULLED, PUSHED = -0.3, 10.0
 
@@ -411,15 +411,18 @@ class BodyExecution(Climb):
             least = LEAST_OF_DRAG * abs(trend.values[-1]) if trend else 0.0
             if trend and trend.error is not None and trend.error < least:
                 trend.error = least
-                trend.words += (" Grids with wall layers keep a false drag of some ten counts on every level: "
-                                "the error bar is no less than a tenth.")
+                trend.words += (
+                    " Grids with wall layers keep a false drag of some ten counts on every level: the error "
+                    "bar is no less than 15 %.")
         return {n: t.as_dict() for n, t in found.items()}
 
     def _layer_notes(self):
         """What is to be said of the wall layers."""
         if self._without:
-            return ["With wall layers the flow could not be kept alive: these are the numbers of cubes cut by "
-                    "the wall. Try a smaller Courant number at the start, or larger first cells (grid.y_plus)."]
+            return [
+                "With wall layers the flow could not be kept alive: these are the numbers of cubes cut by "
+                "the wall. Try a smaller Courant number at the start, or larger first cells (grid.y_plus)."
+            ]
         return [note for note in self._level.flow.mesh.notes if "wall layers" in note]
 
     def _resolution(self):
