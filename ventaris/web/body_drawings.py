@@ -62,7 +62,9 @@ def _shape(setup):
     rows.append(inner)
     letters = 0.035 * float(size[0] + size[1] + 2 * gap)
     front, front_box = _view(surface, "front")
-    shift = box[1] + gap - front_box[0]
+    # A wing seen from the side is narrower than what is written over it.
+    longest = f"{show(float(size[0]), 'm', 4)} long"
+    shift = max(box[1] + gap, box[0] + (LETTER * len(longest) + 1) * letters) - front_box[0]
     rows.append(f'<g transform="translate({shift:.5f} 0)">{front}</g>')
     top, top_box = _view(surface, "top")
     down = box[2] - gap - top_box[3]
@@ -70,8 +72,7 @@ def _shape(setup):
     across = shift + front_box[1]
     low = top_box[2] + down
     pad = 0.05 * (across - box[0]) + letters
-    rows.append(_text(box[0], box[3] + 0.4 * letters, f"{show(float(size[0]), 'm', 4)} long", letters,
-                      "pale"))
+    rows.append(_text(box[0], box[3] + 0.4 * letters, longest, letters, "pale"))
     words = f"{show(float(size[1]), 'm', 4)} × {show(float(size[2]), 'm', 4)}"
     rows.append(_text(across - (front_box[1] - front_box[0]), box[3] + 0.4 * letters, words, letters, "pale"))
     # A slender body's end view is narrower than what is written over it.

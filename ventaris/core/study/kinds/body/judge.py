@@ -69,8 +69,10 @@ def judge_body(setup, last, trends, averages, stopped, resolution, undefined, no
             "Run it further, or read the values as provisional.")
     found, doubtful = wide_bars(trends, BODY_FLOORS)
     return Verdict(settled, words,
-                   [*notes, *_warnings(setup, last, trends, averages, resolution, undefined, detached), *found],
-                   settled and doubtful)
+                   [
+                       *notes, *_warnings(setup, last, trends, averages, resolution, undefined, detached),
+                       *found
+                   ], settled and doubtful)
 
 
 def _warnings(setup, last, trends, averages, resolution, undefined, detached):
