@@ -238,21 +238,21 @@ def _layers(setup):
         if sheet.flow.closure != "spalart-allmaras":
             yield Finding(
                 "warn", "flow.closure",
-                "With wall layers Spalart-Allmaras is the closure to take: on a wing it gave the lift within 1 "
-                "to 2 % and the friction of the plate's law, the closures of k and ω or ε lost a tenth of the "
-                "lift and a fifth of the friction.")
+                "With wall layers Spalart-Allmaras is the closure to take: on a wing it gave the lift within "
+                "1 to 2 % and the friction of the plate's law, the closures of k and ω or ε lost a tenth of "
+                "the lift and a fifth of the friction.")
     if setup.plan.layers.first and setup.plan.layers.first > 0.65 * size:
         yield Finding(
             "warn", "grid.first_height",
-            f"First cells of {setup.plan.layers.first * scale:.2g} m are larger than the cubes leave room for "
-            f"({0.65 * size * scale:.2g} m, which is taken): one layer is left. Take smaller ones, or no "
+            f"First cells of {setup.plan.layers.first * scale:.2g} m are larger than the cubes leave room "
+            f"for ({0.65 * size * scale:.2g} m, which is taken): one layer is left. Take smaller ones, or no "
             "layers.")
     if not own_form(sheet):
         yield Finding(
             "warn", "grid.layers",
-            "Wall layers on bodies other than a lone wing are for trials: at sharp edges they were measured to "
-            "be no better than cubes, and flows that separate there may not settle. Where the flow cannot be "
-            "kept alive the run goes on with cubes and says so.")
+            "Wall layers on bodies other than a lone wing are for trials: at sharp edges they were measured "
+            "to be no better than cubes, and flows that separate there may not settle. Where the flow cannot "
+            "be kept alive the run goes on with cubes and says so.")
 
 
 def _thin_and_narrow(setup):
