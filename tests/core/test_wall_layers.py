@@ -19,6 +19,8 @@ from ventaris.core.shapes.surface import joined
 from ventaris.core.sheet.body import BodySheet
 from ventaris.core.study.kinds.body.preflight import preflight_body
 from ventaris.core.study.kinds.body.ready import prepare_body
+from ventaris.core.study.kinds.body.run import BodyExecution
+from ventaris.core.study.progress import Checkpoint, RunFailed
 
 
 def obstacle_of(surface):
@@ -200,6 +202,40 @@ class RoomTest(unittest.TestCase):
         skin = lattice_skin(obstacle_of(bodies.ellipsoid(1, 1, 1)), 0.1, False)
         with self.assertRaisesRegex(SkinError, "no room"):
             grow(skin, layer_heights(0.01, 1.3, 0.06), np.zeros(len(skin.points)), 0.5)
+
+
+class RunTest(unittest.TestCase):
+    """Runs on grids with layers."""
+    def test_a_wing_settles_near_its_lattice(self):
+        sheet = wing_sheet()
+        sheet.flow.closure, sheet.grid.surface_size = "spalart-allmaras", 0.12
+        run = BodyExecution(sheet)
+        for _ in run:
+            pass
+        self.assertTrue(run.result["verdict"]["settled"])
+        self.assertFalse(run.setup.layers_on_trial)
+        # The lattice with the section's slope: 0.295.
+        self.assertAlmostEqual(run.result["coefficients"]["lift"], 0.295, delta=0.012)
+        self.assertTrue(30 < run.result["y_plus"]["mean"] < 60)
+
+    def test_what_layers_cannot_carry_goes_on_with_cubes_and_remembers_it(self):
+        sheet = wing_sheet()
+        sheet.run.steps = 5
+        run = BodyExecution(sheet)
+        whole = run._climb_level
+
+        def failing(name, mesh, previous):
+            if run.setup.is_layered:
+                raise RunFailed("The coarse grid: blew up")
+            return whole(name, mesh, previous)
+
+        run._climb_level = failing
+        for _ in run:
+            pass
+        self.assertFalse(run.setup.is_layered)
+        self.assertIn("cubes cut by the wall", " ".join(run.result["verdict"]["warnings"]))
+        kept = Checkpoint.from_bytes(run.checkpoint().to_bytes())
+        self.assertFalse(BodyExecution(sheet, kept).setup.is_layered)
 
 
 class FindingsTest(unittest.TestCase):

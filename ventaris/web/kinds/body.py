@@ -61,7 +61,8 @@ def words(shape):
         if part["kind"] == "surface":
             words.append(f"{part['name']} (imported)")
         elif part["kind"] == "wing":
-            words.append(f"{part['name']}: span {part['span']:g} m, {part['incidence']:g}°")
+            more = "".join(f", {key} {part[key]:g}°" for key in ("sweep", "dihedral", "twist") if part[key])
+            words.append(f"{part['name']}: span {part['span']:g} m, {part['incidence']:g}°{more}")
         else:
             words.append(f"{part['name']}: {part['length']:g} m long")
     for edit in shape["edits"]:

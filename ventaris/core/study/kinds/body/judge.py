@@ -72,11 +72,15 @@ def judge_body(setup, last, trends, averages, stopped, resolution, undefined, no
                    [
                        *notes, *_warnings(setup, last, trends, averages, resolution, undefined, detached),
                        *found
-                   ], settled and doubtful)
+                   ], settled and (doubtful or setup.layers_on_trial))
 
 
 def _warnings(setup, last, trends, averages, resolution, undefined, detached):
     yield from formula_warnings(undefined)
+    if setup.layers_on_trial:
+        yield (
+            "Wall layers on this body are for trials: compare with a run on cubes alone (grid.layers) before "
+            "you believe the drag.")
     sheet = setup.sheet
     if averages and not detached and last.residual < 1 and averages["deviations"].get(
             "drag", 0) > 0.05 * abs(last.coefficients["drag"]):

@@ -6,7 +6,7 @@ from ....grids.bodies import LEVELS
 from ....grids.embedded import SIDES
 from ....sheet.body_walls import FLOWING
 from ....units import large
-from .ready import own_form, refers_to_planform
+from .ready import refers_to_planform
 from .run import body_channels
 from .surfaces import triangles_of
 from ...findings import Estimate, Finding, climb_findings, formula_findings, gravest_first, mach_findings
@@ -206,7 +206,7 @@ def _grid(setup):
             "cells, or give a budget instead.".replace(",", " "))
     yield from climb_findings(setup.levels)
     yield from _layers(setup)
-    if not (setup.is_layered and own_form(setup.sheet)):
+    if not setup.is_layered or setup.layers_on_trial:
         yield from _thin_and_narrow(setup)
 
 
@@ -247,7 +247,7 @@ def _layers(setup):
             f"First cells of {setup.plan.layers.first * scale:.2g} m are larger than the cubes leave room "
             f"for ({0.65 * size * scale:.2g} m, which is taken): one layer is left. Take smaller ones, or no "
             "layers.")
-    if not own_form(sheet):
+    if setup.layers_on_trial:
         yield Finding(
             "warn", "grid.layers",
             "Wall layers on bodies other than a lone wing are for trials: at sharp edges they were measured "

@@ -95,6 +95,11 @@ class BodySetup:
         """Whether layers grow from the wall."""
         return self.plan.layers is not None
 
+    @property
+    def layers_on_trial(self):
+        """Whether layers grow on a body for which they were not shown to be better than cubes."""
+        return self.is_layered and own_form(self.sheet) is None
+
     def without_layers(self):
         """The same with cubes cut by the wall."""
         return replace(self, plan=replace(self.plan, layers=None))

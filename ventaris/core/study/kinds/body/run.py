@@ -411,9 +411,7 @@ class BodyExecution(Climb):
             least = LEAST_OF_DRAG * abs(trend.values[-1]) if trend else 0.0
             if trend and trend.error is not None and trend.error < least:
                 trend.error = least
-                trend.words += (
-                    " Grids with wall layers keep a false drag of some ten counts on every level: the error "
-                    "bar is no less than 15 %.")
+                trend.words += " Wall layers leave a false drag: never less than 15 %."
         return {n: t.as_dict() for n, t in found.items()}
 
     def _layer_notes(self):
