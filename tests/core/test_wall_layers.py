@@ -218,6 +218,14 @@ class RunTest(unittest.TestCase):
         self.assertAlmostEqual(run.result["coefficients"]["lift"], 0.295, delta=0.012)
         self.assertTrue(30 < run.result["y_plus"]["mean"] < 60)
 
+        # Pressures carried to the surface run along the span without steps.
+        field = run.kept_field()
+        field.air = run.setup.air
+        span = np.linspace(0.3, 2.4, 15)
+        places = np.stack([np.full(15, 0.3), span, np.full(15, 0.06)], axis=1) / run.setup.scale
+        cp = field.readings(places, np.tile([0.0, 0.0, 1.0], (15, 1)))["cp"]
+        self.assertLess(np.abs(np.diff(cp)).max(), 0.05)
+
     def test_what_layers_cannot_carry_goes_on_with_cubes_and_remembers_it(self):
         sheet = wing_sheet()
         sheet.run.steps = 5

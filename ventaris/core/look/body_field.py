@@ -21,6 +21,8 @@ SURFACE_QUANTITIES = {
 # Wall readings belong to one side of an edge: how strongly a turned normal counts as distance, in cells.
 TURN = 3.0
 NEIGHBOURS = 4
+# Readings put between two wall cells of a layer, at most.
+MOST_BETWEEN = 12
 
 
 @dataclass
@@ -261,8 +263,31 @@ def body_field(level, flow, state, scale, half=False, air=None, mean=None):
         "cp": cp, "cf": np.linalg.norm(shear, axis=1),
         "y_plus": flow.wall_treatment.y_plus[wall - flow.n_interior]
     }
-    return BodyField(level, scale, mesh.tree, mesh.leaf_cell, state, mesh.face_centre[wall],
-                     mesh.normal[wall], values, shear, half, air, mean=mean)
+    centre, normal = mesh.face_centre[wall], mesh.normal[wall]
+    if mesh.is_layer.any():
+        one, two, share = _between_wall_cells(mesh, wall)
+        more = lambda x: np.concatenate([x, ((1 - share) * x[one].T + share * x[two].T).T])
+        values = {name: more(value) for name, value in values.items()}
+        centre, normal, shear = more(centre), more(normal), more(shear)
+        normal /= np.linalg.norm(normal, axis=1)[:, None]
+    return BodyField(level, scale, mesh.tree, mesh.leaf_cell, state, centre, normal, values, shear, half, air,
+                     mean=mean)
+
+
+def _between_wall_cells(mesh, wall):
+    """Places between neighbouring wall cells of layers that stand further apart than half a cube, so
+    that readings carried to the surface know no steps along a wing: (one, two, share of the way)."""
+    of_cell = np.full(mesh.n_cells, -1)
+    of_cell[mesh.left[wall]] = np.arange(len(wall))
+    of_cell[~mesh.is_layer] = -1
+    inner = mesh.n_interior
+    one, two = of_cell[mesh.left[:inner]], of_cell[mesh.right[:inner]]
+    both = (one >= 0) & (two >= 0)
+    one, two = one[both], two[both]
+    gap = np.linalg.norm(mesh.face_centre[wall][one] - mesh.face_centre[wall][two], axis=1)
+    many = np.clip(np.ceil(2.0 * gap / mesh.tree.size.min()).astype(int) - 1, 0, MOST_BETWEEN)
+    number = np.arange(many.sum()) - np.repeat(np.cumsum(many) - many, many)
+    return np.repeat(one, many), np.repeat(two, many), (number + 1) / (np.repeat(many, many) + 1)
 
 
 def octree_from(low, step, counts, corner, width):
