@@ -184,13 +184,13 @@ def _grid(setup):
     """Leaves of the medium octree (the coarse one where only that is run) cut by the plane through the body's
     middle."""
     level = "coarse" if len(setup.levels) == 1 else "medium"
-    tree, s = setup.grids().tree(level), setup.scale
+    (tree, outside, rim), s = setup.grids().drawn(level), setup.scale
     box = setup.body.surface.box
     y = 0.25 * float(tree.size.min()) + (0.0 if setup.half else float(box[:, 1].mean()) / s)
     low = tree.low + tree.corner * tree.step
-    inside = (low[:, 1] <= y) & (low[:, 1] + tree.size > y)
+    inside = (low[:, 1] <= y) & (low[:, 1] + tree.size > y) & outside
     size = box[1] - box[0]
-    reach = 0.35 * float(size.max())
+    reach = 0.6 * float(size[0]) if len(rim) else 0.35 * float(size.max())
     window = (box[0, 0] - reach, box[1, 0] + 1.6 * reach, box[0, 2] - reach, box[1, 2] + reach)
     if setup.sheet.domain.kind == "ground":
         window = (*window[:2], max(window[2], setup.plan.low[2] * s - 0.02 * size.max()), window[3])
@@ -199,6 +199,8 @@ def _grid(setup):
         corner[:, 2] + edge > window[2])
     corner, edge = corner[near][:MOST_SQUARES], edge[near][:MOST_SQUARES]
     steps = "".join(f"M{x:.5f},{-z - e:.5f}h{e:.5f}v{e:.5f}" for (x, _, z), e in zip(corner, edge))
+    steps += "".join(
+        "M" + "L".join(f"{x:.5f},{-z:.5f}" for x, _, z in loop) + "Z" for loop in (rim * s)[:MOST_SQUARES])
     middle = setup.body.surface
     inner = f'<path class="mesh" d="{steps}"/>' + _path(silhouette(middle.corners, "side"), "body")
     sizes = setup.plan.size * s
@@ -206,7 +208,7 @@ def _grid(setup):
     caption = (
         f"The {level} level on the plane y = {y * s:.3g} m. Cells on the body: {show(sizes * 4, 'm', 3)}, "
         f"{show(sizes * 2, 'm', 3)}, {show(sizes, 'm', 3)} "
-        f"on coarse, medium and fine; about {cells:,} cubes on the {setup.levels[-1]} level, those inside "
+        f"on coarse, medium and fine; about {cells:,} cells on the {setup.levels[-1]} level, those inside "
         "the body included.".replace(",000", " 000"))
     return frame(inner, window, "drawing grid"), caption
 

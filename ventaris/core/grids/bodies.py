@@ -206,7 +206,7 @@ class BodyGrids:
         note = None
         if self.plan.layers is not None:
             try:
-                return self._layered(level, shocks)
+                return join(*self._layered(level, shocks))
             except (SkinError, MeshError) as error:
                 note = f"The {level} grid has no wall layers: {error}."
         mesh = embed(self.tree(level) if shocks is None else self._build(level, shocks), self.obstacle(level))
@@ -215,7 +215,7 @@ class BodyGrids:
         return mesh
 
     def _layered(self, level, shocks):
-        """A level with wall layers; raises SkinError, MeshError."""
+        """What a level with wall layers is joined from; raises SkinError, MeshError."""
         plan, up, size = self.plan, LEVELS.index("fine") - LEVELS.index(level), self._surface_size(level)
         if self.surface.open_parts().any() or self._thin_shells(size).any():
             raise SkinError("the surface is open, or a shell thinner than a cell")
@@ -224,8 +224,22 @@ class BodyGrids:
         skin = self.skin_maker(size, up) if self.skin_maker else None
         layers = lay(plan.layers, obstacle, size, up, half, ground, skin)
         hull = hull_of(layers, half)
-        tree = self._build(level, shocks, hull.surface)
-        return join(tree, layers, hull, obstacle, half)
+        return self._build(level, shocks, hull.surface), layers, hull, obstacle, half
+
+    def drawn(self, level):
+        """What a drawing shows of a level: the octree, which of its leaves hold air outside the layers, and
+        the corners of the layers' cells on the symmetry plane, shape (r, 4, 3)."""
+        try:
+            tree, layers, hull, _, _ = self._layered(level, None) if self.plan.layers else (None, ) * 5
+        except (SkinError, MeshError):
+            tree = None
+        if tree is None or not len(layers.rim):
+            tree = self.tree(level)
+            return tree, np.ones(tree.n_leaves, dtype=bool), np.empty((0, 4, 3))
+        near = np.nonzero(np.abs(tree.centre[:, 1]) < tree.size)[0]
+        outside = np.ones(tree.n_leaves, dtype=bool)
+        outside[near] = hull.signed_distance(tree.centre[near])[0] > -0.5 * tree.size[near]
+        return tree, outside, layers.rim
 
     def count(self, level):
         """Cells of a level: leaves of the octree round the body, and of layers what they add to them."""

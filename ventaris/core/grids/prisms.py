@@ -91,6 +91,8 @@ class PrismLayers:
         Cell behind each of them, -1 where the wall is bare.
     triangles, of_quad : ndarray
         The hull in triangles, shape (t, 3, 3), and the face each is a part of.
+    rim : ndarray, shape (r, 4, 3)
+        Corners of the faces on the symmetry plane.
     """
 
     left: np.ndarray
@@ -108,6 +110,7 @@ class PrismLayers:
     owner: np.ndarray
     triangles: np.ndarray
     of_quad: np.ndarray
+    rim: np.ndarray
 
     @property
     def columns(self):
@@ -174,7 +177,8 @@ def grow(skin, heights, share, least):
     real = area > NOTHING
     return PrismLayers(left, right, vector, centre, volume, cell_centre, widest, above, loop_centres(foot),
                        normal, len(heights), quads, owner,
-                       triangles[real], np.tile(np.arange(len(quads)), 2)[real])
+                       triangles[real], np.tile(np.arange(len(quads)), 2)[real],
+                       _rim(levels, edges, kept))
 
 
 def levels_of(skin, heights, share):
@@ -207,6 +211,16 @@ def _faces(skin, levels, edges, kept):
         vectors.append(loop_vectors(sides) * np.where(swap, -1.0, 1.0)[:, None])
         centres.append(loop_centres(sides))
     return tuple(np.concatenate(x) for x in (left, right, vectors, centres))
+
+
+def _rim(levels, edges, kept):
+    """Corners of the kept columns' faces on the symmetry plane."""
+    a, b, one, two = edges
+    own = np.nonzero((two < 0) & kept[one])[0]
+    a, b = a[own], b[own]
+    return np.concatenate([
+        np.stack([low[a], low[b], high[b], high[a]], axis=1) for low, high in zip(levels[:-1], levels[1:])
+    ])
 
 
 def _cells(left, right, vector, centre, cells):
