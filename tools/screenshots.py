@@ -30,6 +30,19 @@ def bodies(page, server, shot):
     shot("body-compare", f"{home}/compare?run={one}&run={two}", "#pair[data-ready]", scroll=1160)
 
 
+def wing(page, server, shot):
+    page.goto(server.address)
+    page.click("h2 >> text='Ridge-line wing'")
+    page.wait_for_selector(".matrix")
+    sheet = page.locator("a:has-text('sheet')").first.get_attribute("href")
+
+    def grid():
+        page.click("text=Grid >> nth=0")
+        page.wait_for_timeout(2500)
+
+    shot("wing-grid", sheet, "#preview[data-ready]", then=grid)
+
+
 def nozzles(page, server, shot):
     def open_campaign(name):
         page.goto(server.address)
@@ -50,7 +63,6 @@ def nozzles(page, server, shot):
     home = open_campaign("De-icing lance")
     page.goto(f"{server.address}{home}/searches")
     shot("search", page.locator("table a").first.get_attribute("href"), "#scatter-0 .main-svg")
-    shot("dart", open_campaign("Weather dart"), ".matrix")
 
 
 def main():
@@ -117,6 +129,7 @@ def main():
         sheet, flow = cells_of("Cable pylon with blowing slots, in time")
         shot("shedding", flow + "?q=speed&reversed=1&view=2.4,0,7", "#stage[data-ready]")
         bodies(page, server, shot)
+        wing(page, server, shot)
         nozzles(page, server, shot)
         browser.close()
     server.end()
