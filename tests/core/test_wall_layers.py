@@ -126,6 +126,13 @@ class WingGridTest(unittest.TestCase):
         self.assertTrue(prepare_body(wing_sheet()).is_layered)
         self.assertFalse(prepare_body(wing_sheet(flap_chord=0.3)).is_layered)
         self.assertFalse(prepare_body(wing_sheet("none")).is_layered)
+        for section, change in (("domain", {"kind": "ground"}), ("flow", {"model": "laminar"}),
+                                ("air", {"speed": 250})):
+            sheet = wing_sheet()
+            sheet.air.incidence = 0
+            for name, value in change.items():
+                setattr(getattr(sheet, section), name, value)
+            self.assertFalse(prepare_body(sheet).is_layered)
         box = sheet_of(shape={"parts": [{"name": "box", "kind": "box"}]}, grid={"surface_size": 0.1})
         self.assertFalse(prepare_body(box).is_layered)
 
@@ -225,6 +232,13 @@ class RunTest(unittest.TestCase):
         places = np.stack([np.full(15, 0.3), span, np.full(15, 0.06)], axis=1) / run.setup.scale
         cp = field.readings(places, np.tile([0.0, 0.0, 1.0], (15, 1)))["cp"]
         self.assertLess(np.abs(np.diff(cp)).max(), 0.05)
+
+    def test_a_body_that_falls_between_the_cells_is_told(self):
+        sheet = wing_sheet("none")
+        sheet.domain.kind, sheet.air.incidence, sheet.grid.surface_size = "ground", 0.0, 0.2
+        sheet.domain.clearance = 0.6
+        with self.assertRaisesRegex(RunFailed, "fell between"):
+            list(BodyExecution(sheet))
 
     def test_what_layers_cannot_carry_goes_on_with_cubes_and_remembers_it(self):
         sheet = wing_sheet()

@@ -250,9 +250,9 @@ def _layers(setup):
     if setup.layers_on_trial:
         yield Finding(
             "warn", "grid.layers",
-            "Wall layers on bodies other than a lone wing are for trials: at sharp edges they were measured "
-            "to be no better than cubes, and flows that separate there may not settle. Where the flow cannot "
-            "be kept alive the run goes on with cubes and says so.")
+            "Wall layers are for trials but on a lone wing in free air up to Mach 0.6, inviscid or "
+            "turbulent: at the sharp edges of other bodies they were no better than cubes, and flows may not settle. "
+            "Where the flow cannot be kept alive the run goes on with cubes and says so.")
 
 
 def _thin_and_narrow(setup):

@@ -98,7 +98,7 @@ class BodySetup:
     @property
     def layers_on_trial(self):
         """Whether layers grow on a body for which they were not shown to be better than cubes."""
-        return self.is_layered and own_form(self.sheet) is None
+        return self.is_layered and not suits_layers(self.sheet, self.stream.mach)
 
     def without_layers(self):
         """The same with cubes cut by the wall."""
@@ -170,6 +170,8 @@ class BodySetup:
         return int(before * growth)
 
 
+# Mach number up to which layers grow by themselves.
+MOST_MACH = 0.6
 # First cell of a laminar layer, over its length's share of 1/sqrt(Re).
 LAMINAR_FIRST = 0.3
 # First cell without friction, over the cubes outside, where the surface grid is fine at nose and tail, and
@@ -286,11 +288,18 @@ def own_form(sheet):
     return form
 
 
-def has_layers(sheet):
+def suits_layers(sheet, mach):
+    """Whether layers were shown to be better than cubes: on a lone wing in free air, subsonic, inviscid or
+    turbulent."""
+    return (mach <= MOST_MACH and sheet.flow.model != "laminar" and sheet.domain.kind == "free"
+            and own_form(sheet) is not None)
+
+
+def has_layers(sheet, mach):
     """Whether layers shall grow from the wall; where air passes it they are left out."""
     if any(action.is_open for action in sheet.air.walls):
         return False
-    return sheet.grid.layers == "grown" or sheet.grid.layers == "automatic" and own_form(sheet) is not None
+    return sheet.grid.layers == "grown" or sheet.grid.layers == "automatic" and suits_layers(sheet, mach)
 
 
 def skin_maker(sheet, scale):
@@ -305,7 +314,7 @@ def skin_maker(sheet, scale):
 def layer_plan(sheet, stream, scale):
     """How the wall layers shall be, in the solver's unit; None without."""
     grid, model = sheet.grid, sheet.flow.model
-    if not has_layers(sheet):
+    if not has_layers(sheet, stream.mach):
         return None
     first = None
     if grid.first_height:

@@ -142,6 +142,10 @@ class BodyExecution(Climb):
             mesh = self.setup.generate_at_shocks(name, self._shocks) if adapted else self.setup.generate(
                 (name, ))[name]
             give_back()
+            if not len(mesh.wall_faces()):
+                raise RunFailed(
+                    f"The {name} grid: the body fell between its cells, none of which it cuts. Make the "
+                    "cells on the body (grid.surface_size) smaller, or raise the cell budget.")
             yield from self._climb_level(name, mesh, previous)
             flow, state = self._level.flow, self._level.march.state
             # Not the level itself: its matrices would stay in memory beside those of the next.
