@@ -250,7 +250,7 @@ def _layers(setup):
     if setup.layers_on_trial:
         yield Finding(
             "warn", "grid.layers",
-            "Wall layers are for trials but on a lone wing in free air up to Mach 0.6, inviscid or turbulent: "
+            "Wall layers are for trials but on a lone wing in free air up to Mach 0.6, not laminar: "
             "at the sharp edges of other bodies they were no better than cubes, and flows may not settle. "
             "Where the flow cannot be kept alive the run goes on with cubes and says so.")
 
