@@ -43,7 +43,10 @@ def normal_gap(centre, normal, f, i, j, dim):
     x, y, z = vector(centre, i, dim)
     dx, dy, dz = vector(centre, j, dim)
     nx, ny, nz = vector(normal, f, dim)
-    return abs(along_normal(dx - x, dy - y, dz - z, nx, ny, nz, dim))
+    dx, dy, dz = dx - x, dy - y, dz - z
+    # The normal may look from the other cell to this one.
+    turn = 1.0 if dx * nx + dy * ny + dz * nz >= 0.0 else -1.0
+    return along_normal(turn * dx, turn * dy, turn * dz, nx, ny, nz, dim)
 
 
 @njit(**fast)
