@@ -213,9 +213,13 @@ class RoomTest(unittest.TestCase):
 
 class RunTest(unittest.TestCase):
     """Runs on grids with layers."""
-    def test_a_wing_settles_near_its_lattice(self):
+    def test_a_wing_settles_near_its_lattice_with_both_closures(self):
+        lift = [self.wing(closure) for closure in ("spalart-allmaras", "sst")]
+        self.assertAlmostEqual(lift[0], lift[1], delta=0.004)
+
+    def wing(self, closure):
         sheet = wing_sheet()
-        sheet.flow.closure, sheet.grid.surface_size = "spalart-allmaras", 0.12
+        sheet.flow.closure, sheet.grid.surface_size = closure, 0.12
         run = BodyExecution(sheet)
         for _ in run:
             pass
@@ -223,7 +227,7 @@ class RunTest(unittest.TestCase):
         self.assertFalse(run.setup.layers_on_trial)
         # The lattice with the section's slope: 0.295.
         self.assertAlmostEqual(run.result["coefficients"]["lift"], 0.295, delta=0.012)
-        self.assertTrue(30 < run.result["y_plus"]["mean"] < 60)
+        self.assertTrue(30 < run.result["y_plus"]["mean"] < 80, run.result["y_plus"])
 
         # Pressures carried to the surface run along the span without steps.
         field = run.kept_field()
@@ -232,6 +236,7 @@ class RunTest(unittest.TestCase):
         places = np.stack([np.full(15, 0.3), span, np.full(15, 0.06)], axis=1) / run.setup.scale
         cp = field.readings(places, np.tile([0.0, 0.0, 1.0], (15, 1)))["cp"]
         self.assertLess(np.abs(np.diff(cp)).max(), 0.05)
+        return run.result["coefficients"]["lift"]
 
     def test_a_body_that_falls_between_the_cells_is_told(self):
         sheet = wing_sheet("none")
@@ -266,10 +271,8 @@ class FindingsTest(unittest.TestCase):
         return " ".join(f.message for f in preflight_body(prepare_body(sheet)) if f.path in (
             "grid.layers", "grid.y_plus", "flow.closure", "grid.first_height"))
 
-    def test_the_layers_are_described_and_the_closure_advised(self):
-        found = self.words(wing_sheet())
-        self.assertIn("stand on the wall", found)
-        self.assertIn("Spalart-Allmaras", found)
+    def test_the_layers_are_described(self):
+        self.assertIn("stand on the wall", self.words(wing_sheet()))
 
     def test_trials_on_other_bodies_are_told(self):
         box = sheet_of(shape={"parts": [{"name": "box", "kind": "box"}]},

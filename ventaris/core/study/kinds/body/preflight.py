@@ -235,12 +235,6 @@ def _layers(setup):
                 "warn", "grid.y_plus",
                 f"The boundary layer will be about {thickness:.2g} m thick at the tail, and {within} cells "
                 f"stand within it: {FEW_IN_LAYER} and more carry it. Take smaller first cells.")
-        if sheet.flow.closure != "spalart-allmaras":
-            yield Finding(
-                "warn", "flow.closure",
-                "With wall layers Spalart-Allmaras is the closure to take: on a wing it gave the lift within "
-                "1 to 2 % and the friction of the plate's law, the closures of k and ω or ε lost a tenth of "
-                "the lift and a fifth of the friction.")
     if setup.plan.layers.first and setup.plan.layers.first > 0.65 * size:
         yield Finding(
             "warn", "grid.first_height",
