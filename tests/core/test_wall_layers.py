@@ -9,7 +9,8 @@ from ventaris.core.flow.stream import FreeStream
 from ventaris.core.grids.bodies import BodyGridPlan, BodyGrids
 from ventaris.core.grids.cut_cells import Obstacle
 from ventaris.core.grids.lattice_skin import lattice_skin
-from ventaris.core.grids.pieces import clip_hull, sums
+from ventaris.core.grids.mesh import row_sums
+from ventaris.core.grids.pieces import clip_hull
 from ventaris.core.grids.prisms import SkinError, grow, layer_heights, loop_vectors
 from ventaris.core.grids.wall_layers import LayerPlan, room
 from ventaris.core.grids.wing_skin import section_ring, span_stations, wing_skin
@@ -140,8 +141,8 @@ class WingGridTest(unittest.TestCase):
 class JoinTest(unittest.TestCase):
     """Layers and octree as one mesh."""
     def check(self, mesh):
-        vector, inner = mesh.normal * mesh.area[:, None], mesh.n_interior
-        gap = sums(mesh.left, vector, mesh.n_cells) - sums(mesh.right[:inner], vector[:inner], mesh.n_cells)
+        vector, inner, n = mesh.normal * mesh.area[:, None], mesh.n_interior, mesh.n_cells
+        gap = row_sums(mesh.left, vector, n) - row_sums(mesh.right[:inner], vector[:inner], n)
         self.assertLess((np.linalg.norm(gap, axis=1) / mesh.width**2).max(), 1e-11)
         self.assertGreater(mesh.volume.min(), 0.0)
         flow = Discretisation(mesh, FreeStream(0.3), direction=(0.9, 0.3, 0.2))

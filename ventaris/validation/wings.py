@@ -1,7 +1,9 @@
 """Cases of wings with wall layers, against a vortex lattice."""
 import numpy as np
 
-from .case import Case, Check, run_sheet
+from ..core.shapes.build import build
+from ..core.sheet.model import Shape
+from .case import Case, Check, naca0012, run_sheet
 from .panel import solve_section
 
 # Panels along the chord and the half span.
@@ -52,13 +54,10 @@ def expected(aspect_ratio, incidence, slope, mach):
     return found, drag * (found / lift)**2
 
 
-def slope_of_section(thickness):
-    """Lift slope per radian of a four-digit section without friction, by the panel method."""
-    x = 0.5 * (1 - np.cos(np.linspace(0, np.pi, 161)))
-    half = 5 * thickness * (0.2969 * np.sqrt(x) - 0.1260 * x - 0.3516 * x**2 + 0.2843 * x**3 - 0.1036 * x**4)
-    loop = np.concatenate([np.stack([x, half], axis=1)[::-1], np.stack([x, -half], axis=1)[1:]])
-    angle = np.radians(4.0)
-    return solve_section(loop, angle)[0] / np.sin(angle)
+def slope_of_section():
+    """Lift slope per radian of the NACA 0012 without friction, by the panel method."""
+    section, angle = build(Shape.model_validate(naca0012())).section, np.radians(4.0)
+    return solve_section(section.at(section.stations(322)), angle)[0] / np.sin(angle)
 
 
 def _wing(aspect_ratio):
@@ -72,7 +71,7 @@ def wing_slip():
     run = run_sheet(space="body", shape=_wing(7.0), air={"motion": "mach", "mach": 0.15, "incidence": 4.0},
                     flow={"model": "inviscid"}, domain={"half": "yes", "ahead": 2, "behind": 3, "beside": 2},
                     grid={"level": "fine", "budget": 60_000})
-    lift, drag = expected(7.0, 4.0, slope_of_section(0.12), 0.15)
+    lift, drag = expected(7.0, 4.0, slope_of_section(), 0.15)
     found, trends = run.result["coefficients"], run.result["trends"]
     return Case(
         "body-wing-slip", "Rectangular wing of aspect ratio 7 without friction, 4°",

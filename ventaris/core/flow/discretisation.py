@@ -160,6 +160,8 @@ class Discretisation:
         # The far field comes after the walls, whose lift it carries.
         self._subsets = (solid, self.far_local) if self.vortex else (np.arange(len(cell)), )
         self.cell_size = np.sqrt(mesh.cell_area) if self.dim == 2 else mesh.width
+        # Of the flat cells of wall layers in space less than their size.
+        self.cell_height = self.cell_size if self.dim == 2 else mesh.size
         # By the area of the smallest cubes: a few huge cells far downstream would otherwise make up the whole
         # norm by which systems are solved and steps are judged.
         self.closure_weight = np.ones(self.n_cells) if self.dim == 2 else (mesh.width.min() / mesh.width)**2

@@ -103,18 +103,11 @@ def cut_leaves(tree, faces, obstacle):
     key = (corners[..., 0] * span[1] + corners[..., 1]) * span[2] + corners[..., 2]
     unique, where = np.unique(key, return_inverse=True)
     lattice = np.stack([unique // (span[1] * span[2]), unique // span[2] % span[1], unique % span[2]], axis=1)
-    value, _ = obstacle.signed_distance(tree.low + lattice * step)
-    value[np.abs(value) < 1e-9 * step] = -1e-9 * step
+    points = tree.low + lattice * step
+    value = off_surface(obstacle, points, step)
     where = where.reshape(-1, 4)
-    ends = np.stack([where, np.roll(where, -1, axis=1)], axis=2)
-    crossed = (value[ends[..., 0]] > 0) != (value[ends[..., 1]] > 0)
-    pair = np.where(value[ends[..., :1]] > 0, ends, ends[..., ::-1])[crossed]
-    edge_key, edge = np.unique(pair[:, 0] * len(unique) + pair[:, 1], return_inverse=True)
-    air, solid = edge_key // len(unique), edge_key % len(unique)
-    point, normal = edge_crossings(tree.low + lattice[air] * step, tree.low + lattice[solid] * step,
-                                   value[air], value[solid], obstacle)
-    edge_of = np.full(where.shape, -1, dtype=np.int64)
-    edge_of[crossed] = edge
+    edge_of, point, normal = cut_edges(obstacle, np.stack([where, np.roll(where, -1, axis=1)], axis=2), value,
+                                       points)
     quads = tree.low + corners * step
     area, middle = np.empty(len(cut)), np.empty((len(cut), 3))
     chain, chain_edges = np.zeros((len(cut), 2, 3, 3)), np.full((len(cut), 2, 3), -1, dtype=np.int64)
@@ -162,7 +155,42 @@ def _faces_of_leaves(faces, n, chosen):
     return start, face[order], sign[order]
 
 
-def edge_crossings(air, solid, value_air, value_solid, obstacle):
+def off_surface(obstacle, points, step):
+    """Signed distance of lattice points; one that lies on the surface counts as inside it."""
+    value, _ = obstacle.signed_distance(points)
+    value[np.abs(value) < 1e-9 * step] = -1e-9 * step
+    return value
+
+
+def cut_edges(obstacle, ends, value, points):
+    """Crossings of lattice edges with the surface, each once.
+
+    Parameters
+    ----------
+    obstacle : Obstacle
+    ends : ndarray of int, shape (..., 2)
+        Points at both ends of each edge.
+    value : ndarray, shape (n,)
+        Signed distance of the points.
+    points : ndarray, shape (n, 3)
+
+    Returns
+    -------
+    edge_of : ndarray of int, shape (...,)
+        Number of each edge's crossing, -1 where it is not cut.
+    point, normal : ndarray, shape (k, 3)
+        Of the crossings; the normal looks into the air.
+    """
+    crossed = (value[ends[..., 0]] > 0) != (value[ends[..., 1]] > 0)
+    pair = np.where(value[ends[..., :1]] > 0, ends, ends[..., ::-1])[crossed]
+    key, edge = np.unique(pair[:, 0] * len(points) + pair[:, 1], return_inverse=True)
+    air, solid = key // len(points), key % len(points)
+    edge_of = np.full(ends.shape[:-1], -1, dtype=np.int64)
+    edge_of[crossed] = edge
+    return edge_of, *_crossings(points[air], points[solid], value[air], value[solid], obstacle)
+
+
+def _crossings(air, solid, value_air, value_solid, obstacle):
     """Where lattice edges meet the surface, and its normal there (into the air), each shape (k, 3)."""
     share, triangle = obstacle.tree.crossings(air, solid)
     surface = obstacle.surface

@@ -8,7 +8,7 @@ from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import connected_components
 
 from .cut_cells import HALF_DIAGONAL, cut_leaves
-from .mesh import FaceMesh, MeshError
+from .mesh import FaceMesh, MeshError, row_sums
 from .octree import leaf_faces
 
 SIDES = ("inflow", "outflow", "left", "right", "floor", "ceiling")
@@ -285,10 +285,7 @@ def _assemble(tree, faces, cut, kept, cluster, obstacle, notes):
     leaf_cell = np.where(kept, number[cluster], -1)
     cells = len(roots)
     volume = np.bincount(leaf_cell[kept], cut.volume[kept], minlength=cells)
-    centre = np.stack([
-        np.bincount(leaf_cell[kept], cut.volume[kept] * cut.centre[kept, a], minlength=cells)
-        for a in range(3)
-    ], axis=1) / volume[:, None]
+    centre = row_sums(leaf_cell[kept], cut.volume[kept, None] * cut.centre[kept], cells) / volume[:, None]
     a, b = leaf_cell[faces.left], np.where(faces.right >= 0, leaf_cell[np.maximum(faces.right, 0)], -2)
     open_face = (cut.aperture > 0) & (a >= 0)
     inner = np.nonzero(open_face & (b >= 0) & (a != b))[0]
@@ -336,17 +333,12 @@ def _assemble(tree, faces, cut, kept, cluster, obstacle, notes):
 
 
 def mesh_quality(mesh):
-    """Numbers of a grid's quality: smallest cell, growth, closure of the cells."""
-    closure = np.zeros((mesh.n_cells, 3))
-    vector = mesh.normal * mesh.area[:, None]
-    inner = mesh.n_interior
-    for axis in range(3):
-        closure[:, axis] = np.bincount(mesh.left, vector[:, axis], minlength=mesh.n_cells) - np.bincount(
-            mesh.right[:inner], vector[:inner, axis], minlength=mesh.n_cells)
-    share = mesh.volume / mesh.size**3
+    """Numbers of a grid's quality: smallest and least cut cube, closure of the cells."""
+    cube = mesh.size[~mesh.is_layer]
+    share = mesh.volume[~mesh.is_layer] / cube**3
     return {
-        "cells": int(mesh.n_cells), "smallest": float(mesh.size.min()), "largest": float(mesh.size.max()),
+        "cells": int(mesh.n_cells), "smallest": float(cube.min()), "largest": float(cube.max()),
         "cut": int((share < 0.999).sum()), "least_share": float(share.min()), "closure": float(
-            (np.linalg.norm(closure, axis=1) / mesh.size**2).max()),
+            (np.linalg.norm(mesh.openness(), axis=1) / mesh.width**2).max()),
         "faces_on_body": int(len(mesh.wall_faces()))
     }

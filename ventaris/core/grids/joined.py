@@ -1,5 +1,6 @@
 """Layers at the wall and the octree outside their hull, joined face to face as one mesh."""
-from dataclasses import dataclass, field
+from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 from scipy.spatial import cKDTree
@@ -7,9 +8,9 @@ from scipy.spatial import cKDTree
 from ..shapes.surface import Surface
 from .cut_cells import Obstacle
 from .embedded import SpatialMesh, boundary_of, embed
-from .mesh import MeshError
+from .mesh import MeshError, row_sums
 from .octree import morton
-from .pieces import GRAZED, clip_hull, closed, components, gathered, link_islands, sums
+from .pieces import GRAZED, clip_hull, closed, gathered, islands, link_islands
 from .prisms import PLANE, WALL, loop_vectors
 
 # Area vectors of a cell, over its largest face, that may remain open.
@@ -35,12 +36,21 @@ class LayeredMesh(SpatialMesh):
         The wall's normal at the foot of a cell's column; zero for cubes.
     beside : ndarray of bool, shape (n_leaves,)
         Leaves that the hull cuts or holds.
+    hull : Obstacle
+        What encloses the layers.
     """
 
     width: np.ndarray = None
     is_layer: np.ndarray = None
     away: np.ndarray = None
-    beside: np.ndarray = field(default=None)
+    beside: np.ndarray = None
+    hull: object = None
+
+    @cached_property
+    def _in_layers(self):
+        """The cells of the layers, and a search tree of their centres."""
+        cells = np.nonzero(self.is_layer)[0]
+        return cells, cKDTree(self.centre[cells])
 
     def containing(self, points):
         """Cell that holds each point, -1 in the body or outside; within the layers the one whose centre is
@@ -50,12 +60,12 @@ class LayeredMesh(SpatialMesh):
         cell = np.where(leaf >= 0, self.leaf_cell[np.maximum(leaf, 0)], -1)
         near = np.nonzero((leaf >= 0) & self.beside[np.maximum(leaf, 0)])[0]
         if len(near):
-            layers = np.nonzero(self.is_layer)[0]
+            layers, centres = self._in_layers
             outside = self.obstacle.signed_distance(points[near])[0] > 0
             in_hull = self.hull.signed_distance(points[near])[0] <= 0
             cell[near[~outside]] = -1
             inside = near[outside & in_hull]
-            cell[inside] = layers[cKDTree(self.centre[layers]).query(points[inside])[1]]
+            cell[inside] = layers[centres.query(points[inside])[1]]
         return cell
 
 
@@ -95,20 +105,20 @@ def join(tree, layers, hull, obstacle, half):
     """
     outer = embed(tree, hull)
     walled, wanted, area, centre = _walls_of_cells(outer)
-    pieces, bare = _clipped(tree, outer, layers, obstacle, walled, area, centre)
+    pieces, bare = _clipped(tree, outer, layers, walled, area, centre)
     vector, plane = layers.vector.copy(), np.nonzero(layers.right == PLANE)[0]
-    behind = np.nonzero(layers.owner >= 0)[0]
-    tops = loop_vectors(layers.quads[behind])
-    outermost = plane[np.isin(layers.left[plane], layers.owner[behind])] if half else plane[:0]
-    at_plane = np.isin(layers.owner[behind], layers.left[outermost])
-    pieces = link_islands(pieces, wanted, tops, centre, layers.quads[behind].mean(axis=1), bare.area,
+    behind = layers.owner[layers.behind]
+    tops = loop_vectors(layers.quads[layers.behind])
+    outermost = plane[np.isin(layers.left[plane], behind)] if half else plane[:0]
+    at_plane = np.isin(behind, layers.left[outermost])
+    pieces = link_islands(pieces, wanted, tops, centre, layers.quads[layers.behind].mean(axis=1), bare.area,
                           at_plane)
     if half:
-        _settle_at_plane(pieces, wanted, tops, bare.area, layers, behind, outermost, vector)
+        _settle_at_plane(pieces, wanted, tops, bare.area, layers, outermost, vector)
     pieces.area = np.maximum(pieces.area, 1e-8 * outer.size[walled[pieces.cell]]**2)
     pieces = closed(pieces, wanted, tops, bare.area)
-    open_wall = sums(pieces.cell, pieces.vector, len(walled)) - wanted
-    mesh = _assembled(outer, layers, vector, pieces, behind, walled, bare, open_wall, hull, obstacle)
+    open_wall = row_sums(pieces.cell, pieces.vector, len(walled)) - wanted
+    mesh = _assembled(outer, layers, vector, pieces, walled, bare, open_wall, hull, obstacle)
     _check(mesh)
     return mesh
 
@@ -121,13 +131,13 @@ def _walls_of_cells(outer):
     first, vector, n = outer.n_interior, outer.normal * outer.area[:, None], outer.n_cells
     wall = outer.wall_faces()
     other = np.setdiff1d(np.arange(outer.n_faces), wall)
-    wanted = sums(outer.left[other], vector[other], n) - sums(outer.right[:first], vector[:first], n)
+    wanted = row_sums(outer.left[other], vector[other], n) - row_sums(outer.right[:first], vector[:first], n)
     size = np.linalg.norm(wanted, axis=1)
     walled = np.zeros(n, dtype=bool)
     walled[outer.left[wall]] = True
     cell = np.nonzero(walled | (size > 1e-14 * outer.size**2))[0]
     area = np.bincount(outer.left[wall], outer.area[wall], minlength=n)
-    centre = sums(outer.left[wall], outer.area[wall, None] * outer.face_centre[wall], n)
+    centre = row_sums(outer.left[wall], outer.area[wall, None] * outer.face_centre[wall], n)
     centre = np.where(area[:, None] > 0, centre / np.maximum(area, 1e-300)[:, None], outer.centre)
     return cell, wanted[cell], np.maximum(area, size)[cell], centre[cell]
 
@@ -140,7 +150,7 @@ class BareWall:
     centre: np.ndarray
 
 
-def _clipped(tree, outer, layers, obstacle, walled, wall_area, wall_centre):
+def _clipped(tree, outer, layers, walled, wall_area, wall_centre):
     """Pieces of hull in the cut cubes (numbered among them), and the bare wall there."""
     leaf, triangle, vector, centre = clip_hull(tree, outer.leaf_cell, layers.triangles)
     quad, n = layers.of_quad[triangle], len(walled)
@@ -152,26 +162,22 @@ def _clipped(tree, outer, layers, obstacle, walled, wall_area, wall_centre):
     use = (cell >= 0) | ~is_bare
     cell, quad, vector, centre, is_bare, area = (x[use] for x in (cell, quad, vector, centre, is_bare, area))
     lost = cell < 0
-    cells_at = cKDTree(wall_centre)
-    cell[lost] = cells_at.query(centre[lost])[1]
+    cell[lost] = cKDTree(wall_centre).query(centre[lost])[1]
     naked = np.bincount(cell[is_bare], area[is_bare], minlength=n).astype(float)
-    middle = sums(cell[is_bare], area[is_bare, None] * centre[is_bare], n)
+    middle = row_sums(cell[is_bare], area[is_bare, None] * centre[is_bare], n)
     middle = middle / np.maximum(naked, 1e-300)[:, None]
     bare = BareWall(naked, middle)
     # Grazed by a bare wall: not enough to hang the closure on.
     bare.area[bare.area < GRAZED * outer.size[walled]**2] = 0.0
-    behind = np.nonzero(layers.owner >= 0)[0]
-    of = np.full(len(layers.owner), -1)
-    of[behind] = np.arange(len(behind))
     kept = ~is_bare
-    pieces = gathered(cell[kept], of[quad[kept]], vector[kept], centre[kept], outer.size[walled])
-    pieces = _none_forgotten(pieces, bare, layers, behind, wall_area, wall_centre, outer.size[walled])
+    pieces = gathered(cell[kept], layers.tops[quad[kept]], vector[kept], centre[kept], outer.size[walled])
+    pieces = _none_forgotten(pieces, bare, layers, wall_area, wall_centre, outer.size[walled])
     return pieces, bare
 
 
-def _none_forgotten(pieces, bare, layers, behind, wall_area, wall_centre, size):
+def _none_forgotten(pieces, bare, layers, wall_area, wall_centre, size):
     """A piece for every cut cube and every hull face that the clipping missed."""
-    n, quad_centre = len(wall_area), layers.quads[behind].mean(axis=1)
+    n, quad_centre = len(wall_area), layers.quads[layers.behind].mean(axis=1)
     forgotten = np.setdiff1d(np.arange(n), np.union1d(pieces.cell, np.nonzero(bare.area > 0)[0]))
     if len(forgotten):
         gap, near = cKDTree(quad_centre).query(wall_centre[forgotten])
@@ -182,22 +188,20 @@ def _none_forgotten(pieces, bare, layers, behind, wall_area, wall_centre, size):
         bare.area[own], bare.centre[own] = wall_area[own], wall_centre[own]
         cell, near = forgotten[~naked], near[~naked]
         pieces = pieces.with_more(cell, near, np.zeros((len(cell), 3)), wall_centre[cell], wall_area[cell])
-    missed = np.setdiff1d(np.arange(len(behind)), pieces.quad)
+    missed = np.setdiff1d(np.arange(len(quad_centre)), pieces.quad)
     if len(missed):
-        vector = loop_vectors(layers.quads[behind[missed]])
+        vector = loop_vectors(layers.quads[layers.behind[missed]])
         pieces = pieces.with_more(cKDTree(wall_centre).query(quad_centre[missed])[1], missed, vector,
                                   quad_centre[missed], np.linalg.norm(vector, axis=1))
     return pieces
 
 
-def _settle_at_plane(pieces, wanted, tops, earth, layers, behind, outermost, vector):
+def _settle_at_plane(pieces, wanted, tops, earth, layers, outermost, vector):
     """Let the outermost faces on the symmetry plane take (in y) what the cutter sees differently there."""
-    count, label = components(pieces, len(wanted), len(tops))
-    gap = np.bincount(label, np.concatenate([wanted[:, 1], -tops[:, 1]]), minlength=count)
-    earthed = np.zeros(count, dtype=bool)
-    earthed[label[:len(wanted)][earth > 0]] = True
+    label, earthed = islands(pieces, len(wanted), len(tops), earth)
+    gap = np.bincount(label, np.concatenate([wanted[:, 1], -tops[:, 1]]), minlength=len(earthed))
     place = np.full(len(layers.volume), -1)
-    place[layers.owner[behind]] = np.arange(len(behind))
+    place[layers.owner[layers.behind]] = np.arange(len(tops))
     top = place[layers.left[outermost]]
     for part in np.nonzero(~earthed & (np.abs(gap) > 0))[0]:
         mine = label[len(wanted) + top] == part
@@ -221,10 +225,10 @@ def _numbering(tree, layers, outer):
     return number[:len(layers.volume)], number[len(layers.volume):]
 
 
-def _assembled(outer, layers, vector, pieces, behind, walled, bare, open_wall, hull, obstacle):
+def _assembled(outer, layers, vector, pieces, walled, bare, open_wall, hull, obstacle):
     """Faces and cells in the order of the new numbers."""
     own, out = _numbering(outer.tree, layers, outer)
-    left, right, vectors, centres = _inner_faces(outer, layers, vector, pieces, behind, walled, own, out)
+    left, right, vectors, centres = _inner_faces(outer, layers, vector, pieces, walled, own, out)
     sides, triangle = _boundary_faces(outer, layers, vector, walled, bare, open_wall, own, out, obstacle)
     boundaries, at = {}, len(left)
     for name, (cell, _, _) in sides.items():
@@ -245,7 +249,7 @@ def _assembled(outer, layers, vector, pieces, behind, walled, bare, open_wall, h
     distance = obstacle.signed_distance(centre)[0]
     distance[own] = _distances(layers, obstacle, distance[own])
     leaf_cell, beside = _leaves(outer, layers, own, out, obstacle)
-    mesh = LayeredMesh(
+    return LayeredMesh(
         left=np.concatenate([left, cell]), right=np.concatenate([right, np.full(len(cell), -1)]),
         normal=vectors / np.maximum(area, 1e-300)[:, None], area=area, face_centre=centres,
         volume=both(layers.volume, outer.volume), centre=centre, size=size, boundaries=boundaries,
@@ -254,9 +258,7 @@ def _assembled(outer, layers, vector, pieces, behind, walled, bare, open_wall, h
         leaf_cell=leaf_cell, obstacle=obstacle, notes=outer.notes,
         width=both(np.sqrt(layers.widest), outer.size), is_layer=both(np.ones(len(own), dtype=bool),
                                                                       np.zeros(len(out), dtype=bool)),
-        away=both(way, np.zeros((len(out), 3))), beside=beside)
-    mesh.hull = hull
-    return mesh
+        away=both(way, np.zeros((len(out), 3))), beside=beside, hull=hull)
 
 
 def _distances(layers, obstacle, found):
@@ -269,11 +271,11 @@ def _distances(layers, obstacle, found):
     return np.where(found + off < NEARER * layers.above, found, layers.above)
 
 
-def _inner_faces(outer, layers, vector, pieces, behind, walled, own, out):
+def _inner_faces(outer, layers, vector, pieces, walled, own, out):
     """Faces between cells, each once from the lower number to the higher."""
     inner, between = outer.n_interior, np.nonzero(layers.right >= 0)[0]
     left = np.concatenate([out[outer.left[:inner]], own[layers.left[between]],
-                           own[layers.owner[behind]][pieces.quad]])
+                           own[layers.owner[layers.behind]][pieces.quad]])
     right = np.concatenate([out[outer.right[:inner]], own[layers.right[between]], out[walled[pieces.cell]]])
     vectors = np.concatenate([(outer.normal * outer.area[:, None])[:inner], vector[between], pieces.vector])
     centres = np.concatenate([outer.face_centre[:inner], layers.centre[between], pieces.centre])
@@ -316,7 +318,7 @@ def _nearest_facing(obstacle, points, vectors):
     """Nearest triangle of each wall face; near an edge the one that looks the same way."""
     way = vectors / np.maximum(np.linalg.norm(vectors, axis=1), 1e-300)[:, None]
     reach = 0.05 * np.sqrt(np.linalg.norm(vectors, axis=1))[:, None]
-    # A little inside the body, so that of two sides of an edge the own one is nearer.
+    # A little off the body, so that of two sides of an edge the own one is nearer.
     return obstacle.tree.nearest(points - reach * way)[1]
 
 
@@ -324,10 +326,7 @@ def _leaves(outer, layers, own, out, obstacle):
     """Cell of each leaf (in the layers the one whose centre is nearest), and the leaves at the hull."""
     tree = outer.tree
     leaf_cell = np.where(outer.leaf_cell >= 0, out[np.maximum(outer.leaf_cell, 0)], -1)
-    low, high = layers.quads.min(axis=(0, 1)), layers.quads.max(axis=(0, 1))
-    size = tree.size[:, None]
-    corner = tree.low + tree.corner * tree.step
-    beside = ((corner <= high) & (corner + size >= low)).all(axis=1)
+    beside = tree.meeting(layers.quads.min(axis=(0, 1)), layers.quads.max(axis=(0, 1)))
     dry = np.nonzero(beside & (leaf_cell < 0))[0]
     wet = dry[obstacle.signed_distance(tree.centre[dry])[0] > 0]
     leaf_cell[wet] = own[cKDTree(layers.cell_centre).query(tree.centre[wet])[1]]
@@ -336,9 +335,7 @@ def _leaves(outer, layers, own, out, obstacle):
 
 def _check(mesh):
     """That every cell is closed and has a volume; raises MeshError."""
-    vector, inner = mesh.normal * mesh.area[:, None], mesh.n_interior
-    total = sums(mesh.left, vector, mesh.n_cells) - sums(mesh.right[:inner], vector[:inner], mesh.n_cells)
-    gap = np.linalg.norm(total, axis=1) / mesh.width**2
+    gap = np.linalg.norm(mesh.openness(), axis=1) / mesh.width**2
     if not np.all(mesh.volume > 0) or not gap.max() < OPEN:
         worst = int(np.argmax(np.where(mesh.volume > 0, gap, np.inf)))
         at = ", ".join(f"{x:.4g}" for x in mesh.centre[worst])

@@ -14,11 +14,11 @@ import functools
 
 import numpy as np
 
-from .cut_cells import edge_crossings
-from .octree import morton
+from .cut_cells import cut_edges, off_surface
+from .mesh import row_sums
+from .octree import CORNERS, morton
 from .prisms import Skin, SkinError, loop_vectors
 
-CORNERS = np.array([[i, j, k] for i in (0, 1) for j in (0, 1) for k in (0, 1)], dtype=np.int64)
 # Edges of a cube: the two corners, and the axis it runs along.
 EDGES = np.array([(a, b) for a in range(8) for b in range(8)
                   if a < b and np.abs(CORNERS[a] - CORNERS[b]).sum() == 1])
@@ -51,7 +51,7 @@ def lattice_skin(obstacle, size, half):
     """
     low, cubes = _cut_cubes(obstacle, size, half)
     cubes, corner, value, points = _corner_values(obstacle, low, cubes, size)
-    crossing, at, normal = _crossings(obstacle, cubes, corner, value, points)
+    crossing, at, normal = cut_edges(obstacle, corner[:, EDGES], value, points)
     vertex_of, cube_of, count = _vertices(value, corner, crossing)
     place, rank = _place(cube_of, vertex_of, crossing, at, normal, low + cubes * size, size, count)
     quads = _quads(cubes, corner, value, crossing, vertex_of)
@@ -101,24 +101,10 @@ def _corner_values(obstacle, low, cubes, size):
     code = morton(nodes.reshape(-1, 3) - base)
     _, first, index = np.unique(code, return_index=True, return_inverse=True)
     points = low + nodes.reshape(-1, 3)[first] * size
-    value, _ = obstacle.signed_distance(points)
-    value[np.abs(value) < 1e-9 * size] = -1e-9 * size
+    value = off_surface(obstacle, points, size)
     corner = index.reshape(-1, 8)
     cut = (value[corner] > 0).any(axis=1) & (value[corner] <= 0).any(axis=1)
     return cubes[cut], corner[cut], value, points
-
-
-def _crossings(obstacle, cubes, corner, value, points):
-    """For every edge of every cube the number of its crossing (-1: none); points and normals of crossings."""
-    ends = corner[:, EDGES]
-    crossed = (value[ends[..., 0]] > 0) != (value[ends[..., 1]] > 0)
-    pair = np.where(value[ends[..., :1]] > 0, ends, ends[..., ::-1])[crossed]
-    key, index = np.unique(pair[:, 0] * len(points) + pair[:, 1], return_inverse=True)
-    air, solid = key // len(points), key % len(points)
-    at, normal = edge_crossings(points[air], points[solid], value[air], value[solid], obstacle)
-    crossing = np.full(crossed.shape, -1, dtype=np.int64)
-    crossing[crossed] = index
-    return crossing, at, normal
 
 
 @functools.cache
@@ -169,8 +155,7 @@ def _place(cube_of, vertex_of, crossing, at, normal, low, size, count):
     cut = vertex_of >= 0
     own, number = vertex_of[cut], crossing[cut]
     many = np.bincount(own, minlength=count)
-    mean = np.stack([np.bincount(own, at[number, a], minlength=count) for a in range(3)],
-                    axis=1) / many[:, None]
+    mean = row_sums(own, at[number], count) / many[:, None]
     n, off = normal[number], ((at[number] - mean[own]) * normal[number]).sum(axis=1)
     matrix, right = np.empty((count, 3, 3)), np.empty((count, 3))
     for a in range(3):
@@ -254,19 +239,16 @@ def _directions(place, quads, on_plane):
     vector = loop_vectors(place[quads])
     normal = vector / np.maximum(np.linalg.norm(vector, axis=1), 1e-300)[:, None]
     corner, face = quads.ravel(), np.repeat(np.arange(len(quads)), 4)
-    area = np.linalg.norm(vector, axis=1)[face]
 
     def unit(x):
         x[on_plane, 1] = 0.0
         return x / np.maximum(np.linalg.norm(x, axis=1), 1e-300)[:, None]
 
-    way = unit(np.stack([np.bincount(corner, area * normal[face, a], minlength=len(place))
-                         for a in range(3)], axis=1))
+    way = unit(row_sums(corner, vector[face], len(place)))
     # Towards the way that leaves all of its faces alike: the normals most askew pull the most.
     for _ in range(16):
         askew = np.exp(3.0 * (1 - (way[corner] * normal[face]).sum(axis=1)))
-        pulled = unit(np.stack([np.bincount(corner, askew * normal[face, a], minlength=len(place))
-                                for a in range(3)], axis=1))
+        pulled = unit(row_sums(corner, askew[:, None] * normal[face], len(place)))
         way = unit(way + 0.4 * pulled)
     cosine = (way[corner] * normal[face]).sum(axis=1)
     least = np.full(len(place), 1.0)

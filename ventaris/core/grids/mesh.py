@@ -20,6 +20,11 @@ class MeshError(ValueError):
     """The cells do not make a valid mesh; the message says where and why."""
 
 
+def row_sums(index, rows, n):
+    """Rows added up under their index, shape (n, dim)."""
+    return np.stack([np.bincount(index, column, minlength=n) for column in rows.T], axis=1)
+
+
 class FaceMesh:
     """What every mesh offers a flow: faces with a left and a right cell, those of the boundary last.
 
@@ -42,6 +47,13 @@ class FaceMesh:
     def wall_faces(self):
         """Indices of all faces on the body, shape (n_wall,)."""
         return np.concatenate([self.boundaries[name] for name in self.walls] + [np.empty(0, dtype=np.int64)])
+
+    def openness(self):
+        """What each cell's area vectors add up to, outward: nothing where it is closed; shape (n_cells,
+        dim)."""
+        vector, inner = self.normal * self.area[:, None], self.n_interior
+        return (row_sums(self.left, vector, self.n_cells) -
+                row_sums(self.right[:inner], vector[:inner], self.n_cells))
 
     def cell_faces(self):
         """Faces of every cell as compressed rows.

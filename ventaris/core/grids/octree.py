@@ -55,6 +55,11 @@ class Octree:
     def centre(self):
         return self.low + (self.corner + 0.5 * self.width[:, None]) * self.step
 
+    def meeting(self, low, high):
+        """Which leaves meet a box, shape (n,)."""
+        corner = self.low + self.corner * self.step
+        return ((corner <= high) & (corner + self.size[:, None] >= low)).all(axis=1)
+
     def containing(self, points):
         """Leaf that holds each point, -1 outside the box."""
         lattice = np.floor((np.asarray(points, dtype=float) - self.low) / self.step).astype(np.int64)

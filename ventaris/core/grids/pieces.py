@@ -8,6 +8,7 @@ from scipy.sparse.csgraph import connected_components
 from scipy.sparse.linalg import splu
 from scipy.spatial import cKDTree
 
+from .mesh import row_sums
 from .octree import spread
 
 # Pieces smaller than this share of a cube's face are left to their neighbours.
@@ -49,19 +50,12 @@ class Pieces:
             (self.area, area))))
 
 
-def sums(index, values, n):
-    """Rows of values added up under their index, shape (n, 3)."""
-    return np.stack([np.bincount(index, values[:, a], minlength=n) for a in range(3)], axis=1)
-
-
 def clip_hull(tree, leaf_cell, triangles):
     """Every triangle of the hull clipped by the leaves it passes: (leaf, triangle, vector, centre) of each
     piece."""
     if not len(triangles):
         return np.empty(0, int), np.empty(0, int), np.empty((0, 3)), np.empty((0, 3))
-    low, high = triangles.min(axis=(0, 1)), triangles.max(axis=(0, 1))
-    corner = tree.low + tree.corner * tree.step
-    near = ((corner <= high) & (corner + tree.size[:, None] >= low)).all(axis=1) & (leaf_cell >= 0)
+    near = tree.meeting(triangles.min(axis=(0, 1)), triangles.max(axis=(0, 1))) & (leaf_cell >= 0)
     block = int(tree.width[near].max()) if near.any() else 1
     room = 20 * len(triangles) + 1000
     while True:
@@ -174,8 +168,8 @@ def gathered(cell, quad, vector, centre, size):
     unique, index = np.unique(key, return_inverse=True)
     total = np.maximum(np.bincount(index, area), 1e-300)
     found = Pieces(unique // (int(quad.max()) + 1), unique % (int(quad.max()) + 1),
-                   sums(index, vector, len(unique)),
-                   sums(index, area[:, None] * centre, len(unique)) / total[:, None], total)
+                   row_sums(index, vector, len(unique)),
+                   row_sums(index, area[:, None] * centre, len(unique)) / total[:, None], total)
     tiny = found.area < LEAST_PIECE * size[found.cell]**2
     for who in (found.cell, found.quad):
         order = np.lexsort((-found.area, who))
@@ -190,10 +184,8 @@ def link_islands(pieces, wanted, tops, cell_centre, quad_centre, earth, at_plane
     size = np.maximum(np.bincount(pieces.cell, pieces.area, minlength=n_cells), earth)
     nearest = cKDTree(quad_centre).query(cell_centre, k=min(NEAREST_LINKS, n_quads))[1].reshape(n_cells, -1)
     for _ in range(ROUNDS):
-        count, label = components(pieces, n_cells, n_quads)
-        gap = sums(label, np.concatenate([wanted, -tops]), count)
-        earthed, touching = np.zeros(count, dtype=bool), np.zeros(count, dtype=bool)
-        earthed[label[:n_cells][earth > 0]] = True
+        label, earthed = islands(pieces, n_cells, n_quads, earth)
+        gap, touching = row_sums(label, np.concatenate([wanted, -tops]), len(earthed)), np.zeros_like(earthed)
         touching[label[n_cells:][at_plane]] = True
         gap[touching, 1] = 0.0
         links = []
@@ -213,11 +205,15 @@ def link_islands(pieces, wanted, tops, cell_centre, quad_centre, earth, at_plane
     return pieces
 
 
-def components(pieces, n_cells, n_quads):
-    """Connected parts of the graph of cubes and hull faces: (how many, label of each node)."""
+def islands(pieces, n_cells, n_quads, earth):
+    """Connected parts of the graph of cubes and hull faces: the part of each node, and which parts hang on a
+    bare wall."""
     n = n_cells + n_quads
     graph = sp.coo_matrix((np.ones(len(pieces.cell)), (pieces.cell, n_cells + pieces.quad)), shape=(n, n))
-    return connected_components(graph, directed=False)
+    count, label = connected_components(graph, directed=False)
+    earthed = np.zeros(count, dtype=bool)
+    earthed[label[:n_cells][earth > 0]] = True
+    return label, earthed
 
 
 def closed(pieces, wanted, tops, earth):
@@ -227,8 +223,8 @@ def closed(pieces, wanted, tops, earth):
     (`earth`, its area) takes what is left there.
     """
     n_cells, n_quads = len(wanted), len(tops)
-    left = wanted - sums(pieces.cell, pieces.vector, n_cells)
-    right = tops - sums(pieces.quad, pieces.vector, n_quads)
+    left = wanted - row_sums(pieces.cell, pieces.vector, n_cells)
+    right = tops - row_sums(pieces.quad, pieces.vector, n_quads)
     left[earth > 0] = 0.0
     n, i, j = n_cells + n_quads, pieces.cell, n_cells + pieces.quad
     links = sp.coo_matrix((-np.tile(pieces.area, 2), (np.concatenate([i, j]), np.concatenate([j, i]))),
@@ -236,9 +232,7 @@ def closed(pieces, wanted, tops, earth):
     diagonal = -np.asarray(links.sum(axis=1)).ravel()
     diagonal[:n_cells] += earth
     matrix = links + sp.diags(diagonal)
-    count, label = components(pieces, n_cells, n_quads)
-    earthed = np.zeros(count, dtype=bool)
-    earthed[label[:n_cells][earth > 0]] = True
+    label, earthed = islands(pieces, n_cells, n_quads, earth)
     pin = np.unique(label, return_index=True)[1][~earthed]
     held = np.zeros(n)
     held[pin] = np.maximum(diagonal[pin], 1e-300)

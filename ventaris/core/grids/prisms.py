@@ -5,8 +5,11 @@ dropped and leaves the wall bare; the hull then runs along the sides of its neig
 over it, so that it stays closed.
 """
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
+
+from .mesh import row_sums
 
 # What a face of the layers lies on, where it has no cell on its right.
 WALL, TOP, PLANE = -1, -2, -3
@@ -112,9 +115,17 @@ class PrismLayers:
     of_quad: np.ndarray
     rim: np.ndarray
 
-    @property
-    def columns(self):
-        return len(self.volume) // self.count
+    @cached_property
+    def behind(self):
+        """Faces of the hull with a layer behind them."""
+        return np.nonzero(self.owner >= 0)[0]
+
+    @cached_property
+    def tops(self):
+        """Place of each face of the hull among those with a layer behind them, -1 of bare walls."""
+        out = np.full(len(self.owner), -1)
+        out[self.behind] = np.arange(len(self.behind))
+        return out
 
 
 def loop_vectors(corners):
@@ -160,7 +171,9 @@ def grow(skin, heights, share, least):
     ------
     SkinError
     """
-    levels = levels_of(skin, heights, share)
+    z = np.concatenate([[0.0], np.cumsum(heights)])
+    # Points of the layers' boundaries, the wall first, shape (n + 1, v, 3).
+    levels = skin.points + (z[:, None] * share)[..., None] * skin.direction
     kept = share[skin.faces].min(axis=1) > least
     if not kept.any():
         raise SkinError("there is no room for layers anywhere")
@@ -181,12 +194,6 @@ def grow(skin, heights, share, least):
                        _rim(levels, edges, kept))
 
 
-def levels_of(skin, heights, share):
-    """Points of the layers' boundaries, the wall first, shape (n + 1, v, 3)."""
-    z = np.concatenate([[0.0], np.cumsum(heights)])
-    return skin.points + (z[:, None] * share)[..., None] * skin.direction
-
-
 def _faces(skin, levels, edges, kept):
     """Left, right, area vector and centroid of the faces of the kept columns."""
     n, count = len(levels) - 1, int(kept.sum())
@@ -196,16 +203,14 @@ def _faces(skin, levels, edges, kept):
     left = [column, *(column + k - 1 for k in range(1, n + 1))]
     right = [np.full(count, WALL), *(column + k for k in range(1, n)), np.full(count, TOP)]
     vectors, centres = [-vector[0], *vector[1:]], list(centre)
-    number = np.full(len(kept) + 1, -1)
-    number[:-1][kept] = column
+    number = _first_cells(kept, n)
     a, b, one, two = edges
     here, there = number[one], number[two]
     use = (here >= 0) | (there >= 0)
     a, b, two, here, there = a[use], b[use], two[use], here[use], there[use]
     # Beside a dropped column the side belongs to the hull, seen from the one that stayed.
     swap = here < 0
-    for k in range(n):
-        sides = np.stack([levels[k, a], levels[k, b], levels[k + 1, b], levels[k + 1, a]], axis=1)
+    for k, sides in enumerate(_sides(levels, a, b)):
         left.append(np.where(swap, there, here) + k)
         right.append(np.where(two < 0, PLANE, np.where(swap | (there < 0), TOP, there + k)))
         vectors.append(loop_vectors(sides) * np.where(swap, -1.0, 1.0)[:, None])
@@ -213,14 +218,25 @@ def _faces(skin, levels, edges, kept):
     return tuple(np.concatenate(x) for x in (left, right, vectors, centres))
 
 
+def _first_cells(kept, n):
+    """First cell of each kept column, -1 of the others and, at the end, of no column at all."""
+    number = np.full(len(kept) + 1, -1)
+    number[:-1][kept] = n * np.arange(int(kept.sum()))
+    return number
+
+
+def _sides(levels, a, b):
+    """Of every layer the corners of the faces over the edges from a to b, each shape (e, 4, 3)."""
+    return [
+        np.stack([low[a], low[b], high[b], high[a]], axis=1) for low, high in zip(levels[:-1], levels[1:])
+    ]
+
+
 def _rim(levels, edges, kept):
     """Corners of the kept columns' faces on the symmetry plane."""
     a, b, one, two = edges
     own = np.nonzero((two < 0) & kept[one])[0]
-    a, b = a[own], b[own]
-    return np.concatenate([
-        np.stack([low[a], low[b], high[b], high[a]], axis=1) for low, high in zip(levels[:-1], levels[1:])
-    ])
+    return np.concatenate(_sides(levels, a[own], b[own]))
 
 
 def _cells(left, right, vector, centre, cells):
@@ -230,13 +246,11 @@ def _cells(left, right, vector, centre, cells):
     face = np.concatenate([np.arange(len(left)), inner])
     sign = np.concatenate([np.ones(len(left)), -np.ones(len(inner))])
     many = np.bincount(owner, minlength=cells)
-    middle = np.stack([np.bincount(owner, centre[face, a], minlength=cells) for a in range(3)],
-                      axis=1) / many[:, None]
+    middle = row_sums(owner, centre[face], cells) / many[:, None]
     way = centre[face] - middle[owner]
     pyramid = sign * np.einsum("ij,ij->i", way, vector[face]) / 3
     volume = np.bincount(owner, pyramid, minlength=cells)
-    moment = np.stack([np.bincount(owner, 0.75 * pyramid * way[:, a], minlength=cells) for a in range(3)],
-                      axis=1)
+    moment = row_sums(owner, (0.75 * pyramid)[:, None] * way, cells)
     widest = np.zeros(cells)
     np.maximum.at(widest, owner, np.linalg.norm(vector, axis=1)[face])
     return volume, middle + moment / np.where(np.abs(volume) > 0, volume, 1.0)[:, None], widest
@@ -267,17 +281,12 @@ def _hull(skin, levels, edges, kept):
     """Corners of the hull's faces and the cell behind each: tops, sides beside dropped columns, bare
     walls."""
     n = len(levels) - 1
-    number = np.full(len(kept) + 1, -1)
-    number[:-1][kept] = n * np.arange(int(kept.sum()))
+    number = _first_cells(kept, n)
     quads, owner = [levels[-1][skin.faces[kept]]], [number[:-1][kept] + n - 1]
     a, b, one, two = edges
     for first, last, mine, other in ((a, b, one, two), (b, a, two, one)):
-        e = np.nonzero((number[mine] >= 0) & (number[other] < 0) & (other >= 0) & (mine >= 0))[0]
-        for k in range(n):
-            quads.append(
-                np.stack([
-                    levels[k, first[e]], levels[k, last[e]], levels[k + 1, last[e]], levels[k + 1, first[e]]
-                ], axis=1))
-            owner.append(number[mine[e]] + k)
+        e = np.nonzero((number[mine] >= 0) & (number[other] < 0) & (other >= 0))[0]
+        quads += _sides(levels, first[e], last[e])
+        owner += [number[mine[e]] + k for k in range(n)]
     bare = levels[0][skin.faces[~kept]]
     return np.concatenate([*quads, bare]), np.concatenate([*owner, np.full(len(bare), -1)])

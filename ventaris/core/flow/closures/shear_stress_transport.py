@@ -204,8 +204,7 @@ class ShearStressTransport(Closure):
         self.far_w = float(np.log(self.far_k / (stream.viscosity_ratio * self.nu)))
         self.column_scale = np.array([0.01 * stream.mach**2, 1.0])
         # Omega's rows are scaled down where it makes them stiff, so that they do not drown the rest.
-        size = flow.cell_size if flow.dim == 2 else flow.mesh.size
-        stiff = size * (6 * self.nu / flow.distance**2 / stream.mach + 0.03 / flow.distance)
+        stiff = flow.cell_height * (6 * self.nu / flow.distance**2 / stream.mach + 0.03 / flow.distance)
         weight = flow.closure_weight / (self.column_scale[:, None] * stream.mach)
         self.row_scale = weight * np.stack([np.ones(n), 1.0 / (1.0 + stiff)])
         self.blend, self.cross = np.zeros(n), np.zeros(n)

@@ -2,6 +2,7 @@
 import numpy as np
 from numba import njit
 
+from ...grids.mesh import row_sums
 from ..boundaries.registry import NO_SLIP, SLIP
 from ..loops.reconstruction import turn_along_walls
 
@@ -178,5 +179,5 @@ def pinched_cells(mesh, walls):
     them."""
     cell, vector = mesh.left[walls], mesh.normal[walls] * mesh.area[walls, None]
     total = np.bincount(cell, mesh.area[walls], minlength=mesh.n_cells)
-    summed = np.stack([np.bincount(cell, vector[:, a], minlength=mesh.n_cells) for a in range(3)], axis=1)
+    summed = row_sums(cell, vector, mesh.n_cells)
     return np.nonzero(np.linalg.norm(summed, axis=1) < PINCHED * total)[0]

@@ -4,6 +4,7 @@ import numpy as np
 
 from ....grids.bodies import LEVELS
 from ....grids.embedded import SIDES
+from ....grids.wall_layers import TOP
 from ....sheet.body_walls import FLOWING
 from ....units import large
 from .ready import refers_to_planform
@@ -227,19 +228,19 @@ def _layers(setup):
         f"{len(heights)} cells of {heights[0]:.2g} to {heights[-1]:.2g} m stand on the wall{words}; together "
         f"they are {heights.sum():.2g} m high.")
     if turbulent:
-        reynolds = setup.air.reynolds(setup.body.mean_chord if setup.body.wings else setup.body.length)
-        thickness = 0.37 * reynolds**-0.2 * (setup.body.mean_chord if setup.body.wings else setup.body.length)
+        along = setup.body.mean_chord if setup.body.wings else setup.body.length
+        thickness = 0.37 * setup.air.reynolds(along)**-0.2 * along
         within = int(np.searchsorted(np.cumsum(heights), thickness))
         if within < FEW_IN_LAYER:
             yield Finding(
                 "warn", "grid.y_plus",
                 f"The boundary layer will be about {thickness:.2g} m thick at the tail, and {within} cells "
                 f"stand within it: {FEW_IN_LAYER} and more carry it. Take smaller first cells.")
-    if setup.plan.layers.first and setup.plan.layers.first > 0.65 * size:
+    if setup.plan.layers.first and setup.plan.layers.first > TOP * size:
         yield Finding(
             "warn", "grid.first_height",
             f"First cells of {setup.plan.layers.first * scale:.2g} m are larger than the cubes leave room "
-            f"for ({0.65 * size * scale:.2g} m, which is taken): one layer is left. Take smaller ones, or no "
+            f"for ({TOP * size * scale:.2g} m, which is taken): one layer is left. Take smaller ones, or no "
             "layers.")
     if setup.layers_on_trial:
         yield Finding(
