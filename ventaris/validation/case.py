@@ -5,7 +5,7 @@ from ..core.instruments.taps import read_taps
 from ..core.sheet import read_sheet
 from ..core.study.execute import execute
 from ..core.study.kinds.registry import is_spatial
-from ..core.study.trend import grid_trend
+from ..core.study.trend import grid_trend, level_ratio
 
 
 @dataclass
@@ -86,6 +86,6 @@ def cp_curves(taps):
 
 def trends_of(result):
     return {
-        name: grid_trend(result["trends"][name]["values"], is_spatial(result))
+        name: grid_trend(result["trends"][name]["values"], is_spatial(result), level_ratio(result))
         for name in ("lift", "drag")
     }

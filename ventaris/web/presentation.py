@@ -10,7 +10,7 @@ from markupsafe import Markup
 from ..core import units
 from ..core.instruments.sections import AVERAGES
 from ..core.study.kinds.registry import is_spatial
-from ..core.study.trend import grid_trend
+from ..core.study.trend import grid_trend, level_ratio
 from ..core.study.verdict import wide_bars
 from .kinds.registry import SHOWN, shown_of
 
@@ -193,7 +193,8 @@ def paired_error(result, base, key):
     values = [[v for _, v in found] for found in levels]
     if not same or not all(isinstance(v, float) for found in values for v in found):
         return None
-    return grid_trend([a - b for a, b in zip(*values)], is_spatial(result)).error
+    ratio = min(level_ratio(r) for r in (result, base))
+    return grid_trend([a - b for a, b in zip(*values)], is_spatial(result), ratio).error
 
 
 def _of_level(result, coefficients, key):

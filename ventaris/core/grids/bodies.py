@@ -15,10 +15,26 @@ from .prisms import SkinError
 from .wall_layers import LayerPlan, lay
 
 LEVELS = ("coarse", "medium", "fine")
+# Sizes of neighbouring levels: near enough that the coarsest has the same flow, apart enough that what they
+# differ by is more than what a cut cell more or less does.
+CURVED_HALVINGS = 3
+LADDER = 1.5
 LARGEST_SHARE = 0.5
+# How much larger than the finest level's a coarser one's box may be before its largest cells are halved, and
+# how often they are.
+SAME_BOX, MOST_HALVED = 0.15, 1
+# Sizes over the finest level's on which cells are counted for a budget.
+COUNTED = (4.0, 2.0)
+# How cells grow when their size is halved.
+LEAST_GROWTH, MOST_GROWTH = 3.0, 8.0
 # A shell: more than this share of its surface stands over walls thinner than a cell, round a room of so many
 # cells.
 MOSTLY, ROOMY = 0.5, 4.0
+
+
+def coarsening(level):
+    """Size of a level's cells over the finest level's."""
+    return LADDER**(LEVELS.index("fine") - LEVELS.index(level))
 
 
 @dataclass(frozen=True)
@@ -79,11 +95,44 @@ class BodyGridPlan:
     shock_size: float | None = None
     layers: LayerPlan | None = None
 
-    def halvings(self):
-        """(largest cells, how often they are halved to those on the body) on the fine level."""
-        largest = LARGEST_SHARE * float(np.min(np.subtract(self.high, self.low)))
-        depth = max(0, int(np.floor(np.log2(largest / self.size))))
-        return self.size * 2**depth, depth
+    def blocks(self, coarser):
+        """Largest cells of a grid with cells on the body so many times larger than the finest level's.
+
+        Returns
+        -------
+        base : float
+            Their edge.
+        depth : int
+            How often they are halved to those on the body.
+        blocks : ndarray of int, shape (3,)
+            How many there are along each side.
+        """
+        span = np.subtract(self.high, self.low)
+        base, depth = self._largest(self.size, span)
+        blocks = _filled(span, base)
+        if coarser == 1.0:
+            return base, depth, blocks
+        # The same box as on the finest level, as nearly as cubes of other sizes can fill it.
+        span, tried = blocks * base, []
+        base, depth = self._largest(self.size * coarser, span)
+        for halved in range(MOST_HALVED + 1):
+            blocks = _filled(span, base / 2**halved)
+            tried.append((float((blocks * base / 2**halved / span).max()) - 1, halved, blocks))
+            if tried[-1][0] < SAME_BOX:
+                break
+        _, halved, blocks = min(tried, key=lambda t: t[0])
+        return base / 2**halved, depth - halved, blocks
+
+    @staticmethod
+    def _largest(size, span):
+        """Largest cells in a box that are halved to a size, and how often."""
+        depth = max(0, int(np.floor(np.log2(LARGEST_SHARE * float(span.min()) / size))))
+        return size * 2**depth, depth
+
+
+def _filled(span, base):
+    """Cubes along each side that fill a box."""
+    return np.maximum(1, np.ceil(span / base - 1e-6)).astype(int)
 
 
 class BodyGrids:
@@ -93,9 +142,9 @@ class BodyGrids:
     ----------
     surface : Surface
     plan : BodyGridPlan
-    skin_maker : callable (size, up) -> Skin, or None
-        A surface grid of the body for cubes of a size, so many levels above the finest; None takes one from
-        a lattice.
+    skin_maker : callable (size, coarser) -> Skin, or None
+        A surface grid of the body for cubes of a size, so many times larger than the finest level's; None
+        takes one from a lattice.
     """
     def __init__(self, surface, plan, skin_maker=None):
         self.surface, self.plan, self.skin_maker = surface, plan, skin_maker
@@ -128,35 +177,37 @@ class BodyGrids:
             [self._clearances.share_of_part(k, size)[0] > MOSTLY for k in range(len(wide))])
 
     def _surface_size(self, level):
-        return self.plan.size * 2.0**(LEVELS.index("fine") - LEVELS.index(level))
+        return self.plan.size * coarsening(level)
 
     def tree(self, level):
         """The octree of a level, before it is cut."""
-        if level not in self._trees:
-            self._trees[level] = self._build(level)
-        return self._trees[level]
+        return self._tree(coarsening(level))
 
-    def _build(self, level, shocks=None, hull=None):
-        """The octree round the body, or round the hull of its layers."""
-        plan, up = self.plan, LEVELS.index("fine") - LEVELS.index(level)
-        base, depth = plan.halvings()
-        depth -= up
+    def _tree(self, coarser):
+        if coarser not in self._trees:
+            self._trees[coarser] = self._build(coarser)
+        return self._trees[coarser]
+
+    def _build(self, coarser, shocks=None, hull=None):
+        """The octree round the body, or round the hull of its layers, with sizes so many times larger than
+        the finest level's."""
+        plan = self.plan
+        base, depth, blocks = plan.blocks(coarser)
         if depth < 1:
             raise OctreeError(
-                f"grid.surface_size: cells of {plan.size * 2**up:.3g} m on the {level} level are as large as "
+                f"grid.surface_size: cells of {plan.size * coarser:.3g} m on a coarse level are as large as "
                 "the domain. Make them smaller."
             )
         low, high = np.array(plan.low), np.array(plan.high)
-        blocks = np.maximum(1, np.ceil((high - low) / base - 1e-6)).astype(int)
         # What is rounded up goes to both sides, where the lower one may move.
         low -= np.where(plan.fixed, 0.0, 0.5 * (blocks * base - (high - low)))
         bare = hull is None
         edges = self.edges if bare else None
         edge_depth = depth + (plan.edge_halvings if edges is not None else 0)
-        curved_depth = depth + (1 if bare and self.wanted_size is not None else 0)
+        curved_depth = depth + (CURVED_HALVINGS if bare and self.wanted_size is not None else 0)
         tree = self.surface.tree if bare else hull.tree
         # Zones and shocks may ask for smaller cells than the body has.
-        deep = lambda size: max(0, int(np.ceil(np.log2(base / (size * 2**up)) - 0.01)))
+        deep = lambda size: max(0, int(np.ceil(np.log2(base / (size * coarser)) - 0.01)))
         zone_depth = max((deep(zone.size) for zone in plan.zones), default=0)
         front, front_depth = None, 0
         if shocks is not None and len(shocks) and plan.shock_size:
@@ -173,10 +224,10 @@ class BodyGrids:
                     out |= close
                 else:
                     k = np.nonzero(close)[0]
-                    out[k] = self.wanted_size[triangle[k]] * 2**up < 0.75 * edge
+                    out[k] = self.wanted_size[triangle[k]] * coarser < 0.75 * edge
             if number < zone_depth:
                 for zone in plan.zones:
-                    if edge > 1.01 * zone.size * 2**up:
+                    if edge > 1.01 * zone.size * coarser:
                         out |= zone.holds(centres, 0.5 * edge)
             if number < front_depth:
                 out |= np.isfinite(front.query(centres, distance_upper_bound=(HALF_DIAGONAL + 1.0) * edge)[0])
@@ -209,22 +260,23 @@ class BodyGrids:
                 return join(*self._layered(level, shocks))
             except (SkinError, MeshError) as error:
                 note = f"The {level} grid has no wall layers: {error}."
-        mesh = embed(self.tree(level) if shocks is None else self._build(level, shocks), self.obstacle(level))
+        tree = self.tree(level) if shocks is None else self._build(coarsening(level), shocks)
+        mesh = embed(tree, self.obstacle(level))
         if note:
             mesh.notes.append(note)
         return mesh
 
     def _layered(self, level, shocks):
         """What a level with wall layers is joined from; raises SkinError, MeshError."""
-        plan, up, size = self.plan, LEVELS.index("fine") - LEVELS.index(level), self._surface_size(level)
+        plan, coarser, size = self.plan, coarsening(level), self._surface_size(level)
         if self.surface.open_parts().any() or self._thin_shells(size).any():
             raise SkinError("the surface is open, or a shell thinner than a cell")
         half, ground = plan.fixed[1], plan.low[2] if plan.fixed[2] else None
         obstacle = self.obstacle(level)
-        skin = self.skin_maker(size, up) if self.skin_maker else None
-        layers = lay(plan.layers, obstacle, size, up, half, ground, skin)
+        skin = self.skin_maker(size, coarser) if self.skin_maker else None
+        layers = lay(plan.layers, obstacle, size, coarser, half, ground, skin)
         hull = hull_of(layers, half)
-        return self._build(level, shocks, hull.surface), layers, hull, obstacle, half
+        return self._build(coarser, shocks, hull.surface), layers, hull, obstacle, half
 
     def drawn(self, level):
         """What a drawing shows of a level: the octree, which of its leaves hold air outside the layers, and
@@ -241,17 +293,27 @@ class BodyGrids:
         outside[near] = hull.signed_distance(tree.centre[near])[0] > -0.5 * tree.size[near]
         return tree, outside, layers.rim
 
-    def count(self, level):
-        """Cells of a level: leaves of the octree round the body, and of layers what they add to them."""
-        leaves = self.tree(level).n_leaves
+    def count(self, coarser):
+        """Cells with sizes so many times larger than the finest level's: leaves of the octree round the body,
+        and of layers what they add to them."""
+        leaves = self._tree(coarser).n_leaves
         if self.plan.layers is None:
             return leaves
-        size, up = self._surface_size(level), LEVELS.index("fine") - LEVELS.index(level)
-        heights = self.plan.layers.heights(size, up)
-        faces = len(self.skin_maker(size, up).faces) if self.skin_maker else (
+        size = self.plan.size * coarser
+        heights = self.plan.layers.heights(size, coarser)
+        faces = len(self.skin_maker(size, coarser).faces) if self.skin_maker else (
             float(self.surface.areas.sum()) * (0.5 if self.plan.fixed[1] else 1.0) / size**2)
         # The layers stand where cubes would have been.
         return int(leaves + faces * max(len(heights) - heights.sum() / size, 0.0))
+
+    def expected(self, level):
+        """Cells of a level: counted where its octree is there, else by how they grow between much larger
+        ones."""
+        coarser = coarsening(level)
+        if coarser in self._trees:
+            return self.count(coarser)
+        most, more = (self.count(c) for c in COUNTED)
+        return int(more * min(max(more / most, LEAST_GROWTH), MOST_GROWTH)**np.log2(COUNTED[1] / coarser))
 
 
 def curvature_sizes(surface, per_radius):
@@ -262,7 +324,11 @@ def curvature_sizes(surface, per_radius):
     turn = np.arccos(np.clip((surface.normals[one] * surface.normals[np.maximum(two, 0)]).sum(axis=1), -1, 1))
     smooth &= turn < np.radians(25)
     middle = surface.corners.mean(axis=1)
-    apart = np.linalg.norm(middle[one] - middle[np.maximum(two, 0)], axis=1)
+    # Across the edge alone: long triangles side by side have their middles far apart along it.
+    along = surface.vertices[nodes[:, 1]] - surface.vertices[nodes[:, 0]]
+    along /= np.maximum(np.linalg.norm(along, axis=1), 1e-300)[:, None]
+    apart = middle[one] - middle[np.maximum(two, 0)]
+    apart = np.linalg.norm(apart - (apart * along).sum(axis=1)[:, None] * along, axis=1)
     radius = np.where(turn > 1e-3, apart / np.maximum(turn, 1e-9), np.inf)
     out = np.full(len(surface.triangles), np.inf)
     np.minimum.at(out, one[smooth], radius[smooth])
@@ -279,14 +345,12 @@ def size_for_budget(surface, plan, budget, start=None, skin_maker=None):
     size = start or 0.03 * float(surface.size.max())
     for _ in range(4):
         try:
-            counts = [
-                BodyGrids(surface, replace(plan, size=size), skin_maker).count(level)
-                for level in ("coarse", "medium")
-            ]
+            grids = BodyGrids(surface, replace(plan, size=size), skin_maker)
+            counts = [grids.count(coarser) for coarser in COUNTED]
         except MeshError:
             size *= 2
             continue
-        growth = min(max(counts[1] / counts[0], 3.0), 8.0)
+        growth = min(max(counts[1] / counts[0], LEAST_GROWTH), MOST_GROWTH)
         estimate = counts[1] * growth
         better = size * (estimate / (0.93 * budget))**(1 / np.log2(growth))
         if abs(better / size - 1) < 0.03:

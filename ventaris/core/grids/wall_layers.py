@@ -41,16 +41,16 @@ class LayerPlan:
     keeps_first: bool
     free: float
 
-    def heights(self, size, up):
-        """Heights of the cells of a column on a level with cubes of a size, `up` halvings above the
-        finest."""
+    def heights(self, size, coarser):
+        """Heights of the cells of a column with cubes of a size, so many times larger than the finest
+        level's."""
         first = self.free * size if self.first is None else self.first
         if self.first is not None and not self.keeps_first:
-            first *= 2.0**up
+            first *= coarser
         return layer_heights(min(first, TOP * size), self.growth, TOP * size)
 
 
-def lay(plan, obstacle, size, up, half, ground=None, skin=None):
+def lay(plan, obstacle, size, coarser, half, ground=None, skin=None):
     """Layers on what an obstacle encloses.
 
     Parameters
@@ -59,8 +59,8 @@ def lay(plan, obstacle, size, up, half, ground=None, skin=None):
     obstacle : Obstacle
     size : float
         Cubes outside.
-    up : int
-        Halvings to the finest level.
+    coarser : float
+        Their size over the finest level's.
     half : bool
     ground : float or None
         Its height z.
@@ -77,7 +77,7 @@ def lay(plan, obstacle, size, up, half, ground=None, skin=None):
         If there is no room for layers, or the surface cannot carry any.
     """
     skin = skin or lattice_skin(obstacle, size, half)
-    heights = plan.heights(size, up)
+    heights = plan.heights(size, coarser)
     share = room(skin, obstacle, float(heights.sum()), size, ground)
     kept = share[skin.faces].min(axis=1) > LEAST_SHARE
     if kept.mean() < 1 - MOST_BARE:

@@ -6,11 +6,9 @@ import numpy as np
 from .prisms import Skin, loop_vectors
 
 # Sizes along the section at the nose, in the middle and at the tail, over the cubes outside; most of them on
-# the finest level, in chords, and how these grow from level to level, so that every level refines something
-# everywhere; how sizes grow per length.
+# the finest level, in chords (these grow with the cubes from level to level); how sizes grow per length.
 NOSE, MIDDLE, TAIL = 0.05, 0.75, 0.125
 MOST_NOSE, MOST_MIDDLE, MOST_TAIL = 0.0045, 0.07, 0.011
-LEVEL_GROWTH = 2**0.5
 RATE = 0.3
 # A base thinner than this, in chords, is closed, over so much of the chord.
 THIN_BASE, CLOSING = 0.006, 0.15
@@ -44,7 +42,7 @@ class Ring:
     is_blunt: bool
 
 
-def wing_skin(form, size, half, up=0):
+def wing_skin(form, size, half, coarser=1.0):
     """The surface grid of a wing.
 
     Parameters
@@ -54,8 +52,8 @@ def wing_skin(form, size, half, up=0):
         Cubes outside, where the wing is put.
     half : bool
         Only y >= 0.
-    up : int
-        Levels to the finest.
+    coarser : float
+        Their size over the finest level's.
 
     Returns
     -------
@@ -63,7 +61,7 @@ def wing_skin(form, size, half, up=0):
     """
     # Points are made before the wing is put in its place and unit.
     own = size / np.cbrt(abs(np.linalg.det(form.matrix)))
-    ring = section_ring(form.outline, own, LEVEL_GROWTH**up)
+    ring = section_ring(form.outline, own, coarser)
     y = span_stations(0.5 * form.span, own, _widest(form, own))
     points, way = [], []
 

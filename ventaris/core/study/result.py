@@ -28,6 +28,8 @@ class TrendPart(_Part):
     error: Number | None
     behaviour: Name
     words: Words
+    # Of the sizes of neighbouring levels; results of earlier versions do not tell it.
+    ratio: Number | None = Field(None, gt=1)
 
 
 class WallUnitsPart(_Part):

@@ -34,6 +34,8 @@ class Trend:
     behaviour : str
         "monotone", "oscillating", "diverging", "two levels" or "one level".
     words : str
+    ratio : float
+        Of the cell sizes of neighbouring levels.
     """
 
     values: list
@@ -42,9 +44,15 @@ class Trend:
     error: float | None
     behaviour: str
     words: str
+    ratio: float = RATIO
 
     def as_dict(self):
         return asdict(self)
+
+
+def level_ratio(result):
+    """The ratio of cell sizes that a stored result's trends were made with; earlier versions halved cells."""
+    return min((t.get("ratio") or RATIO for t in result["trends"].values()), default=RATIO)
 
 
 def level_trends(levels, resting, spatial=False, ratio=RATIO):
@@ -103,33 +111,37 @@ def grid_trend(values, spatial=False, ratio=RATIO):
     -------
     Trend
     """
-    values = [float(v) for v in values]
+    return Trend(*_behaviour([float(v) for v in values], spatial, ratio), ratio)
+
+
+def _behaviour(values, spatial, ratio):
+    """Values, order, extrapolated value, error bar, behaviour and words of a trend."""
     if len(values) == 1:
-        return Trend(values, None, None, None, "one level",
-                     "One level only: no error bar. Climb further to get one.")
+        return (values, None, None, None, "one level",
+                "One level only: no error bar. Climb further to get one.")
     if len(values) == 2:
         change = values[1] - values[0]
         if spatial:
-            return Trend(
+            return (
                 values, None, None,
                 max(3.0 * abs(change) / (ratio**SPATIAL_ORDER - 1),
                     LEAST_OF_TWO * abs(values[1])), "two levels",
                 "Two levels say little of the error in space: the bar assumes first order with a safety "
                 "factor of 3, and is no less than a tenth of the value. Climb to fine for a trend.")
-        return Trend(values, None, None, 3.0 * abs(change) / (ratio**FORMAL_ORDER - 1), "two levels",
-                     "Two levels: the error bar assumes second order and carries a safety factor of 3.")
+        return (values, None, None, 3.0 * abs(change) / (ratio**FORMAL_ORDER - 1), "two levels",
+                "Two levels: the error bar assumes second order and carries a safety factor of 3.")
     coarse, medium, fine = values[-3:]
     first, second = medium - coarse, fine - medium
     spread = max(values[-3:]) - min(values[-3:])
     if abs(second) <= 1e-12 + 1e-9 * abs(fine):
-        return Trend(values, None, fine, max(abs(first), 1e-12), "monotone",
-                     "The last two levels agree to all digits kept.")
+        return (values, None, fine, max(abs(first), 1e-12), "monotone",
+                "The last two levels agree to all digits kept.")
     if first * second < 0:
-        return Trend(
+        return (
             values, None, None, spread, "oscillating",
             "The levels do not converge monotonically: the error bar is the whole spread of the three.")
     if abs(second) >= abs(first):
-        return Trend(
+        return (
             values, None, None, 3.0 * spread, "diverging",
             "The steps between the levels grow: the grid is too coarse for a trend; the error bar is three "
             "times the spread.")
@@ -146,7 +158,7 @@ def grid_trend(values, spatial=False, ratio=RATIO):
         words += f"; the error bar is computed with order {formal:.0f}"
     elif order < 0.5:
         words += "; so low that the error bar carries a safety factor of 3"
-    return Trend(values, order, extrapolated, error, "monotone", words + ".")
+    return values, order, extrapolated, error, "monotone", words + "."
 
 
 def statistical_trend(statistics):

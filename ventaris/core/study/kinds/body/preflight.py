@@ -2,7 +2,7 @@
 memory."""
 import numpy as np
 
-from ....grids.bodies import LEVELS
+from ....grids.bodies import LADDER, LEVELS, coarsening
 from ....grids.embedded import SIDES
 from ....grids.wall_layers import TOP
 from ....sheet.body_walls import FLOWING
@@ -219,8 +219,8 @@ def _layers(setup):
                       "Air passes a surface of the body: the grid has no wall layers, only cubes.")
     if not setup.is_layered:
         return
-    size, up = setup.surface_size, LEVELS.index("fine") - LEVELS.index(setup.levels[-1])
-    heights = setup.plan.layers.heights(size, up) * scale
+    size = setup.surface_size
+    heights = setup.plan.layers.heights(size, coarsening(setup.levels[-1])) * scale
     turbulent = sheet.flow.model == "turbulent"
     words = f", the first at y+ {sheet.grid.y_plus:g}" if turbulent and not sheet.grid.first_height else ""
     yield Finding(
@@ -253,7 +253,7 @@ def _layers(setup):
 def _thin_and_narrow(setup):
     """Walls thinner than a cell of the finest level, and gaps narrower than one of the coarsest."""
     surface, size = setup.body.surface, setup.surface_size * setup.scale
-    coarsest = size * 2.0**(len(setup.levels) - 1)
+    coarsest = size * LADDER**(len(setup.levels) - 1)
     found = setup.clearances(2.0 * coarsest)
     is_open, thin_walls = surface.open_parts(), []
     for k, name in enumerate(surface.parts):
@@ -288,7 +288,7 @@ def _thin_and_narrow(setup):
             f"There are gaps of {gap:.2g} m and more, narrower than a cell of the {setup.levels[0]} level "
             f"({coarsest:.2g} m), the narrowest near x = {at[0]:.3g}, y = {at[1]:.3g}, z = {at[2]:.3g} m: "
             "they are closed or choked there, and the levels do not compute the same body. Cells of "
-            f"{gap / 2 ** (len(LEVELS) - 1):.1g} m on the body (fine level) would open them on every level.")
+            f"{gap / LADDER**(len(LEVELS) - 1):.1g} m on the body (fine level) would open them on every level.")
 
 
 def _instruments(setup):

@@ -5,7 +5,9 @@ import numpy as np
 
 from .... import gas
 from ....flow.stream import FreeStream
-from ....grids.bodies import LEVELS, BodyGridPlan, BodyGrids, SolidZone, size_for_budget
+from ....grids.bodies import (
+    COUNTED, LEVELS, BodyGridPlan, BodyGrids, SolidZone, coarsening, size_for_budget
+)
 from ....grids.wall_layers import LayerPlan
 from ....grids.wing_skin import wing_skin
 from ....shapes.assembly import Assembly, assemble, wing_form
@@ -67,7 +69,7 @@ class BodySetup:
     @property
     def surface_size(self):
         """Cells on the body on the finest level that is run, in the solver's unit."""
-        return self.plan.size * 2.0**(LEVELS.index("fine") - LEVELS.index(self.levels[-1]))
+        return self.plan.size * coarsening(self.levels[-1])
 
     @property
     def regions(self):
@@ -152,22 +154,14 @@ class BodySetup:
         return self.grids().mesh_at_shocks(level, shocks)
 
     def cells(self, level):
-        """Leaves of a level's octree, those inside the body included; the finer ones estimated by the growth
-        of the coarser."""
-        grids, number = self.grids(), LEVELS.index(level)
-        if level in grids._trees:
-            return grids.count(level)
-        if level == "coarse":
-            # Some six layers of the smallest cells lie on the body: where they alone are too many, nobody
-            # need count further.
-            size = self.plan.size * self.scale * 2.0**(len(LEVELS) - 1)
-            on_body = int(min(6 * self.body.surface.areas.sum() / size**2, 1e15))
-            return on_body if on_body > MOST_COUNTED else grids.count("coarse")
-        before = self.cells(LEVELS[number - 1])
-        if level == "medium" and before < MOST_COUNTED / 4:
-            return grids.count("medium")
-        growth = max(before / self.cells(LEVELS[number - 2]), 3.0) if number > 1 else 4.0
-        return int(before * growth)
+        """Cells of a level, leaves of its octree inside the body included: see `BodyGrids.expected`."""
+        # Some six layers of the smallest cells lie on the body: where they alone are too many, nobody need
+        # count further.
+        size = self.plan.size * self.scale
+        on_body = min(6 * self.body.surface.areas.sum() / size**2, 1e15)
+        if on_body > MOST_COUNTED * COUNTED[0]**2:
+            return int(on_body / coarsening(level)**2)
+        return self.grids().expected(level)
 
 
 # Mach number up to which layers grow by themselves.
@@ -308,7 +302,7 @@ def skin_maker(sheet, scale):
     if form is None:
         return None
     placed = form.placed(np.eye(3) / scale)
-    return lambda size, up: wing_skin(placed, size, half, up)
+    return lambda size, coarser: wing_skin(placed, size, half, coarser)
 
 
 def layer_plan(sheet, stream, scale):

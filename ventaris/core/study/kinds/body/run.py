@@ -11,6 +11,7 @@ from ....flow.march.steady import (
     EXACT_COURANT, EXACT_TOLERANCE, EXACT_VECTORS, FlowDiverged, MarchControls, SteadyMarch
 )
 from ....flow.march.unsteady import TimeMarch
+from ....grids.bodies import LADDER
 from ....grids.embedded import mesh_quality
 from ....instruments.balance import channel_name
 from ....instruments.body_balance import BodyBalance, body_forces
@@ -23,7 +24,7 @@ from .judge import judge_body
 from ...climb import Climb
 from ...progress import LevelResult, MarchedLevel, RunFailed
 from ...statistics import statistics_of
-from ...trend import RATIO, level_trends
+from ...trend import level_trends
 from ...unsteady import MeanField, moments_of
 
 STEADY_OVER = 10
@@ -39,8 +40,8 @@ LARGE_GRID, KEPT_VECTORS = 500_000, 10
 EXPECTED_STEPS = 45
 # Rise of the pressure across a cell, over itself, from which on a cell counts as in a shock.
 SHOCK_RISE = 0.25
-# What the levels of a grid with wall layers are surely refined by, and the least error bar of its drag.
-LAYERED_RATIO, LEAST_OF_DRAG = 2**0.5, 0.15
+# The least error bar of the drag with wall layers.
+LEAST_OF_DRAG = 0.15
 # Forces over dynamic pressure and the largest face of the body's box that no flow without engines makes.
 PULLED, PUSHED = -0.3, 10.0
 
@@ -328,7 +329,7 @@ class BodyExecution(Climb):
 
     def _share(self):
         level, levels = self._level, self.setup.levels
-        weights = [8.0**k for k in range(len(levels))]
+        weights = [LADDER**(3 * k) for k in range(len(levels))]
         here = levels.index(level.name)
         done = sum(weights[:here]) + weights[here] * min(0.97, level.steps /
                                                          (level.steps + 0.35 * EXPECTED_STEPS))
@@ -407,10 +408,9 @@ class BodyExecution(Climb):
 
     def _trends(self):
         """{channel: Trend as dict} from the levels whose forces (or their means) had come to rest."""
-        layered = self.setup.is_layered
         found = level_trends(self.finished, lambda f: max(f.changes.values()) < 0.05, spatial=True,
-                             ratio=LAYERED_RATIO if layered else RATIO)
-        for name in ("drag", "drag_pressure") if layered else ():
+                             ratio=LADDER)
+        for name in ("drag", "drag_pressure") if self.setup.is_layered else ():
             trend = found.get(name)
             least = LEAST_OF_DRAG * abs(trend.values[-1]) if trend else 0.0
             if trend and trend.error is not None and trend.error < least:
