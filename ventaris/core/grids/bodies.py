@@ -17,9 +17,11 @@ from .wall_layers import LayerPlan, lay
 LEVELS = ("coarse", "medium", "fine")
 # Sizes of neighbouring levels: near enough that the coarsest has the same flow, apart enough that what they
 # differ by is more than what a cut cell more or less does.
-CURVED_HALVINGS = 3
 LADDER = 1.5
 LARGEST_SHARE = 0.5
+# How often cells on the body are halved again where it curves, and the least share that counts of a curvature
+# which the stream runs along.
+CURVED_HALVINGS, LEAST_ACROSS = 3, 0.5
 # How much larger than the finest level's a coarser one's box may be before its largest cells are halved, and
 # how often they are.
 SAME_BOX, MOST_HALVED = 0.15, 1
@@ -329,7 +331,9 @@ def curvature_sizes(surface, per_radius):
     along /= np.maximum(np.linalg.norm(along, axis=1), 1e-300)[:, None]
     apart = middle[one] - middle[np.maximum(two, 0)]
     apart = np.linalg.norm(apart - (apart * along).sum(axis=1)[:, None] * along, axis=1)
-    radius = np.where(turn > 1e-3, apart / np.maximum(turn, 1e-9), np.inf)
+    # What runs along the stream turns little of it.
+    across = np.maximum(np.sqrt(np.maximum(1 - along[:, 0]**2, 0.0)), LEAST_ACROSS)
+    radius = np.where(turn > 1e-3, apart / np.maximum(turn * across, 1e-9), np.inf)
     out = np.full(len(surface.triangles), np.inf)
     np.minimum.at(out, one[smooth], radius[smooth])
     np.minimum.at(out, two[smooth], radius[smooth])
