@@ -3,7 +3,9 @@ import unittest
 
 import numpy as np
 
-from ventaris.core.grids.bodies import BodyGridPlan, BodyGrids, SolidZone
+from ventaris.core.grids.bodies import (
+    LADDER, BodyGridPlan, BodyGrids, SolidZone, coarsening, curvature_sizes
+)
 from ventaris.core.grids.cut_cells import Obstacle
 from ventaris.core.grids.embedded import embed, mesh_quality
 from ventaris.core.grids.mesh import MeshError
@@ -35,6 +37,28 @@ class Tree(unittest.TestCase):
         self.assertTrue((ratio <= 2).all() and (ratio >= 0.5).all())
         self.assertAlmostEqual(float((tree.size**3).sum()), float(np.prod(tree.counts) * tree.step**3),
                                places=6)
+
+    def test_levels_differ_by_the_ladder_in_the_same_box(self):
+        made = grids(cube(), edge_halvings=0)
+        fine, medium, coarse = (made.tree(level) for level in ("fine", "medium", "coarse"))
+        self.assertAlmostEqual(medium.size.min() / fine.size.min(), LADDER, places=9)
+        self.assertAlmostEqual(coarse.size.min() / fine.size.min(), LADDER**2, places=9)
+        self.assertEqual(coarsening("coarse"), LADDER**2)
+        for other in (medium, coarse):
+            span = other.counts * other.step / (fine.counts * fine.step)
+            self.assertTrue((span > 0.999).all() and (span < 1.35).all(), span)
+
+    def test_long_triangles_do_not_hide_a_curvature(self):
+        # A rounded edge of radius 0.25 along a body of length 8: triangles metres long, centimetres wide.
+        standing = bodies.frustum(8.0, 0.5, 0.5)
+        across = curvature_sizes(standing.moved(Rotation.from_euler("y", 90, degrees=True).as_matrix()), 10)
+        sides = np.isfinite(across) & (across < 0.2)
+        self.assertGreater(sides.sum(), 20)
+        # Triangles side by side share their middles' distance by two thirds of their width.
+        self.assertLess(np.abs(across[sides] / 0.025 - 0.85).max(), 0.2)
+        # Along the stream the same curvature asks for half as much.
+        along = curvature_sizes(standing, 10)
+        self.assertAlmostEqual(np.median(along[sides]) / np.median(across[sides]), 2.0, delta=0.05)
 
     def test_every_point_finds_its_leaf(self):
         tree = grids(cube()).tree("coarse")

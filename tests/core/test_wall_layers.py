@@ -241,7 +241,7 @@ class RunTest(unittest.TestCase):
 
     def test_a_body_that_falls_between_the_cells_is_told(self):
         sheet = wing_sheet("none")
-        sheet.domain.kind, sheet.air.incidence, sheet.grid.surface_size = "ground", 0.0, 0.2
+        sheet.domain.kind, sheet.air.incidence, sheet.grid.surface_size = "ground", 0.0, 0.36
         sheet.domain.clearance = 0.6
         with self.assertRaisesRegex(RunFailed, "fell between"):
             list(BodyExecution(sheet))

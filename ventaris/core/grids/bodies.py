@@ -1,5 +1,6 @@
 """Octree grids round bodies: sizes from distance, edges, curvature and zones, and a budget that is met."""
 from dataclasses import dataclass, replace
+from functools import cached_property
 
 import numpy as np
 from scipy.spatial import cKDTree
@@ -29,6 +30,8 @@ SAME_BOX, MOST_HALVED = 0.15, 1
 COUNTED = (4.0, 2.0)
 # How cells grow when their size is halved.
 LEAST_GROWTH, MOST_GROWTH = 3.0, 8.0
+# Leaves outside the layers' hull over those of the body itself, as seen on wings.
+ROUND_HULL = 1.15
 # A shell: more than this share of its surface stands over walls thinner than a cell, round a room of so many
 # cells.
 MOSTLY, ROOMY = 0.5, 4.0
@@ -296,26 +299,45 @@ class BodyGrids:
         return tree, outside, layers.rim
 
     def count(self, coarser):
-        """Cells with sizes so many times larger than the finest level's: leaves of the octree round the body,
-        and of layers what they add to them."""
-        leaves = self._tree(coarser).n_leaves
+        """Cells with sizes so many times larger than the finest level's."""
+        return self._leaves(coarser) + self._in_layers(coarser)
+
+    def _leaves(self, coarser):
+        """Leaves of the octree, those inside the body included; of one outside layers, which has no smaller
+        ones at edges and where the body curves, a few more than round the body itself."""
+        leaves = self._outside._tree(coarser).n_leaves
+        return leaves if self.plan.layers is None else int(ROUND_HULL * leaves)
+
+    @cached_property
+    def _outside(self):
+        plan = self.plan
+        return self if plan.layers is None else BodyGrids(
+            self.surface, replace(plan, layers=None, curved=0.0, edge_halvings=0))
+
+    def _in_layers(self, coarser):
+        """Cells that layers add to the leaves of the octree round the body."""
         if self.plan.layers is None:
-            return leaves
+            return 0
         size = self.plan.size * coarser
         heights = self.plan.layers.heights(size, coarser)
         faces = len(self.skin_maker(size, coarser).faces) if self.skin_maker else (
             float(self.surface.areas.sum()) * (0.5 if self.plan.fixed[1] else 1.0) / size**2)
         # The layers stand where cubes would have been.
-        return int(leaves + faces * max(len(heights) - heights.sum() / size, 0.0))
+        return int(faces * max(len(heights) - heights.sum() / size, 0.0))
+
+    def growth(self):
+        """How many times the leaves of the octree become more when sizes are halved."""
+        most, more = (self._leaves(c) for c in COUNTED)
+        return min(max(more / most, LEAST_GROWTH), MOST_GROWTH)
 
     def expected(self, level):
-        """Cells of a level: counted where its octree is there, else by how they grow between much larger
-        ones."""
+        """Cells of a level: leaves of the octree, those inside the body included, counted where it is there,
+        else by how they grow between much larger ones; and what layers add."""
         coarser = coarsening(level)
-        if coarser in self._trees:
+        if coarser in self._outside._trees:
             return self.count(coarser)
-        most, more = (self.count(c) for c in COUNTED)
-        return int(more * min(max(more / most, LEAST_GROWTH), MOST_GROWTH)**np.log2(COUNTED[1] / coarser))
+        leaves = self._leaves(COUNTED[1])
+        return int(leaves * self.growth()**np.log2(COUNTED[1] / coarser)) + self._in_layers(coarser)
 
 
 def curvature_sizes(surface, per_radius):
@@ -348,14 +370,12 @@ def size_for_budget(surface, plan, budget, start=None, skin_maker=None):
     """
     size = start or 0.03 * float(surface.size.max())
     for _ in range(4):
+        grids = BodyGrids(surface, replace(plan, size=size), skin_maker)
         try:
-            grids = BodyGrids(surface, replace(plan, size=size), skin_maker)
-            counts = [grids.count(coarser) for coarser in COUNTED]
+            estimate, growth = grids.expected("fine"), grids.growth()
         except MeshError:
             size *= 2
             continue
-        growth = min(max(counts[1] / counts[0], LEAST_GROWTH), MOST_GROWTH)
-        estimate = counts[1] * growth
         better = size * (estimate / (0.93 * budget))**(1 / np.log2(growth))
         if abs(better / size - 1) < 0.03:
             return better

@@ -301,7 +301,7 @@ def _assemble(tree, faces, cut, kept, cluster, obstacle, notes):
     order = np.argsort(side, kind="stable")
     outer, side, boundary_normal = outer[order], side[order], boundary_normal[order]
     size = np.linalg.norm(cut.wall_vector, axis=1)
-    walled = np.nonzero(kept & (size > 1e-7 * tree.size**2))[0]
+    walled = np.nonzero(kept & (size > 1e-11 * tree.size**2))[0]
     triangle = np.empty(0, dtype=np.int64)
     patch_of = np.empty(0, dtype=np.int64)
     if len(walled):

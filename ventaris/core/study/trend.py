@@ -52,7 +52,7 @@ class Trend:
 
 def level_ratio(result):
     """The ratio of cell sizes that a stored result's trends were made with; earlier versions halved cells."""
-    return min((t.get("ratio") or RATIO for t in result["trends"].values()), default=RATIO)
+    return min((t.get("ratio") or RATIO for t in result.get("trends", {}).values()), default=RATIO)
 
 
 def level_trends(levels, resting, spatial=False, ratio=RATIO):

@@ -288,7 +288,8 @@ def _thin_and_narrow(setup):
             f"There are gaps of {gap:.2g} m and more, narrower than a cell of the {setup.levels[0]} level "
             f"({coarsest:.2g} m), the narrowest near x = {at[0]:.3g}, y = {at[1]:.3g}, z = {at[2]:.3g} m: "
             "they are closed or choked there, and the levels do not compute the same body. Cells of "
-            f"{gap / LADDER**(len(LEVELS) - 1):.1g} m on the body (fine level) would open them on every level.")
+            f"{gap / LADDER**(len(LEVELS) - 1):.1g} m on the body (fine level) would open them on every "
+            "level.")
 
 
 def _instruments(setup):
