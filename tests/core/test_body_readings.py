@@ -98,6 +98,26 @@ class Weighing(unittest.TestCase):
         self.assertAlmostEqual(grown["drag"][-1], whole["drag"], places=12)
         self.assertAlmostEqual(float(np.interp(0.5, grown["x"], grown["drag"])), 0.55, places=12)
 
+    def test_the_load_across_the_span_spreads_a_face_over_its_extent(self):
+        balance, flow = weighed([[1.0, 0.2, -0.4], [0.6, 0.0, 0.8]], [[0.2, 0.25, 0], [0.9, 0.75, 0]])
+        flow.mesh.wall_spans = lambda: np.array([[0.0, 0.5], [0.5, 1.0]])
+        found, whole = balance.span_load(flow, 0.0, 1.0), balance.measure(flow)
+        inner = np.array(found["y"]) < 0.5
+        # Forces over the dynamic pressure, half a unit across, over the reference length.
+        np.testing.assert_allclose(np.array(found["lift"])[inner], -0.4 / 0.5 / 4.0, rtol=1e-9)
+        np.testing.assert_allclose(np.array(found["drag"])[~inner], 0.6 / 0.5 / 4.0, rtol=1e-9)
+        strip = 1.0 / len(found["y"]) * balance.length / balance.area
+        self.assertAlmostEqual(sum(found["lift"]) * strip, whole["lift"], places=12)
+        # What stands out beyond the ends is not lost.
+        flow.mesh.wall_spans = lambda: np.array([[-0.1, 0.5], [0.5, 1.1]])
+        found = balance.span_load(flow, 0.0, 1.0)
+        self.assertAlmostEqual(sum(found["drag"]) * strip, whole["drag"], places=12)
+        # Of half a body each side carries half of the whole.
+        half, flow = weighed([[1.0, 0.2, -0.4]], [[0.2, 0.5, 0]], half=True)
+        flow.mesh.wall_spans = lambda: np.array([[0.0, 1.0]])
+        found = half.span_load(flow, 0.0, 1.0)
+        np.testing.assert_allclose(found["lift"], -0.4 / 4.0, rtol=1e-9)
+
     def test_forces_in_newtons_and_other_units(self):
         air = SimpleNamespace(dynamic_pressure=500.0)
         coefficients = {

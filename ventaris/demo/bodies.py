@@ -14,7 +14,7 @@ VALLEY_RAILCAR = {
     "setup": {
         "domain": {
             "kind": "ground", "clearance": 0.3, "half": "yes", "ahead": 2.5, "behind": 5, "beside": 2.5
-        }, "grid": {"level": "fine", "surface_size": 0.075},
+        }, "grid": {"level": "fine", "surface_size": 0.09},
         "instruments": {"front_axle": 1.4, "rear_axle": 6.6, "mass": 14_000, "moment_x": 4.0}
     }, "variants": [
         ("Rounded nose", {"parts": [ROUND_NOSE]}), ("Blunt nose", {"parts": [RAILCAR]}),
@@ -37,7 +37,7 @@ KART_WING = {
     "name": "Snow-kart rear wing in space", "space": "body",
     "question": "Downforce against drag of the whole wing: what do its end plates do?", "setup": {
         "domain": {"kind": "free", "half": "yes", "ahead": 2.5, "behind": 5, "beside": 2.5},
-        "grid": {"level": "fine", "surface_size": 0.0095, "wake_length": 0.6}, "instruments": {
+        "grid": {"level": "fine", "surface_size": 0.012, "wake_length": 0.6}, "instruments": {
             "area": 0.4, "reference_length": 0.26, "mass": 180,
             "formulas": [{"name": "downforce", "expression": "-lift"},
                          {"name": "efficiency", "expression": "downforce / drag"}]
@@ -99,7 +99,7 @@ SKIER = {
     "name": "Speed-skier postures", "space": "body",
     "question": "How much drag does the tuck save at 35 m/s, by these simple bodies?", "setup": {
         "domain": {"kind": "ground", "clearance": 0.0, "half": "yes", "ahead": 3, "behind": 5, "beside": 3},
-        "grid": {"level": "fine", "surface_size": 0.018}, "instruments": {"mass": 85}
+        "grid": {"level": "fine", "surface_size": 0.022}, "instruments": {"mass": 85}
     }, "variants": [("Upright", {"parts": UPRIGHT}), ("Tucked", {"parts": TUCKED})],
     "points": [("Speed run, 35 m/s",
                 {"motion": "speed", "speed": 35, "altitude": 2400, "state": "standard atmosphere"})]

@@ -92,7 +92,8 @@ def data(campaign_id):
     known = {**shown.histories, **shown.lines}
     stations = "Step"
     if what in shown.lines:
-        stations = "r in m" if what.startswith("plate:") else shown.station
+        own = {"plate": "r in m", "span": "y in m"}
+        stations = own.get(what.replace(":", "_").split("_")[0], shown.station)
     if what.startswith("spectrum:"):
         channel = what.removeprefix("spectrum:")
         return jsonify(traces=traces, lines=[],
@@ -225,12 +226,13 @@ def of_run(run_id):
     return redirect(url_for(".show", campaign_id=run["campaign_id"], run=run_id))
 
 
-def _build_up(run, what, name, number):
-    """What a body's run has gathered from the nose to each station."""
-    built = (run["result"] or {}).get("build_up")
-    return [{"name": name, "group": number, "x": built["x"],
-             "y": built[what.removeprefix("build_")]}] if built else []
+def _body_traces(run, what, name, number):
+    """What a body's run has gathered from the nose to each station, or what acts across its span."""
+    kind, force = what.split("_")
+    part, along = {"build": ("build_up", "x"), "span": ("span_load", "y")}[kind]
+    found = (run["result"] or {}).get(part)
+    return [{"name": name, "group": number, "x": found[along], "y": found[force]}] if found else []
 
 
 # How a curve along the shape is read, by family.
-LINES_OF = {"section": _tap_traces, "body": _build_up, "nozzle": _nozzle_traces}
+LINES_OF = {"section": _tap_traces, "body": _body_traces, "nozzle": _nozzle_traces}

@@ -80,6 +80,13 @@ class SpatialMesh(FaceMesh):
         """Which cells are of wall layers, shape (n_cells,)."""
         return np.zeros(self.n_cells, dtype=bool)
 
+    def wall_spans(self):
+        """Least and largest y of each wall face, shape (n_wall, 2); of a cut cube's those of the cube."""
+        wall = self.wall_faces()
+        width, low = self.width[self.left[wall]], self.tree.low[1]
+        first = low + np.floor((self.face_centre[wall, 1] - low) / width) * width
+        return np.stack([first, first + width], axis=1)
+
     def containing(self, points):
         """Cell that holds each point, -1 in the body or outside."""
         leaf = self.tree.containing(points)

@@ -38,6 +38,8 @@ class LayeredMesh(SpatialMesh):
         Leaves that the hull cuts or holds.
     hull : Obstacle
         What encloses the layers.
+    wall_reach : ndarray, shape (n_cells,)
+        Half the extent in y of the wall under a first cell; zero for others.
     """
 
     width: np.ndarray = None
@@ -45,6 +47,15 @@ class LayeredMesh(SpatialMesh):
     away: np.ndarray = None
     beside: np.ndarray = None
     hull: object = None
+    wall_reach: np.ndarray = None
+
+    def wall_spans(self):
+        """See `SpatialMesh.wall_spans`; of layers the extent of the face itself."""
+        wall, spans = self.wall_faces(), super().wall_spans()
+        own = self.is_layer[self.left[wall]]
+        reach, middle = self.wall_reach[self.left[wall[own]]], self.face_centre[wall[own], 1]
+        spans[own] = np.stack([middle - reach, middle + reach], axis=1)
+        return spans
 
     @cached_property
     def _in_layers(self):
@@ -258,7 +269,8 @@ def _assembled(outer, layers, vector, pieces, walled, bare, open_wall, hull, obs
         leaf_cell=leaf_cell, obstacle=obstacle, notes=outer.notes,
         width=both(np.sqrt(layers.widest), outer.size), is_layer=both(np.ones(len(own), dtype=bool),
                                                                       np.zeros(len(out), dtype=bool)),
-        away=both(way, np.zeros((len(out), 3))), beside=beside, hull=hull)
+        away=both(way, np.zeros((len(out), 3))), beside=beside, hull=hull,
+        wall_reach=both(np.repeat(layers.reach, layers.count), np.zeros(len(out))))
 
 
 def _distances(layers, obstacle, found):

@@ -86,6 +86,8 @@ class PrismLayers:
         Middle of each column's face on the wall.
     normal : ndarray, shape (columns, 3)
         Of the wall there, into the air.
+    reach : ndarray, shape (columns,)
+        Half of the face's extent in y.
     count : int
         Cells in a column.
     quads : ndarray, shape (q, 4, 3)
@@ -108,6 +110,7 @@ class PrismLayers:
     above: np.ndarray
     foot: np.ndarray
     normal: np.ndarray
+    reach: np.ndarray
     count: int
     quads: np.ndarray
     owner: np.ndarray
@@ -189,7 +192,7 @@ def grow(skin, heights, share, least):
                           axis=1)
     real = area > NOTHING
     return PrismLayers(left, right, vector, centre, volume, cell_centre, widest, above, loop_centres(foot),
-                       normal, len(heights), quads, owner,
+                       normal, 0.5 * np.ptp(foot[:, :, 1], axis=1), len(heights), quads, owner,
                        triangles[real], np.tile(np.arange(len(quads)), 2)[real],
                        _rim(levels, edges, kept))
 

@@ -7,7 +7,9 @@ import numpy as np
 from ..grids.embedded import boundary_of
 from .balance import channel_name
 
-STATIONS = 80
+STATIONS, ACROSS = 80, 60
+# A wall face of no extent in y is given this share of the whole.
+LEAST_EXTENT = 1e-9
 PER_NEWTON = {"N": 1.0, "lbf": 1 / 4.4482216152605, "kgf": 1 / 9.80665}
 
 
@@ -163,6 +165,36 @@ class BodyBalance:
             for name, axis in (("drag", 0), ("lift", 2))
         }
         return {"x": edges.tolist(), **{name: values.tolist() for name, values in gathered.items()}}
+
+    def span_load(self, flow, low, high):
+        """Lift and drag per length across the stream, over dynamic pressure and reference length: of a wing
+        whose reference is its mean chord the product of section coefficient and chord, over that chord.
+
+        The force on a wall face is spread evenly over its extent in y.
+
+        Parameters
+        ----------
+        low, high : float
+            Least and largest y of what is weighed, in the solver's unit.
+
+        Returns
+        -------
+        dict of str to list
+            ``y`` (middle of each strip, in the solver's unit), ``drag``, ``lift``.
+        """
+        pressure, friction = self.loads(flow)
+        total = (pressure + friction)[:, [0, 2]] * (0.5 if self.half else 1.0)
+        first, last = flow.mesh.wall_spans().T
+        edges = np.linspace(low, high, ACROSS + 1)
+        extent = np.maximum(last - first, LEAST_EXTENT * (high - low))
+        gathered = np.stack([np.clip((edge - first) / extent, 0.0, 1.0) @ total for edge in edges])
+        # What a cube holds beyond the ends belongs to the last strips.
+        gathered[0], gathered[-1] = 0.0, total.sum(axis=0)
+        load = np.diff(gathered, axis=0) / np.diff(edges)[:, None] * self.area / self.length
+        return {
+            "y": (0.5 * (edges[1:] + edges[:-1])).tolist(), "drag": load[:, 0].tolist(),
+            "lift": load[:, 1].tolist()
+        }
 
 
 def body_forces(coefficients, air, area, length, unit):

@@ -244,6 +244,12 @@ class BuildUpPart(_Part):
     lift: list[Number] = Field(max_length=MOST_ROWS)
 
 
+class SpanLoadPart(_Part):
+    y: list[Number] = Field(max_length=MOST_ROWS)
+    drag: list[Number] = Field(max_length=MOST_ROWS)
+    lift: list[Number] = Field(max_length=MOST_ROWS)
+
+
 class ControlVolumePart(_Part):
     lift: Number
     drag: Number
@@ -343,6 +349,8 @@ class BodyResult(SectionResult):
     meters: dict[Name, MeterPart | None]
     surfaces: dict[Name, SurfacePart]
     build_up: BuildUpPart
+    # Results of earlier versions have none.
+    span_load: SpanLoadPart | None = None
     weight: Number | None
 
 

@@ -25,8 +25,12 @@ QUANTITIES = {
     "lift_front": ("CL on the front axle", "", 4),
     "lift_rear": ("CL on the rear axle", "", 4),
 }
-# What has been gathered from the nose to each station.
-LINES = {"build_drag": "Drag gathered along the body, CD", "build_lift": "Lift gathered along the body, CL"}
+# What has been gathered from the nose to each station, and what acts on each strip across the stream.
+LINES = {
+    "build_drag": "Drag gathered along the body, CD", "build_lift": "Lift gathered along the body, CL",
+    "span_lift": "Lift across the span, per length over q and reference length",
+    "span_drag": "Drag across the span, per length over q and reference length"
+}
 
 
 def other(result, key):

@@ -400,6 +400,7 @@ class BodyExecution(Climb):
                                        for f in self.finished], "verdict": verdict.as_dict(), "shocks": [],
             "separations": [], "probes": self._probes(), "meters": self._meters(),
             "surfaces": self.balance.by_surface(level.flow), "build_up": self._build_up(),
+            "span_load": self._span_load(),
             "weight": self._weight(coefficients), "air": {**derived_air(setup), "yaw": sheet.air.yaw},
             "shape": setup.measures(), "y_plus": last.y_plus, "cells": last.cells, "steps": len(self.history),
             "seconds": round(self._clock(),
@@ -463,6 +464,11 @@ class BodyExecution(Climb):
         low, high = self.setup.body.surface.box[:, 0] / self.setup.scale
         found = self.balance.build_up(self._level.flow, low, high)
         return {**found, "x": [x * self.setup.scale for x in found["x"]]}
+
+    def _span_load(self):
+        low, high = self.setup.body.surface.box[:, 1] / self.setup.scale
+        found = self.balance.span_load(self._level.flow, 0.0 if self.setup.half else low, high)
+        return {**found, "y": [y * self.setup.scale for y in found["y"]]}
 
     def _weight(self, coefficients):
         mass = self.sheet.instruments.mass
