@@ -14,7 +14,7 @@ VALLEY_RAILCAR = {
     "setup": {
         "domain": {
             "kind": "ground", "clearance": 0.3, "half": "yes", "ahead": 2.5, "behind": 5, "beside": 2.5
-        }, "grid": {"level": "fine", "surface_size": 0.09},
+        }, "grid": {"level": "fine", "surface_size": 0.08},
         "instruments": {"front_axle": 1.4, "rear_axle": 6.6, "mass": 14_000, "moment_x": 4.0}
     }, "variants": [
         ("Rounded nose", {"parts": [ROUND_NOSE]}), ("Blunt nose", {"parts": [RAILCAR]}),

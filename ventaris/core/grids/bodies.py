@@ -347,12 +347,12 @@ def curvature_sizes(surface, per_radius):
     smooth = (count == 2) & (two >= 0)
     turn = np.arccos(np.clip((surface.normals[one] * surface.normals[np.maximum(two, 0)]).sum(axis=1), -1, 1))
     smooth &= turn < np.radians(25)
-    middle = surface.corners.mean(axis=1)
-    # Across the edge alone: long triangles side by side have their middles far apart along it.
+    # Normals of triangles between points of a curved surface turn by their heights over the edge, however
+    # long they are along it.
     along = surface.vertices[nodes[:, 1]] - surface.vertices[nodes[:, 0]]
-    along /= np.maximum(np.linalg.norm(along, axis=1), 1e-300)[:, None]
-    apart = middle[one] - middle[np.maximum(two, 0)]
-    apart = np.linalg.norm(apart - (apart * along).sum(axis=1)[:, None] * along, axis=1)
+    length = np.maximum(np.linalg.norm(along, axis=1), 1e-300)
+    along /= length[:, None]
+    apart = (surface.areas[one] + surface.areas[np.maximum(two, 0)]) / length
     # What runs along the stream turns little of it.
     across = np.maximum(np.sqrt(np.maximum(1 - along[:, 0]**2, 0.0)), LEAST_ACROSS)
     radius = np.where(turn > 1e-3, apart / np.maximum(turn * across, 1e-9), np.inf)
