@@ -1,14 +1,19 @@
 """Runs of bodies: sheet, preflight, execution, instruments, and what is looked at afterwards."""
 import unittest
+from dataclasses import replace
 
 import numpy as np
 
 from tests.marks import slow
 from tests.bodies import CAR, NEAR, SMALL, WHEEL, body_sheet, run_body
+from ventaris.core.grids.bodies import LADDER
 from ventaris.core.formats.body_files import body_surface_csv, body_surface_vtp, body_vtu
 from ventaris.core.look.body_field import body_field
 from ventaris.core.look.body_lines import cut_plane, iso_surface, oil_lines, rake, streamlines
 from ventaris.core.look.body_surface import drawn_surface
+from ventaris.core.look.wall_cut import section_force, wall_cut
+from ventaris.core.shapes.bodies import box, ellipsoid
+from ventaris.core.shapes.surface import joined
 from ventaris.core.sheet import SheetError, read_sheet, read_toml, write_toml
 from ventaris.core.study.checks import estimate, examine
 from ventaris.core.study.execute import execute
@@ -148,7 +153,7 @@ class Execution(unittest.TestCase):
         self.assertGreater(adapted.result["cells"], 1.3 * plain.result["cells"])
         mesh = adapted.field()[1].mesh
         ahead = (np.hypot(mesh.centre[:, 1], mesh.centre[:, 2]) < 0.2) & (mesh.centre[:, 0] < -0.6)
-        self.assertAlmostEqual(float(np.cbrt(mesh.volume[ahead]).min()), 0.06, places=6)
+        self.assertAlmostEqual(float(np.cbrt(mesh.volume[ahead]).min()), LADDER * 0.06, places=6)
         self.assertGreater(float(np.cbrt(plain.field()[1].mesh.volume).max()), 0.11)
         again = execute(adapted.sheet, adapted.checkpoint().to_bytes())
         for _ in again:
@@ -220,6 +225,27 @@ class Looking(unittest.TestCase):
         self.assertAlmostEqual(cp.max(), 1.0, delta=0.25)
         nose = self.drawn.points[np.argmax(cp)]
         self.assertLess(nose[0], self.drawn.points[:, 0].min() + 0.2)
+
+    def test_a_cut_of_the_wall_runs_round_it(self):
+        ball = drawn_surface(ellipsoid(2.0, 2.0, 2.0), 0.1)
+        ball = replace(ball, points=ball.points - 0.5 * (ball.points.min(axis=0) + ball.points.max(axis=0)))
+        for axis, at, radius in (("y", 0.6, 0.8), ("x", 0.0, 1.0), ("z", -0.8, 0.6)):
+            cut = wall_cut(ball, axis, at)
+            self.assertEqual(cut.line.max(), 0, axis)
+            self.assertAlmostEqual(cut.length.sum(), 2 * np.pi * radius, delta=0.03)
+            across = np.delete(cut.middle, "xyz".index(axis), axis=1)
+            self.assertLess(np.abs(np.linalg.norm(across, axis=1) - radius).max(), 0.01)
+            # Each piece begins where the one before ended.
+            self.assertLess(np.linalg.norm(np.diff(cut.middle, axis=0), axis=1).max(), 0.2)
+            self.assertGreater((cut.normal * cut.middle).sum(axis=1).min(), 0.8)
+        cut = wall_cut(ball, "y", 0.0)
+        # A pressure that rises with height lifts by what it would weigh: area over chord.
+        chord, force = section_force(cut, -cut.middle[:, 2])
+        self.assertAlmostEqual(chord, 2.0, delta=0.02)
+        np.testing.assert_allclose(force, [0.0, np.pi / 2], atol=0.02)
+        self.assertEqual(len(wall_cut(ball, "y", 1.5).middle), 0)
+        apart = wall_cut(drawn_surface(joined([box(1, 1, 1), box(1, 1, 1).moved(np.eye(3), (3, 0, 0))]), 0.3), "z", 0.1)
+        self.assertEqual(set(apart.line), {0, 1})
 
     def test_the_drawn_surface_keeps_parts_and_area(self):
         surface = self.run_.setup.body.surface

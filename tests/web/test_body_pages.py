@@ -212,6 +212,24 @@ class Runs(WithBody):
             f"/campaigns/{self.body_campaign}/curves.json?what=build_drag&run={one}&run={two}").get_json()
         self.assertEqual(len(curves["traces"]), 2)
         self.assertIn("Along the body", self.text(f"/campaigns/{self.body_campaign}/curves"))
+        self.check_curves_across(one, two)
+
+    def check_curves_across(self, one, two):
+        ask = lambda query: self.client.get(f"/campaigns/{self.body_campaign}/curves.json?{query}")
+        load = ask(f"what=span_lift&run={one}&run={two}").get_json()
+        self.assertEqual((len(load["traces"]), load["x"]), (2, "y in m"))
+        cut = ask(f"what=cut_cp&axis=y&at=20+cm&run={one}").get_json()
+        self.assertTrue(cut["reverse"])
+        self.assertEqual(cut["x"], "x in m")
+        self.assertRegex(cut["traces"][0]["name"], r"chord 4(\.0\d*)? m, lift of the pressure over it -?\d")
+        values = [v for v in cut["traces"][0]["y"] if v is not None]
+        self.assertTrue(0.6 < max(values) < 1.4, max(values))
+        self.assertEqual(ask(f"what=cut_cf&axis=x&at=1&run={one}").get_json()["x"], "y in m")
+        self.assertIn("no wall at y = 9 m", ask(f"what=cut_cp&at=9&run={one}").get_json()["traces"][0]["name"])
+        for query, words in (("axis=q", "accepted are x, y and z"), ("at=far", "at: ")):
+            answer = ask(f"what=cut_cp&{query}&run={one}")
+            self.assertEqual(answer.status_code, 400)
+            self.assertIn(words, answer.get_data(as_text=True))
 
 
 class Stored(unittest.TestCase):

@@ -1,13 +1,17 @@
 """Curves: Cp round the section, friction, histories; any number of runs and measured data on one chart."""
+import numpy as np
 from flask import Blueprint, abort, g, jsonify, redirect, render_template, request, url_for
 
+from ..core import units
 from ..core.gas import critical_pressure_coefficient
+from ..core.look.wall_cut import ALONG, section_force, wall_cut
 from ..core.sheet import SheetError, read_toml
 from ..core.sound.spectra import find_tones, spectrum
 from ..core.study.setup import prepare
 from ..core.study.supersonic import surface_theory
 from ..store import campaigns as store, deletions, measured as tables, runs
 from ..store.fields import unpack_rows, unpack_taps
+from .body_looks import body_of
 from .campaigns import campaign_or_404
 from .kinds.forces import HISTORIES
 from .kinds.registry import SHOWN
@@ -30,7 +34,9 @@ def show(campaign_id):
                            histories={**histories, **_other_channels(chosen, histories)},
                            measured=tables.measured_of(g.database, campaign_id), spectra=_spectra_of(chosen),
                            what=request.args.get("what", next(iter(shown.lines))),
-                           shown_tables=request.args.getlist("table", type=int))
+                           shown_tables=request.args.getlist("table", type=int),
+                           cuts=any(key.startswith("cut_") for key in shown.lines),
+                           axis=request.args.get("axis", "y"), at=request.args.get("at", ""))
 
 
 def _other_channels(chosen, known):
@@ -92,7 +98,8 @@ def data(campaign_id):
     known = {**shown.histories, **shown.lines}
     stations = "Step"
     if what in shown.lines:
-        own = {"plate": "r in m", "span": "y in m"}
+        own = {"plate": "r in m", "span": "y in m",
+               "cut": f"{ALONG.get(request.args.get('axis', 'y'), 'x')} in m"}
         stations = own.get(what.replace(":", "_").split("_")[0], shown.station)
     if what.startswith("spectrum:"):
         channel = what.removeprefix("spectrum:")
@@ -100,7 +107,7 @@ def data(campaign_id):
                        label=f"Power spectral density of {known.get(channel, channel)}",
                        x="Strouhal number f c / U", reverse=False, log=True)
     return jsonify(traces=traces, lines=list(unique.values()), label=known.get(what, what), x=stations,
-                   reverse=what == "cp", log=what == "residual")
+                   reverse=what in ("cp", "cut_cp"), log=what == "residual")
 
 
 def _spectra_of(chosen):
@@ -226,9 +233,55 @@ def of_run(run_id):
     return redirect(url_for(".show", campaign_id=run["campaign_id"], run=run_id))
 
 
+def cut_asked(args):
+    """Axis and place of a cut of the wall as asked for in a query: ("x" | "y" | "z", metres); 400 with the
+    mend where they are none."""
+    axis, text = args.get("axis", "y"), args.get("at", "").strip() or "0"
+    if axis not in ALONG:
+        abort(400, f"axis = {axis[:20]}: accepted are x, y and z.")
+    try:
+        at = units.parse(text, "m")
+    except ValueError as error:
+        abort(400, f"at: {error}")
+    return axis, at
+
+
+def _cut_traces(run, what, name, number):
+    """Readings along the line in which a plane cuts a body's wall; across y with the section's force in the
+    name."""
+    axis, at = cut_asked(request.args)
+    if not runs.array_version(g.database, run["id"], "field"):
+        return []
+    field, drawn = body_of(run["id"])
+    cut = wall_cut(drawn, axis, at / field.scale)
+    if not len(cut.middle):
+        low, high = (drawn.points[:, "xyz".index(axis)] * field.scale).min(), (
+            drawn.points[:, "xyz".index(axis)] * field.scale).max()
+        return [{"name": f"{name}: no wall at {axis} = {at:g} m, it reaches from {low:.4g} to {high:.4g} m",
+                 "group": number, "x": [], "y": []}]
+    read = field.readings(cut.middle, cut.normal)
+    if axis == "y":
+        chord, force = section_force(cut, read["cp"])
+        air = run["result"]["air"] if run["result"] else {}
+        angle = np.radians(air.get("incidence", 0.0))
+        lift = force[1] * np.cos(angle) - force[0] * np.sin(angle)
+        name += f": chord {chord * field.scale:.4g} m, lift of the pressure over it {lift:.3f}"
+    along, values = cut.middle[:, "xyz".index(ALONG[axis])] * field.scale, read[what.removeprefix("cut_")]
+    x, y = [], []
+    for k in range(int(cut.line.max()) + 1):
+        # A closed line ends where it began; between lines the pen is lifted.
+        mine = np.nonzero(cut.line == k)[0]
+        x += [*along[mine].tolist(), None]
+        y += [*values[mine].tolist(), None]
+    return [{"name": name, "group": number, "x": x[:-1], "y": y[:-1]}]
+
+
 def _body_traces(run, what, name, number):
-    """What a body's run has gathered from the nose to each station, or what acts across its span."""
+    """What a body's run has gathered from the nose to each station, what acts across its span, or readings
+    along a cut of its wall."""
     kind, force = what.split("_")
+    if kind == "cut":
+        return _cut_traces(run, what, name, number)
     part, along = {"build": ("build_up", "x"), "span": ("span_load", "y")}[kind]
     found = (run["result"] or {}).get(part)
     return [{"name": name, "group": number, "x": found[along], "y": found[force]}] if found else []

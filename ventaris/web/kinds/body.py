@@ -29,7 +29,8 @@ QUANTITIES = {
 LINES = {
     "build_drag": "Drag gathered along the body, CD", "build_lift": "Lift gathered along the body, CL",
     "span_lift": "Lift across the span, per length over q and reference length",
-    "span_drag": "Drag across the span, per length over q and reference length"
+    "span_drag": "Drag across the span, per length over q and reference length",
+    "cut_cp": "Cp along a cut of the wall", "cut_cf": "Friction along a cut of the wall"
 }
 
 

@@ -7,7 +7,16 @@ let data = null;
 async function show() {
   const p = new URLSearchParams(new FormData(form));
   history.replaceState(null, "", `?${p}`);
-  data = await (await fetch(`/campaigns/${root.dataset.campaign}/curves.json?${p}`)).json();
+  const cut = document.getElementById("cut"), wrong = document.getElementById("wrong");
+  if (cut) cut.hidden = !form.elements.what.value.startsWith("cut_");
+  const answer = await fetch(`/campaigns/${root.dataset.campaign}/curves.json?${p}`);
+  wrong.hidden = answer.ok;
+  if (!answer.ok) {
+    const page = new DOMParser().parseFromString(await answer.text(), "text/html");
+    wrong.textContent = page.querySelector(".notice")?.textContent.trim() || "The curve could not be read.";
+    return;
+  }
+  data = await answer.json();
   draw("chart", data);
   document.getElementById("chart").dataset.ready = "1";
 }
@@ -32,4 +41,8 @@ document.addEventListener("click", (event) => {
     `curves-${form.elements.what.value}` });
 });
 form.addEventListener("change", show);
+form.addEventListener("submit", (event) => {
+  event.preventDefault();
+  show();
+});
 if (form) show();
