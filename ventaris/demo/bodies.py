@@ -99,7 +99,7 @@ SKIER = {
     "name": "Speed-skier postures", "space": "body",
     "question": "How much drag does the tuck save at 35 m/s, by these simple bodies?", "setup": {
         "domain": {"kind": "ground", "clearance": 0.0, "half": "yes", "ahead": 3, "behind": 5, "beside": 3},
-        "grid": {"level": "fine", "surface_size": 0.022}, "instruments": {"mass": 85}
+        "grid": {"level": "fine", "surface_size": 0.018}, "instruments": {"mass": 85}
     }, "variants": [("Upright", {"parts": UPRIGHT}), ("Tucked", {"parts": TUCKED})],
     "points": [("Speed run, 35 m/s",
                 {"motion": "speed", "speed": 35, "altitude": 2400, "state": "standard atmosphere"})]

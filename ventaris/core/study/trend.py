@@ -50,6 +50,12 @@ class Trend:
         return asdict(self)
 
 
+def change_of(level, name):
+    """Share by which a coefficient of a level last moved: its own where it is known, as that of the drag for
+    all drags, else the largest that is."""
+    return level.changes.get(name.split("_")[0], max(level.changes.values(), default=0.0))
+
+
 def level_ratio(result):
     """The ratio of cell sizes that a stored result's trends were made with; earlier versions halved cells."""
     return min((t.get("ratio") or RATIO for t in result.get("trends", {}).values()), default=RATIO)
@@ -65,8 +71,8 @@ def level_trends(levels, resting, spatial=False, ratio=RATIO):
     ----------
     levels : list of LevelResult
         Coarse to fine.
-    resting : callable
-        Whether a level had come to rest.
+    resting : callable (level, name)
+        Whether a coefficient of a level had come to rest.
     spatial, ratio
         See `grid_trend`.
 
@@ -75,18 +81,17 @@ def level_trends(levels, resting, spatial=False, ratio=RATIO):
     dict of str to Trend
     """
     last = levels[-1]
-    steady = [f for f in levels if f is last or resting(f)]
-    moving = levels if len(steady) == 1 and len(levels) > 1 else []
     names = [n for n, v in last.coefficients.items() if isinstance(v, float)]
     out = {}
     for name in names:
+        steady = [f for f in levels if f is last or resting(f, name)]
+        moving = levels if len(steady) == 1 and len(levels) > 1 else []
         used = [f.coefficients.get(name) for f in moving or steady]
         if not all(isinstance(v, float) for v in used):
             continue
         trend = grid_trend(used, spatial, ratio)
         if moving:
-            unrest = max(
-                min(max(f.changes.values(), default=0.0), 1.0) * abs(f.coefficients[name]) for f in moving)
+            unrest = max(min(change_of(f, name), 1.0) * abs(f.coefficients[name]) for f in moving)
             trend.error += unrest
             trend.words += (
                 f" Coarser levels had not come to rest: the error bar holds ± {unrest:.2g} of that.")

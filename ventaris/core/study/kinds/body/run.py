@@ -24,7 +24,7 @@ from .judge import judge_body
 from ...climb import Climb
 from ...progress import LevelResult, MarchedLevel, RunFailed
 from ...statistics import statistics_of
-from ...trend import level_trends
+from ...trend import change_of, level_trends
 from ...unsteady import MeanField, moments_of
 
 STEADY_OVER = 10
@@ -32,6 +32,8 @@ STEADY_OVER = 10
 LEAST_RECORD = 30
 # Coarser levels only carry the trend: they may stop at a change this many times larger.
 COARSE_PATIENCE = 4.0
+# But not before they have fallen to this residual, or recorded as much as the finest level must.
+COARSE_RESIDUAL = 1e-2
 TIME_TOLERANCE = 1e-2
 MOST_COURANT = 1000.0
 # Cells from which on only so many Krylov vectors are kept in memory.
@@ -251,8 +253,8 @@ class BodyExecution(Climb):
             return True
         if len(level.recent) <= STEADY_OVER or not self._steps_move(STEADY_OVER):
             return False
-        if max(self._changes().values()) <= patience * run.steady and (len(level.recent) >= LEAST_RECORD
-                                                                       or patience > 1):
+        if max(self._changes().values()) <= patience * run.steady and (
+                len(level.recent) >= LEAST_RECORD or patience > 1 and level.march.residual < COARSE_RESIDUAL):
             return True
         return len(level.recent) >= LEAST_RECORD and self._mean_stands(patience)
 
@@ -409,7 +411,7 @@ class BodyExecution(Climb):
 
     def _trends(self):
         """{channel: Trend as dict} from the levels whose forces (or their means) had come to rest."""
-        found = level_trends(self.finished, lambda f: max(f.changes.values()) < 0.05, spatial=True,
+        found = level_trends(self.finished, lambda f, name: change_of(f, name) < 0.05, spatial=True,
                              ratio=LADDER)
         for name in ("drag", "drag_pressure") if self.setup.is_layered else ():
             trend = found.get(name)

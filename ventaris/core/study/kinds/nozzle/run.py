@@ -200,7 +200,7 @@ class NozzleExecution(Climb):
         last = self.finished[-1]
         trends = {
             n: t.as_dict()
-            for n, t in level_trends(self.finished, lambda f: f.settled or max(f.changes.values()) <
+            for n, t in level_trends(self.finished, lambda f, name: f.settled or max(f.changes.values()) <
                                      5e-3).items()
         }
         for name in ("mass_flow", "thrust", "discharge") if setup.ends_sonic else ():

@@ -334,7 +334,7 @@ class Execution(Climb):
             self._finish_level()
         last, setup = self.finished[-1], self.setup
         # A level whose forces still moved when the next one took over says little about the grid.
-        trends = level_trends(self.finished, lambda f: f.settled or max(f.changes.values()) < 5e-3)
+        trends = level_trends(self.finished, lambda f, name: f.settled or max(f.changes.values()) < 5e-3)
         coefficients, unsteady = last.coefficients, None
         swinging = swings(
             [entry["lift"] for entry in self.history if entry["level"] == last.level and "time" not in entry])
