@@ -225,7 +225,8 @@ class Runs(WithBody):
         values = [v for v in cut["traces"][0]["y"] if v is not None]
         self.assertTrue(0.6 < max(values) < 1.4, max(values))
         self.assertEqual(ask(f"what=cut_cf&axis=x&at=1&run={one}").get_json()["x"], "y in m")
-        self.assertIn("no wall at y = 9 m", ask(f"what=cut_cp&at=9&run={one}").get_json()["traces"][0]["name"])
+        missed = ask(f"what=cut_cp&at=9&run={one}").get_json()["traces"][0]
+        self.assertIn("no wall at y = 9 m", missed["name"])
         for query, words in (("axis=q", "accepted are x, y and z"), ("at=far", "at: ")):
             answer = ask(f"what=cut_cp&{query}&run={one}")
             self.assertEqual(answer.status_code, 400)
