@@ -244,7 +244,8 @@ class Looking(unittest.TestCase):
         self.assertAlmostEqual(chord, 2.0, delta=0.02)
         np.testing.assert_allclose(force, [0.0, np.pi / 2], atol=0.02)
         self.assertEqual(len(wall_cut(ball, "y", 1.5).middle), 0)
-        apart = wall_cut(drawn_surface(joined([box(1, 1, 1), box(1, 1, 1).moved(np.eye(3), (3, 0, 0))]), 0.3), "z", 0.1)
+        two = joined([box(1, 1, 1), box(1, 1, 1).moved(np.eye(3), (3, 0, 0))])
+        apart = wall_cut(drawn_surface(two, 0.3), "z", 0.1)
         self.assertEqual(set(apart.line), {0, 1})
 
     def test_the_drawn_surface_keeps_parts_and_area(self):
