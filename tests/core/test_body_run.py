@@ -247,6 +247,10 @@ class Looking(unittest.TestCase):
         two = joined([box(1, 1, 1), box(1, 1, 1).moved(np.eye(3), (3, 0, 0))])
         apart = wall_cut(drawn_surface(two, 0.3), "z", 0.1)
         self.assertEqual(set(apart.line), {0, 1})
+        # What lies at one place is one point of a curve, on each line for itself.
+        line, x, ones = apart.gathered(np.zeros(len(apart.line)), apart.middle[:, 0], np.ones(len(apart.line)))
+        self.assertEqual((line.tolist(), ones.tolist()), ([0, 1], [1.0, 1.0]))
+        np.testing.assert_allclose(np.sort(x), [0.5, 3.5], atol=1e-6)
 
     def test_the_drawn_surface_keeps_parts_and_area(self):
         surface = self.run_.setup.body.surface

@@ -266,13 +266,14 @@ def _cut_traces(run, what, name, number):
         angle = np.radians(air.get("incidence", 0.0))
         lift = force[1] * np.cos(angle) - force[0] * np.sin(angle)
         name += f": chord {chord * field.scale:.4g} m, lift of the pressure over it {lift:.3f}"
-    along, values = cut.middle[:, "xyz".index(ALONG[axis])] * field.scale, read[what.removeprefix("cut_")]
-    x, y = [], []
-    for k in range(int(cut.line.max()) + 1):
-        # A closed line ends where it began; between lines the pen is lifted.
-        mine = np.nonzero(cut.line == k)[0]
-        x += [*along[mine].tolist(), None]
-        y += [*values[mine].tolist(), None]
+    along = cut.middle[:, "xyz".index(ALONG[axis])] * field.scale
+    line, *drawn_through = cut.gathered(field.nearest_reading(cut.middle, cut.normal),
+                                        along, read[what.removeprefix("cut_")])
+    x, y = ([], [])
+    for k in range(int(line.max()) + 1):
+        # Between lines the pen is lifted.
+        for out, values in zip((x, y), drawn_through):
+            out += [*values[line == k].tolist(), None]
     return [{"name": name, "group": number, "x": x[:-1], "y": y[:-1]}]
 
 

@@ -216,16 +216,25 @@ class BodyField:
         """
         if not len(self.wall_centre):
             return np.zeros((len(points), columns.shape[1]))
+        distance, near = self._wall_places(points, outward, min(NEIGHBOURS, len(self.wall_centre)))
+        weight = 1.0 / (distance**2 + 0.05)
+        return np.einsum("nk,nkc->nc", weight / weight.sum(axis=1, keepdims=True), columns[near])
+
+    def _wall_places(self, points, outward, many):
+        """Distances to the nearest readings on the wall and their numbers, each shape (n, many)."""
         points, outward = np.array(points, dtype=float), np.array(outward, dtype=float)
         if self.half:
             outward[points[:, 1] < 0, 1] *= -1.0
             points[:, 1] = np.abs(points[:, 1])
-        many = min(NEIGHBOURS, len(self.wall_centre))
         distance, near = self._wall_tree.query(
             np.concatenate([points / self.wall_size, -TURN * outward], axis=1), k=many)
-        distance, near = distance.reshape(len(points), many), near.reshape(len(points), many)
-        weight = 1.0 / (distance**2 + 0.05)
-        return np.einsum("nk,nkc->nc", weight / weight.sum(axis=1, keepdims=True), columns[near])
+        return distance.reshape(len(points), many), near.reshape(len(points), many)
+
+    def nearest_reading(self, points, outward):
+        """Number of the reading on the wall that is nearest to each point of the surface, shape (n,)."""
+        if not len(self.wall_centre):
+            return np.zeros(len(points), dtype=np.int64)
+        return self._wall_places(points, outward, 1)[1][:, 0]
 
     def readings(self, points, outward):
         """{"cp", "cf", "y_plus"} at points of the surface with their outward normals."""

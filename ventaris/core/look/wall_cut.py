@@ -3,8 +3,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-# Points nearer than this share of the body's size are one.
-SAME = 1e-7
+# Points nearer than this share of the body's size are one; ends of lines nearer than this belong together.
+SAME, NEAR = 1e-7, 0.02
 # What a plane across an axis is drawn over.
 ALONG = {"x": "y", "y": "x", "z": "x"}
 
@@ -26,6 +26,18 @@ class WallCut:
     normal: np.ndarray
     length: np.ndarray
     line: np.ndarray
+
+    def gathered(self, place, *values):
+        """Means over pieces that follow each other at the same place: (their lines, means of each of the
+        values).
+
+        Pieces are as short as the drawn triangles; readings are known for cells, and a curve through every
+        piece would have steps.
+        """
+        new = np.concatenate([[True], (np.diff(place) != 0) | (np.diff(self.line) != 0)])
+        group = np.cumsum(new) - 1
+        weight = np.bincount(group, self.length)
+        return self.line[new], *(np.bincount(group, self.length * v) / weight for v in values)
 
 
 def wall_cut(drawn, axis, at):
@@ -70,7 +82,7 @@ def wall_cut(drawn, axis, at):
     normal = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
     length, area = np.linalg.norm(last - first, axis=1), np.linalg.norm(normal, axis=1)
     used = (length[order] > SAME * size) & (area[order] > 0)
-    order, line = order[used], line[used]
+    order, line = _mended(0.5 * (first + last), order[used], line[used], NEAR * size)
     return WallCut(0.5 * (first + last)[order], normal[order] / area[order, None], length[order], line)
 
 
@@ -99,6 +111,30 @@ def _chained(first, last):
                 tip = keys[1][here] if keys[0][here] == tip else keys[0][here]
         number += 1
     return np.array(order, dtype=np.int64), np.array(line, dtype=np.int64)
+
+
+def _mended(middle, order, line, near):
+    """Lines put together whose ends lie side by side: where the drawn triangles on both sides of an edge of
+    the body are divided otherwise, no edge leads across."""
+    pieces = [order[line == k] for k in np.unique(line)]
+    order, out = [], []
+    while pieces:
+        run, found = pieces.pop(0), True
+        while found and pieces:
+            gaps = [[np.linalg.norm(middle[run[-1]] - middle[other[end]]) for end in (0, -1)]
+                    for other in pieces]
+            gap = np.array(gaps).min(axis=1)
+            k = int(gap.argmin())
+            closes = np.linalg.norm(middle[run[-1]] - middle[run[0]]) <= gap[k] and len(run) > 2
+            found = gap[k] < near and not closes
+            if found:
+                other = pieces.pop(k)
+                run = np.concatenate([run, other if gaps[k][0] <= gaps[k][1] else other[::-1]])
+        order.append(run)
+        out.append(np.full(len(run), len(out)))
+    if not order:
+        return np.empty(0, dtype=np.int64), np.empty(0, dtype=np.int64)
+    return np.concatenate(order), np.concatenate(out)
 
 
 def section_force(cut, cp):
