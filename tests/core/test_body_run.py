@@ -248,9 +248,18 @@ class Looking(unittest.TestCase):
         apart = wall_cut(drawn_surface(two, 0.3), "z", 0.1)
         self.assertEqual(set(apart.line), {0, 1})
         # What lies at one place is one point of a curve, on each line for itself.
-        line, x, ones = apart.gathered(np.zeros(len(apart.line)), apart.middle[:, 0], np.ones(len(apart.line)))
+        one = np.ones(len(apart.line))
+        line, x, ones = apart.gathered(0 * one, apart.middle[:, 0], one)
         self.assertEqual((line.tolist(), ones.tolist()), ([0, 1], [1.0, 1.0]))
         np.testing.assert_allclose(np.sort(x), [0.5, 3.5], atol=1e-6)
+
+    def test_pressures_on_the_wall_follow_from_cp_and_the_air(self):
+        air, read = self.field.air, self.field.wall_readings()
+        np.testing.assert_allclose(read["pressure_rise"], read["cp"] * 0.5 * air.density * air.speed**2,
+                                   rtol=1e-9)
+        np.testing.assert_allclose(read["pressure"] - read["pressure_rise"], air.pressure, rtol=1e-12)
+        head = body_surface_csv(self.field, self.drawn).splitlines()[0]
+        self.assertTrue(head.endswith("cp,cf,y_plus,pressure,pressure_rise"), head)
 
     def test_the_drawn_surface_keeps_parts_and_area(self):
         surface = self.run_.setup.body.surface

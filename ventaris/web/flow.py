@@ -97,7 +97,8 @@ def _show_body(run, sheet, others):
     quantities = {
         k: q
         for k, q in SURFACE_QUANTITIES.items()
-        if k == "cp" or sheet.flow.model != "inviscid" and (k != "y_plus" or sheet.flow.model == "turbulent")
+        if k not in ("cf", "y_plus") or sheet.flow.model == "turbulent" or (k, sheet.flow.model) ==
+        ("cf", "laminar")
     }
     planes = body_of(run["id"])[0].quantities if has_field else {}
     return render_template("flow_body.html", run=run,

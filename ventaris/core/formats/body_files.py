@@ -3,7 +3,7 @@ import base64
 
 import numpy as np
 
-from ..look.body_field import CORNERS, SURFACE_QUANTITIES
+from ..look.body_field import CORNERS
 from ..shapes.triangle_tree import morton
 from .tables import write_csv
 
@@ -40,7 +40,7 @@ def body_vtu(field):
 
 
 def body_surface_vtp(field, drawn):
-    """The drawn surface with Cp, friction and y+ at its points."""
+    """The drawn surface with Cp, friction, y+ and pressures (Pa) at its points."""
     values = field.readings(drawn.points, drawn.normals)
     n = len(drawn.triangles)
     return _document("PolyData", drawn.points * field.scale, [("connectivity", drawn.triangles.ravel()),
@@ -49,12 +49,12 @@ def body_surface_vtp(field, drawn):
 
 
 def body_surface_csv(field, drawn):
-    """Readings of every wall face: place in metres, outward normal, Cp, Cf, y+."""
+    """Readings of every wall face: place in metres, outward normal, Cp, Cf, y+, pressure in Pa, absolute and
+    over that of the stream."""
     at, out = field.wall_centre * field.scale, -field.wall_normal
     columns = {
         "x_m": at[:, 0], "y_m": at[:, 1], "z_m": at[:, 2], "normal_x": out[:, 0], "normal_y": out[:, 1],
-        "normal_z": out[:, 2], **{name: field.wall_values[name]
-                                  for name in SURFACE_QUANTITIES}
+        "normal_z": out[:, 2], **field.wall_readings()
     }
     return write_csv({name: np.round(values, 7).tolist() for name, values in columns.items()})
 

@@ -16,8 +16,12 @@ SURFACE_QUANTITIES = {
     q.key: q
     for q in (Quantity("cp", "Pressure coefficient Cp", "", True, 0.0),
               Quantity("cf", "Skin friction coefficient Cf", ""),
-              Quantity("y_plus", "y+ of the first cell", ""))
+              Quantity("y_plus", "y+ of the first cell", ""),
+              Quantity("pressure", "Pressure (absolute)", "Pa"),
+              Quantity("pressure_rise", "Pressure over that of the stream", "Pa", True, 0.0))
 }
+# Those that are kept; the others follow from Cp and the air.
+READ_ON_WALL = ("cp", "cf", "y_plus")
 # Wall readings belong to one side of an edge: how strongly a turned normal counts as distance, in cells.
 TURN = 3.0
 NEIGHBOURS = 4
@@ -237,10 +241,18 @@ class BodyField:
         return self._wall_places(points, outward, 1)[1][:, 0]
 
     def readings(self, points, outward):
-        """{"cp", "cf", "y_plus"} at points of the surface with their outward normals."""
+        """All of `SURFACE_QUANTITIES` at points of the surface with their outward normals."""
         found = self.on_surface(points, outward,
-                                np.stack([self.wall_values[name] for name in SURFACE_QUANTITIES], axis=1))
-        return {name: found[:, k] for k, name in enumerate(SURFACE_QUANTITIES)}
+                                np.stack([self.wall_values[name] for name in READ_ON_WALL], axis=1))
+        return self._with_pressures({name: found[:, k] for k, name in enumerate(READ_ON_WALL)})
+
+    def wall_readings(self):
+        """All of `SURFACE_QUANTITIES` where they were read, each shape (n_wall,)."""
+        return self._with_pressures({name: self.wall_values[name] for name in READ_ON_WALL})
+
+    def _with_pressures(self, values):
+        rise = values["cp"] * self.air.dynamic_pressure
+        return {**values, "pressure": self.air.pressure + rise, "pressure_rise": rise}
 
 
 SPACE_QUANTITIES = {
