@@ -59,6 +59,21 @@ class Tree(unittest.TestCase):
         along = curvature_sizes(standing, 10)
         self.assertAlmostEqual(np.median(along[sides]) / np.median(across[sides]), 2.0, delta=0.05)
 
+    def test_the_gap_to_the_ground_has_cells_across(self):
+        low = (-1.5, -1.5, -0.1)
+        made = grids(cube(), low=low, fixed=(False, False, True), edge_halvings=0, across_gap=5.0)
+        under = np.array([[0.2, 0.1, -0.09], [0.7, 0.2, -0.01], [0.5, -0.3, -0.05]])
+        for level in ("fine", "coarse"):
+            size = made.tree(level).size[made.tree(level).containing(under)]
+            # Less than a quarter beyond the share asked for, and the grid has only halves to choose from.
+            self.assertLess(size.max(), 0.1 / 5 * coarsening(level) / 0.75)
+        above = made.tree("fine").containing(np.array([[0.5, 0.1, 1.02]]))
+        self.assertAlmostEqual(made.tree("fine").size[above][0], 0.08, places=9)
+        # A body that stands on the ground leaves no gap to fill.
+        standing = grids(cube(), low=(-1.5, -1.5, 0.0), fixed=(False, False, True), edge_halvings=0,
+                         across_gap=5.0)
+        self.assertAlmostEqual(standing.tree("fine").size.min(), 0.08, places=9)
+
     def test_every_point_finds_its_leaf(self):
         tree = grids(cube()).tree("coarse")
         points = np.random.default_rng(1).uniform(-1.4, 1.4, (200, 3))

@@ -23,6 +23,9 @@ LARGEST_SHARE = 0.5
 # How often cells on the body are halved again where it curves, and the least share that counts of a curvature
 # which the stream runs along.
 CURVED_HALVINGS, LEAST_ACROSS = 3, 0.5
+# A triangle whose normal is lower than this stands over the ground; a gap passes air from so many of the
+# smallest cells on.
+LOOKS_DOWN, PASSED_BY = -0.5, 2.0
 # How much larger than the finest level's a coarser one's box may be before its largest cells are halved, and
 # how often they are.
 SAME_BOX, MOST_HALVED = 0.15, 1
@@ -78,6 +81,8 @@ class BodyGridPlan:
     edge_halvings : int
     curved : float
         Cells per radius of curvature; 0 does not ask.
+    across_gap : float
+        Cells across the gap to a ground; 0 does not ask.
     buffer : float
         Cells of each size between the body and the next larger ones.
     zones : tuple of SolidZone
@@ -99,6 +104,7 @@ class BodyGridPlan:
     fixed: tuple = (False, False, False)
     shock_size: float | None = None
     layers: LayerPlan | None = None
+    across_gap: float = 0.0
 
     def blocks(self, coarser):
         """Largest cells of a grid with cells on the body so many times larger than the finest level's.
@@ -156,7 +162,13 @@ class BodyGrids:
         edges = surface.sharp_edges()
         self.edges = build_tree(np.stack([edges[:, 0], edges[:, 1], edges[:, 1]],
                                          axis=1)) if len(edges) and plan.edge_halvings else None
-        self.wanted_size = curvature_sizes(surface, plan.curved) if plan.curved > 0 else None
+        self.wanted_size = None
+        if plan.curved > 0 or plan.across_gap > 0 and plan.fixed[2]:
+            self.wanted_size = np.full(len(surface.triangles), np.inf)
+        if plan.curved > 0:
+            self.wanted_size = curvature_sizes(surface, plan.curved)
+        if plan.across_gap > 0 and plan.fixed[2]:
+            self.wanted_size = np.minimum(self.wanted_size, gap_sizes(surface, plan))
         self._trees, self._meshes, self._clearances = {}, {}, None
 
     def obstacle(self, level):
@@ -360,6 +372,15 @@ def curvature_sizes(surface, per_radius):
     np.minimum.at(out, one[smooth], radius[smooth])
     np.minimum.at(out, two[smooth], radius[smooth])
     return out / per_radius
+
+
+def gap_sizes(surface, plan):
+    """Cell size that the gap to the ground asks for under each triangle; infinite where none is, or where the
+    smallest cells could not pass through it anyway, shape (m,)."""
+    gap = surface.corners[:, :, 2].min(axis=1) - plan.low[2]
+    looks_down = surface.normals[:, 2] < LOOKS_DOWN
+    open_gap = looks_down & (gap > PASSED_BY * plan.size / 2**CURVED_HALVINGS)
+    return np.where(open_gap, gap / plan.across_gap, np.inf)
 
 
 def size_for_budget(surface, plan, budget, start=None, skin_maker=None):

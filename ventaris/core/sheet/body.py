@@ -340,6 +340,10 @@ class BodyGrid(SheetSection):
         12.0, "", 0, 90, "Cells per radius of curvature",
         "Curved surfaces get cells of at most this share of their radius, down to an eighth of the size "
         "above; 0 does not ask.", when=CUT)
+    across_gap: float = number(
+        6.0, "", 0, 40, "Cells across the gap to the ground",
+        "Under the body cells are at most this share of the height over the ground, down to an eighth of the "
+        "size above; 0 does not ask.", when=CUT)
     buffer: float = number(3.0, "", 1, 12, "Cells per layer",
                            "How many cells of each size lie between body and the next larger ones.")
     wake_length: float = number(1.0, "", 0, 20, "Wake length", "Refined behind the body, in body lengths.")

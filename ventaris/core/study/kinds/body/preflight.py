@@ -2,7 +2,7 @@
 memory."""
 import numpy as np
 
-from ....grids.bodies import LADDER, LEVELS, coarsening
+from ....grids.bodies import CURVED_HALVINGS, LADDER, LEVELS, coarsening
 from ....grids.embedded import SIDES
 from ....grids.wall_layers import TOP
 from ....sheet.body_walls import FLOWING
@@ -187,12 +187,16 @@ def _domain(setup):
             "note", "domain.clearance",
             "The body stands on the ground: where it touches there is no air, and its lift counts the "
             "ambient pressure there.")
-    if (domain.kind == "ground" and domain.clearance > 0
-            and domain.clearance / setup.scale < 2 * setup.surface_size):
-        yield Finding(
-            "warn", "domain.clearance", f"The clearance of {domain.clearance:.3g} m is spanned by "
-            f"{domain.clearance / setup.scale / setup.surface_size:.1f} cells only: "
-            "the flow under the body is hardly there. Raise the cell budget, or give a zone under the body.")
+    if domain.kind == "ground" and domain.clearance > 0:
+        gap = domain.clearance / setup.scale
+        spanned = gap / setup.surface_size
+        if not setup.is_layered and setup.plan.across_gap > 0:
+            spanned = max(spanned, min(setup.plan.across_gap, spanned * 2**CURVED_HALVINGS))
+        if spanned < 2:
+            yield Finding(
+                "warn", "domain.clearance", f"The clearance of {domain.clearance:.3g} m is spanned by "
+                f"{spanned:.1f} cells only: the flow under the body is hardly there. Take smaller cells, or "
+                "more across the gap (grid.across_gap).")
 
 
 def _grid(setup):

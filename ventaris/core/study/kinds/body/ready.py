@@ -349,7 +349,7 @@ def _plan(sheet, body, scale, stream):
         for z in grid.zones)
     plan = BodyGridPlan(tuple(box_low), tuple(box_high), 0.02, grid.edge_halvings, grid.curved, grid.buffer,
                         zones, tuple(fixed), grid.shock_size / scale if grid.shock_size else None,
-                        layer_plan(sheet, stream, scale))
+                        layer_plan(sheet, stream, scale), grid.across_gap)
     size = grid.surface_size / scale if grid.surface_size else None
 
     def finished(size):
