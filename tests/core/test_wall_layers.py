@@ -243,6 +243,7 @@ class RunTest(unittest.TestCase):
         sheet = wing_sheet("none")
         sheet.domain.kind, sheet.air.incidence, sheet.grid.surface_size = "ground", 0.0, 0.36
         sheet.domain.clearance = 0.6
+        sheet.grid.curved = sheet.grid.across_gap = 0.0
         with self.assertRaisesRegex(RunFailed, "fell between"):
             list(BodyExecution(sheet))
 
