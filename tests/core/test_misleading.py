@@ -162,6 +162,13 @@ class Levels(unittest.TestCase):
         self.assertEqual(change_of(levels[0], "drag_pressure"), 1e-4)
         self.assertEqual(change_of(levels[0], "moment"), 0.3)
 
+    def test_slow_levels_promise_no_less_than_diverging_ones(self):
+        slow, growing = (grid_trend([0.13, 0.1388, fine], True, 1.5) for fine in (0.1471, 0.1477))
+        self.assertLess(slow.order, 0.5)
+        self.assertEqual(growing.behaviour, "diverging")
+        self.assertAlmostEqual(slow.error, 3 * 0.0171)
+        self.assertLess(slow.error, growing.error)
+
     def test_two_levels_promise_less_in_space(self):
         self.assertGreaterEqual(grid_trend([0.84, 0.842], True).error, 0.0842 - 1e-12)
         self.assertAlmostEqual(grid_trend([0.5, 0.4], True).error, 0.3)

@@ -157,6 +157,9 @@ def _behaviour(values, spatial, ratio):
     # A last step much smaller than second order explains may be small by accident.
     step = max(abs(second), abs(first) / ratio**(formal + 1))
     error = factor * step / (ratio**used - 1)
+    if order < 0.5:
+        # No more than where the steps grow: so slow an order is not sure, the less the nearer the levels are.
+        error = min(error, 3.0 * spread)
     extrapolated = fine + second / (ratio**used - 1)
     words = f"Monotone, observed order {order:.1f}"
     if order > formal:
