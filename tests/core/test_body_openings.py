@@ -5,6 +5,7 @@ import numpy as np
 
 from tests.bodies import body_sheet, run_body
 from ventaris.core.flow.discretisation import Discretisation
+from ventaris.core.grids.bodies import LADDER
 from ventaris.core.sheet import SheetError
 from ventaris.core.study.kinds.body.preflight import preflight_body
 from ventaris.core.study.kinds.body.run import body_channels
@@ -15,7 +16,7 @@ ENDS = [{"name": "face", "x": 0.0, "y": 0, "z": 0}, {"name": "base", "x": 2.0, "
 SPEED, AREA = 60.0, np.pi * 0.09
 PASSED = 1.225 * SPEED * AREA
 INTAKE = {"surface": "face", "action": "takes in", "mass_flow": PASSED}
-GRID = {"level": "coarse", "surface_size": 0.05, "edge_halvings": 0, "curved": 0, "wake_length": 0}
+GRID = {"level": "coarse", "surface_size": 0.05 / LADDER**2, "edge_halvings": 0, "curved": 0, "wake_length": 0}
 
 
 def pod(walls, model="inviscid", make=run_body, **sections):
@@ -65,6 +66,7 @@ class Openings(unittest.TestCase):
                    {"action": "blows",
                     "speed": -3}, {"action": "blows mass", "mass_flow": 0.5,
                                    "blown_temperature": 320}, {"action": "slides", "along": 20},
+                   {"action": "turns", "turn_speed": 600},
                    {"action": "slips"}, {"action": "held",
                                          "temperature": 350}, {"action": "heated", "heat": 500},
                    {"action": "supersonic", "mach": 2,
@@ -75,6 +77,26 @@ class Openings(unittest.TestCase):
             flow = Discretisation(mesh, setup.stream, boundaries=setup.boundaries, direction=setup.direction)
             with self.subTest(action["action"]):
                 self.assertTrue(np.isfinite(flow.residual(flow.uniform_state())).all())
+
+    def test_a_surface_turns_about_the_middle_of_its_box(self):
+        def speeds(**turning):
+            setup = pod([{"surface": "pod", "action": "turns", **turning}], "laminar", make=ready)
+            low, high = (b / setup.scale for b in setup.body.surface.box)
+            middle, name = 0.5 * (low + high), setup.body.surface.patches[0]
+            ends = np.array([[*middle[:2], low[2]], [middle[0], high[1], middle[2]], [high[0], *middle[1:]]])
+            return setup.boundaries[name].velocity(ends), setup, 0.5 * (high - low)
+
+        rolling, setup, reach = speeds()
+        np.testing.assert_allclose(rolling[0], [setup.stream.mach, 0, 0], atol=1e-12)
+        for axis, row, want in (("across", 0, (1, 0, 0)), ("along", 1, (0, 0, 1)), ("upwards", 2, (0, 1, 0))):
+            found, setup, reach = speeds(turn_axis=axis, turn_speed="10 rev/s")
+            arm = reach[{"across": 2, "along": 1, "upwards": 0}[axis]] * setup.scale
+            fast = 20 * np.pi * arm / setup.air.speed_of_sound
+            np.testing.assert_allclose(found[row], fast * np.array(want), atol=1e-12, err_msg=axis)
+        with self.assertRaisesRegex(SheetError, "without one a surface rolls"):
+            pod([{"surface": "pod", "action": "turns", "turn_axis": "along"}])
+        with self.assertRaisesRegex(ValueError, "side of the box cannot turn"):
+            pod([{"surface": "floor", "action": "turns", "turn_speed": 3}], "laminar", make=ready)
 
     def test_a_warm_wall_gives_its_heat(self):
         done = pod([{"surface": "pod", "action": "heated", "heat": 800}], "laminar", run={"steps": 5})

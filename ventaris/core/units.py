@@ -32,14 +32,17 @@ SPELLINGS = {
 KINDS = {
     "m": "length", "m/s": "speed", "Pa": "pressure", "K": "temperature", "deg": "angle", "rad": "angle",
     "kg/m^3": "density", "Pa*s": "dynamic viscosity", "": "plain number", "J/(kg*K)": "gas constant",
-    "%": "percentage", "kg/(m*s)": "mass flow per span", "kg/s": "mass flow", "W/m^2": "heat flux"
+    "%": "percentage", "kg/(m*s)": "mass flow per span", "kg/s": "mass flow", "W/m^2": "heat flux",
+    "rpm": "speed of rotation"
 }
+# What is written for speeds of rotation, where it would be read as radians or not at all.
+TURNS = {"Hz": "turn/s", "1/s": "turn/s", "rev/s": "turn/s", "1/min": "rpm", "rev/min": "rpm"}
 EXAMPLES = {
     "m": "0.24 m, 240 mm, 3 ft", "m/s": "28 m/s, 100 km/h, 60 mph, 54 knot",
     "Pa": "26500 Pa, 26.5 kPa, 1 bar", "K": "288 K, 15 degC, -50 degC", "deg": "2 deg, 0.03 rad",
     "kg/m^3": "1.225 kg/m^3", "Pa*s": "1.8e-5 Pa*s", "": "0.12 or 12 %", "J/(kg*K)": "287.05 J/(kg*K)",
     "%": "0.1 or 0.1 %", "kg/(m*s)": "0.2 kg/(m*s)", "kg/s": "0.5 kg/s, 500 g/s",
-    "W/m^2": "5000 W/m^2, 5 kW/m^2"
+    "W/m^2": "5000 W/m^2, 5 kW/m^2", "rpm": "1200 rpm, 20 rev/s, 126 rad/s"
 }
 
 
@@ -111,6 +114,8 @@ def parse(value, unit):
     spelled = SPELLINGS.get(
         written,
         written.replace("·", "*").replace("²", "^2").replace("³", "^3").replace("°", "deg"))
+    if unit == "rpm":
+        spelled = TURNS.get(written, spelled)
     if spelled == "" and unit == "":
         return number
     if not PRODUCT.fullmatch(spelled):

@@ -14,12 +14,14 @@ ACTIONS = {
     "blows": "blows at a normal speed",
     "blows mass": "blows a mass flow",
     "slides": "slides at a velocity",
+    "turns": "turns about its axle",
     "slips": "slips without friction",
     "held": "is held at a temperature",
     "heated": "is heated",
 }
 FLOWING = ("takes in", "feeds", "blows mass")
 WARM = ("supplies", "feeds", "vents")
+CLOSED = ("slides", "turns", "slips", "held", "heated")
 
 
 class SurfaceAction(SheetSection):
@@ -55,6 +57,13 @@ class SurfaceAction(SheetSection):
     along: float = number(0.0, "m/s", -5000, 5000, "Velocity along x", "", when={"action": "slides"})
     across: float = number(0.0, "m/s", -5000, 5000, "along y", "", when={"action": "slides"})
     upwards: float = number(0.0, "m/s", -5000, 5000, "along z", "", when={"action": "slides"})
+    turn_axis: Literal["across", "along", "upwards"] = choice(
+        "across", "Axle", "Through the middle of the surface's box.", across="along y, as a wheel's",
+        along="along x", upwards="along z", when={"action": "turns"})
+    turn_speed: float | None = number(
+        None, "rpm", -2e5, 2e5, "Speed of rotation",
+        "Positive about y moves the lowest point with the stream, about x and z as a right-handed screw. "
+        "Empty rolls about y: the lowest point moves with the stream.", when={"action": "turns"})
     temperature: float = number(320.0, "K", 10, 3000, "Temperature of the wall", "", when={"action": "held"})
     heat: float = number(0.0, "W/m^2", -1e8, 1e8, "Heat into the flow", "Negative cools it.",
                          when={"action": "heated"})
@@ -65,9 +74,13 @@ class SurfaceAction(SheetSection):
             raise ValueError(
                 f"mass_flow = {self.mass_flow:g} kg/s: what an opening takes in or supplies is more than 0. "
                 "Give it as a positive number, or choose the other action")
+        if self.action == "turns" and self.turn_speed is None and self.turn_axis != "across":
+            raise ValueError(
+                "turn_speed: without one a surface rolls, and that is about an axle along y. Give a speed, "
+                "for example 1200 rpm, or take the axle along y")
         return self
 
     @property
     def is_open(self):
         """Whether air passes."""
-        return self.action not in ("slides", "slips", "held", "heated")
+        return self.action not in CLOSED

@@ -4,7 +4,8 @@ import numpy as np
 from ....flow.boundaries.contract import Boundary
 from ....grids.embedded import SIDES, boundary_of
 
-NEEDS_FRICTION = ("slides", "held", "heated")
+NEEDS_FRICTION = ("slides", "turns", "held", "heated")
+AXLES = {"across": (0.0, -1.0, 0.0), "along": (1.0, 0.0, 0.0), "upwards": (0.0, 0.0, 1.0)}
 
 
 def surface_boundaries(sheet, body, air, scale, direction):
@@ -38,13 +39,17 @@ def surface_boundaries(sheet, body, air, scale, direction):
     if viscous:
         out |= _wheels(body, air.mach, scale)
     for number, action in enumerate(sheet.air.walls):
-        for name in _meant(action.surface, body.surface, number):
+        meant = _meant(action.surface, body.surface, number)
+        for name in meant:
             if name == "left" and domain.half == "yes":
                 raise ValueError(
                     f"air.walls.{number}.surface = left: with half of the body that side is the symmetry "
                     "plane. Name another, or take the whole body"
                 )
             out[name] = _boundary(action, name, body.surface, air, scale, viscous, domain)
+        if action.action == "turns" and viscous:
+            turning = _turning(action, meant, body.surface, air, scale, number)
+            out |= {name: Boundary("no-slip", turning) for name in meant}
     return out
 
 
@@ -75,6 +80,23 @@ def _meant(name, surface, number):
     raise ValueError(
         f"air.walls.{number}.surface = {name}: there is no such surface. There are: "
         f"{', '.join(surfaces_to_name(surface))}. Name a surface under Shape, or take one of these")
+
+
+def _turning(action, meant, surface, air, scale, number):
+    """Velocity of walls that turn together about the middle of their box."""
+    own = np.isin(surface.patch, [k for k, p in enumerate(surface.patches) if boundary_of(p) in meant])
+    if not own.any():
+        raise ValueError(
+            f"air.walls.{number}.surface = {action.surface}: a side of the box cannot turn. Name a part or a "
+            "surface of the body")
+    corners = surface.corners[own].reshape(-1, 3) / scale
+    low, high = corners.min(axis=0), corners.max(axis=0)
+    axle, way = 0.5 * (low + high), np.array(AXLES[action.turn_axis])
+    if action.turn_speed is None:
+        rate = air.mach / (0.5 * (high[2] - low[2]))
+    else:
+        rate = action.turn_speed * 2 * np.pi / 60 * scale / air.speed_of_sound
+    return lambda points: np.cross(rate * way, points - axle)
 
 
 def _wheels(body, mach, scale):
