@@ -16,7 +16,9 @@ ENDS = [{"name": "face", "x": 0.0, "y": 0, "z": 0}, {"name": "base", "x": 2.0, "
 SPEED, AREA = 60.0, np.pi * 0.09
 PASSED = 1.225 * SPEED * AREA
 INTAKE = {"surface": "face", "action": "takes in", "mass_flow": PASSED}
-GRID = {"level": "coarse", "surface_size": 0.05 / LADDER**2, "edge_halvings": 0, "curved": 0, "wake_length": 0}
+GRID = {
+    "level": "coarse", "surface_size": 0.05 / LADDER**2, "edge_halvings": 0, "curved": 0, "wake_length": 0
+}
 
 
 def pod(walls, model="inviscid", make=run_body, **sections):

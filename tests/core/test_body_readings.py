@@ -98,25 +98,31 @@ class Weighing(unittest.TestCase):
         self.assertAlmostEqual(grown["drag"][-1], whole["drag"], places=12)
         self.assertAlmostEqual(float(np.interp(0.5, grown["x"], grown["drag"])), 0.55, places=12)
 
-    def test_the_load_across_the_span_spreads_a_face_over_its_extent(self):
-        balance, flow = weighed([[1.0, 0.2, -0.4], [0.6, 0.0, 0.8]], [[0.2, 0.25, 0], [0.9, 0.75, 0]])
-        flow.mesh.wall_spans = lambda: np.array([[0.0, 0.5], [0.5, 1.0]])
-        found, whole = balance.span_load(flow, 0.0, 1.0), balance.measure(flow)
-        inner = np.array(found["y"]) < 0.5
-        # Forces over the dynamic pressure, half a unit across, over the reference length.
-        np.testing.assert_allclose(np.array(found["lift"])[inner], -0.4 / 0.5 / 4.0, rtol=1e-9)
-        np.testing.assert_allclose(np.array(found["drag"])[~inner], 0.6 / 0.5 / 4.0, rtol=1e-9)
-        strip = 1.0 / len(found["y"]) * balance.length / balance.area
-        self.assertAlmostEqual(sum(found["lift"]) * strip, whole["lift"], places=12)
-        # What stands out beyond the ends is not lost.
-        flow.mesh.wall_spans = lambda: np.array([[-0.1, 0.5], [0.5, 1.1]])
+    def test_the_load_across_the_span_is_that_of_the_strips(self):
+        # Twelve strips of two faces each, of unequal width, whose lift falls with the distance.
+        edges = np.linspace(0.0, 1.0, 13)**1.3
+        middle, width = 0.5 * (edges[1:] + edges[:-1]), np.diff(edges)
+        lift = np.repeat((1.0 - middle) * width / 2, 2)
+        place = np.stack([0 * lift, np.repeat(middle, 2), 0 * lift], axis=1)
+        balance, flow = weighed(np.stack([0.3 * lift, 0 * lift, lift], axis=1), place)
+        flow.mesh.wall_spans = lambda: np.repeat(np.stack([edges[:-1], edges[1:]], axis=1), 2, axis=0)
         found = balance.span_load(flow, 0.0, 1.0)
-        self.assertAlmostEqual(sum(found["drag"]) * strip, whole["drag"], places=12)
-        # Of half a body each side carries half of the whole.
+        y = np.array(found["y"])
+        inner = (y > 0.05) & (y < 0.75)
+        # Forces over the dynamic pressure, per length, over the reference length of 4.
+        np.testing.assert_allclose(np.array(found["lift"])[inner], (1 - y[inner]) / 4.0, rtol=0.05)
+        np.testing.assert_allclose(found["drag"], 0.3 * np.array(found["lift"]), rtol=0.03)
+        whole = lift.sum() / balance.area
+        strip = balance.length / balance.area / len(y)
+        self.assertAlmostEqual(sum(found["lift"]) * strip, whole, delta=0.01 * whole)
+        # What stands out beyond the ends is not lost, and half a body tells of its half.
+        flow.mesh.wall_spans = lambda: np.repeat(
+            np.stack([edges[:-1] - 0.01, edges[1:] + 0.01], axis=1), 2, axis=0)
+        found = balance.span_load(flow, 0.0, 1.0)
+        self.assertAlmostEqual(sum(found["lift"]) * strip, whole, delta=0.02 * whole)
         half, flow = weighed([[1.0, 0.2, -0.4]], [[0.2, 0.5, 0]], half=True)
         flow.mesh.wall_spans = lambda: np.array([[0.0, 1.0]])
-        found = half.span_load(flow, 0.0, 1.0)
-        np.testing.assert_allclose(found["lift"], -0.4 / 4.0, rtol=1e-9)
+        np.testing.assert_allclose(half.span_load(flow, 0.0, 1.0)["lift"], -0.4 / 4.0, rtol=1e-9)
 
     def test_forces_in_newtons_and_other_units(self):
         air = SimpleNamespace(dynamic_pressure=500.0)

@@ -38,8 +38,8 @@ class LayeredMesh(SpatialMesh):
         Leaves that the hull cuts or holds.
     hull : Obstacle
         What encloses the layers.
-    wall_reach : ndarray, shape (n_cells,)
-        Half the extent in y of the wall under a first cell; zero for others.
+    foot_span : ndarray, shape (n_cells, 2)
+        Least and largest y of the wall under a cell's column; zero for cubes.
     """
 
     width: np.ndarray = None
@@ -47,14 +47,13 @@ class LayeredMesh(SpatialMesh):
     away: np.ndarray = None
     beside: np.ndarray = None
     hull: object = None
-    wall_reach: np.ndarray = None
+    foot_span: np.ndarray = None
 
     def wall_spans(self):
         """See `SpatialMesh.wall_spans`; of layers the extent of the face itself."""
         wall, spans = self.wall_faces(), super().wall_spans()
         own = self.is_layer[self.left[wall]]
-        reach, middle = self.wall_reach[self.left[wall[own]]], self.face_centre[wall[own], 1]
-        spans[own] = np.stack([middle - reach, middle + reach], axis=1)
+        spans[own] = self.foot_span[self.left[wall[own]]]
         return spans
 
     @cached_property
@@ -270,7 +269,7 @@ def _assembled(outer, layers, vector, pieces, walled, bare, open_wall, hull, obs
         width=both(np.sqrt(layers.widest), outer.size), is_layer=both(np.ones(len(own), dtype=bool),
                                                                       np.zeros(len(out), dtype=bool)),
         away=both(way, np.zeros((len(out), 3))), beside=beside, hull=hull,
-        wall_reach=both(np.repeat(layers.reach, layers.count), np.zeros(len(out))))
+        foot_span=both(np.repeat(layers.span, layers.count, axis=0), np.zeros((len(out), 2))))
 
 
 def _distances(layers, obstacle, found):

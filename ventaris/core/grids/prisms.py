@@ -86,8 +86,8 @@ class PrismLayers:
         Middle of each column's face on the wall.
     normal : ndarray, shape (columns, 3)
         Of the wall there, into the air.
-    reach : ndarray, shape (columns,)
-        Half of the face's extent in y.
+    span : ndarray, shape (columns, 2)
+        Least and largest y of the face on the wall.
     count : int
         Cells in a column.
     quads : ndarray, shape (q, 4, 3)
@@ -110,7 +110,7 @@ class PrismLayers:
     above: np.ndarray
     foot: np.ndarray
     normal: np.ndarray
-    reach: np.ndarray
+    span: np.ndarray
     count: int
     quads: np.ndarray
     owner: np.ndarray
@@ -192,7 +192,8 @@ def grow(skin, heights, share, least):
                           axis=1)
     real = area > NOTHING
     return PrismLayers(left, right, vector, centre, volume, cell_centre, widest, above, loop_centres(foot),
-                       normal, 0.5 * np.ptp(foot[:, :, 1], axis=1), len(heights), quads, owner,
+                       normal, np.stack([foot[:, :, 1].min(axis=1), foot[:, :, 1].max(axis=1)], axis=1),
+                       len(heights), quads, owner,
                        triangles[real], np.tile(np.arange(len(quads)), 2)[real],
                        _rim(levels, edges, kept))
 

@@ -3,6 +3,7 @@ apart."""
 from dataclasses import dataclass, field
 
 import numpy as np
+from scipy.interpolate import PchipInterpolator
 
 from ..grids.embedded import boundary_of
 from .balance import channel_name
@@ -10,6 +11,9 @@ from .balance import channel_name
 STATIONS, ACROSS = 80, 60
 # A wall face of no extent in y is given this share of the whole.
 LEAST_EXTENT = 1e-9
+# Share of the load on faces that a clean cut may pass through; fewest clean cuts that a curve is drawn
+# through.
+STRADDLED, LEAST_CUTS = 0.02, 6
 PER_NEWTON = {"N": 1.0, "lbf": 1 / 4.4482216152605, "kgf": 1 / 9.80665}
 
 
@@ -170,7 +174,8 @@ class BodyBalance:
         """Lift and drag per length across the stream, over dynamic pressure and reference length: of a wing
         whose reference is its mean chord the product of section coefficient and chord, over that chord.
 
-        The force on a wall face is spread evenly over its extent in y.
+        What is gathered up to a place is known where it passes between faces; a curve that does not swing
+        (Fritsch, Butland 1984) runs through these, and its slope is the load.
 
         Parameters
         ----------
@@ -185,16 +190,25 @@ class BodyBalance:
         pressure, friction = self.loads(flow)
         total = (pressure + friction)[:, [0, 2]] * (0.5 if self.half else 1.0)
         first, last = flow.mesh.wall_spans().T
-        edges = np.linspace(low, high, ACROSS + 1)
+        edges = _clean_cuts(first, last, np.abs(total).sum(axis=1), low, high)
         extent = np.maximum(last - first, LEAST_EXTENT * (high - low))
         gathered = np.stack([np.clip((edge - first) / extent, 0.0, 1.0) @ total for edge in edges])
         # What a cube holds beyond the ends belongs to the last strips.
         gathered[0], gathered[-1] = 0.0, total.sum(axis=0)
-        load = np.diff(gathered, axis=0) / np.diff(edges)[:, None] * self.area / self.length
-        return {
-            "y": (0.5 * (edges[1:] + edges[:-1])).tolist(), "drag": load[:, 0].tolist(),
-            "lift": load[:, 1].tolist()
-        }
+        y = low + (np.arange(ACROSS) + 0.5) / ACROSS * (high - low)
+        load = PchipInterpolator(edges, gathered, axis=0).derivative()(y) * self.area / self.length
+        return {"y": y.tolist(), "drag": load[:, 0].tolist(), "lift": load[:, 1].tolist()}
+
+
+def _clean_cuts(first, last, load, low, high):
+    """Places in y, from low to high, that pass between wall faces; evenly spaced ones where there are few."""
+    hair, least = 1e-6 * (high - low), (high - low) / ACROSS
+    found = [low]
+    for edge in np.unique(np.round(first / hair)) * hair:
+        through = load[(first < edge - hair) & (last > edge + hair)].sum()
+        if edge > found[-1] + least and edge < high - least and through < STRADDLED * load.sum():
+            found.append(edge)
+    return np.array([*found, high]) if len(found) >= LEAST_CUTS else np.linspace(low, high, ACROSS + 1)
 
 
 def body_forces(coefficients, air, area, length, unit):
