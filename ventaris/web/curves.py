@@ -255,9 +255,9 @@ def _cut_traces(run, what, name, number):
     field, drawn = body_of(run["id"])
     cut = wall_cut(drawn, axis, at / field.scale)
     if not len(cut.middle):
-        low, high = (drawn.points[:, "xyz".index(axis)] * field.scale).min(), (
-            drawn.points[:, "xyz".index(axis)] * field.scale).max()
-        return [{"name": f"{name}: no wall at {axis} = {at:g} m, it reaches from {low:.4g} to {high:.4g} m",
+        reach = drawn.points[:, "xyz".index(axis)] * field.scale
+        return [{"name": f"{name}: no wall at {axis} = {at:g} m, it reaches from {reach.min():.4g} to "
+                 f"{reach.max():.4g} m",
                  "group": number, "x": [], "y": []}]
     read = field.readings(cut.middle, cut.normal)
     if axis == "y":
@@ -269,7 +269,7 @@ def _cut_traces(run, what, name, number):
     along = cut.middle[:, "xyz".index(ALONG[axis])] * field.scale
     line, *drawn_through = cut.gathered(field.nearest_reading(cut.middle, cut.normal),
                                         along, read[what.removeprefix("cut_")])
-    x, y = ([], [])
+    x, y = [], []
     for k in range(int(line.max()) + 1):
         # Between lines the pen is lifted.
         for out, values in zip((x, y), drawn_through):

@@ -94,12 +94,8 @@ def _show_body(run, sheet, others):
     ground = None
     if has_field and sheet.domain.kind == "ground":
         ground = float(assemble(sheet.shape).surface.box[0, 2]) - sheet.domain.clearance
-    quantities = {
-        k: q
-        for k, q in SURFACE_QUANTITIES.items()
-        if k not in ("cf", "y_plus") or sheet.flow.model == "turbulent" or (k, sheet.flow.model) ==
-        ("cf", "laminar")
-    }
+    without = {"inviscid": ("cf", "y_plus"), "laminar": ("y_plus", )}.get(sheet.flow.model, ())
+    quantities = {k: q for k, q in SURFACE_QUANTITIES.items() if k not in without}
     planes = body_of(run["id"])[0].quantities if has_field else {}
     return render_template("flow_body.html", run=run,
                            file=plain_name(f"{run['variant_name']} {run['point_name']}"), others=others,

@@ -162,13 +162,10 @@ class BodyGrids:
         edges = surface.sharp_edges()
         self.edges = build_tree(np.stack([edges[:, 0], edges[:, 1], edges[:, 1]],
                                          axis=1)) if len(edges) and plan.edge_halvings else None
-        self.wanted_size = None
-        if plan.curved > 0 or plan.across_gap > 0 and plan.fixed[2]:
-            self.wanted_size = np.full(len(surface.triangles), np.inf)
-        if plan.curved > 0:
-            self.wanted_size = curvature_sizes(surface, plan.curved)
+        wanted = [curvature_sizes(surface, plan.curved)] if plan.curved > 0 else []
         if plan.across_gap > 0 and plan.fixed[2]:
-            self.wanted_size = np.minimum(self.wanted_size, gap_sizes(surface, plan))
+            wanted.append(gap_sizes(surface, plan))
+        self.wanted_size = np.minimum.reduce(wanted) if wanted else None
         self._trees, self._meshes, self._clearances = {}, {}, None
 
     def obstacle(self, level):
@@ -310,13 +307,9 @@ class BodyGrids:
         outside[near] = hull.signed_distance(tree.centre[near])[0] > -0.5 * tree.size[near]
         return tree, outside, layers.rim
 
-    def count(self, coarser):
-        """Cells with sizes so many times larger than the finest level's."""
-        return self._leaves(coarser) + self._in_layers(coarser)
-
     def _leaves(self, coarser):
         """Leaves of the octree, those inside the body included; of one outside layers, which has no smaller
-        ones at edges and where the body curves, a few more than round the body itself."""
+        ones at edges, curves and gaps, a few more than round the body itself."""
         leaves = self._outside._tree(coarser).n_leaves
         return leaves if self.plan.layers is None else int(ROUND_HULL * leaves)
 
@@ -324,7 +317,7 @@ class BodyGrids:
     def _outside(self):
         plan = self.plan
         return self if plan.layers is None else BodyGrids(
-            self.surface, replace(plan, layers=None, curved=0.0, edge_halvings=0))
+            self.surface, replace(plan, layers=None, curved=0.0, edge_halvings=0, across_gap=0.0))
 
     def _in_layers(self, coarser):
         """Cells that layers add to the leaves of the octree round the body."""
@@ -347,9 +340,10 @@ class BodyGrids:
         else by how they grow between much larger ones; and what layers add."""
         coarser = coarsening(level)
         if coarser in self._outside._trees:
-            return self.count(coarser)
-        leaves = self._leaves(COUNTED[1])
-        return int(leaves * self.growth()**np.log2(COUNTED[1] / coarser)) + self._in_layers(coarser)
+            leaves = self._leaves(coarser)
+        else:
+            leaves = int(self._leaves(COUNTED[1]) * self.growth()**np.log2(COUNTED[1] / coarser))
+        return leaves + self._in_layers(coarser)
 
 
 def curvature_sizes(surface, per_radius):

@@ -96,7 +96,12 @@ def _turning(action, meant, surface, air, scale, number):
         rate = air.mach / (0.5 * (high[2] - low[2]))
     else:
         rate = action.turn_speed * 2 * np.pi / 60 * scale / air.speed_of_sound
-    return lambda points: np.cross(rate * way, points - axle)
+    return _spinning(axle, rate * way)
+
+
+def _spinning(axle, rate):
+    """Velocity of a wall that turns, as a function of its points."""
+    return lambda points: np.cross(rate, points - axle)
 
 
 def _wheels(body, mach, scale):
@@ -113,13 +118,7 @@ def _rolling(axle, mach, surface, part, scale):
     """Velocity of a wheel's wall: the point under the axle moves with the ground."""
     inside = surface.vertices[np.unique(surface.triangles[surface.part == surface.parts.index(part)])] / scale
     radius = 0.5 * float(inside[:, 2].max() - inside[:, 2].min())
-    rate = mach / radius
-
-    def velocity(points):
-        arm = points - axle
-        return rate * np.stack([-arm[:, 2], np.zeros(len(points)), arm[:, 0]], axis=1)
-
-    return velocity
+    return _spinning(axle, mach / radius * np.array(AXLES["across"]))
 
 
 def _boundary(action, name, surface, air, scale, viscous, domain):
