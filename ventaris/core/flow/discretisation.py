@@ -9,6 +9,7 @@ from .closures.contract import ClosureOptions
 from .factors.filled import FilledFactors
 from .factors.held import HeldProducts
 from .factors.strips import StripFactors
+from .frame import Repeated, add_turning, add_turning_blocks, face_drift, spin
 from .loops import Border, Cells, Faces, changes, fluxes, jacobians, reconstruction
 from .loops.fluxes import add_ring_terms
 from .loops.relations import molecular_viscosity
@@ -66,15 +67,22 @@ class Discretisation:
         Of the stream in space.
     detached : bool
         Detached-eddy simulation.
+    omega : float
+        Speed at which mesh and axes turn about x, over a_inf per reference length; the state's velocity is
+        that against axes at rest (see `frame`).
 
     Attributes
     ----------
     dim : int
-    n_cells : int
+    n_cells, n_own : int
+        With and without the images beyond sides that repeat each other; states given and returned have no
+        rows for those.
     row_scale, column_scale : ndarray
         Scales that make residuals and unknowns of order one at any Mach number.
     wall_pressure : ndarray
         Gauge pressure on each boundary face after the last residual.
+    outflow : RadialEquilibrium or None
+        What sets the pressure of an outlet while the state changes.
     exact_products : bool
         Whether a march may no longer hold the flux derivatives.
     """
@@ -83,7 +91,7 @@ class Discretisation:
 
     def __init__(self, mesh, stream, wall_kind=None, limit=None, precondition=None, vortex=True, closure=None,
                  laminar_until=None, boundaries=None, bridge=True, mixing=0.0, strength=None,
-                 shock_bounds=None, direction=(1.0, 0.0, 0.0), detached=False):
+                 shock_bounds=None, direction=(1.0, 0.0, 0.0), detached=False, omega=0.0):
         self.mesh, self.stream, self.dim = mesh, stream, mesh.dim
         mach, flat = stream.mach, self.dim == 2
         limit = mach > LIMIT_ABOVE if limit is None else limit
@@ -97,7 +105,9 @@ class Discretisation:
             self.constants[k.PUSH], self.constants[k.EMPTY] = 1.0, EMPTY / stream.gamma
         self.direction = np.asarray(direction, dtype=float) / np.linalg.norm(direction)
         self.free = stream.state if flat else np.concatenate([[0.0, 1.0], mach * self.direction])
-        self.n_cells, self.n_interior = mesh.n_cells, mesh.n_interior
+        self.n_cells, self.n_own, self.n_interior = mesh.n_cells, mesh.n_own, mesh.n_interior
+        self.omega = omega
+        self.repeated = None if mesh.images is None else Repeated(mesh.images, mesh.n_own)
         self.wall = mesh.wall_faces()
         self.wall_local = self.wall - self.n_interior
         self._choose_loops()
@@ -107,7 +117,7 @@ class Discretisation:
         self._lay_out(wall_kind, boundaries or {}, bridge and closure is not None, closure is not None)
         self._allocate()
         self.wall_treatment = WallTreatment(self, bridge and closure is not None)
-        self.closure = None
+        self.closure = self.outflow = None
         # Physical time: coefficient of the present level, and what the levels before contribute, per volume.
         self.time_rate = 0.0
         if closure is not None:
@@ -147,13 +157,16 @@ class Discretisation:
             gap = np.maximum(gap, 0.1 * mesh.size[cell])
         first, faces, sign = mesh.cell_faces()
         faces, sign = faces.astype(np.int32), sign.astype(np.float32)
-        self.cells = Cells(mesh.centre, mesh.volume, first, faces, sign)
-        made = PlaneStencils if self.dim == 2 else SpaceStencils
-        self.stencils = made(mesh, self.kind, (first, faces, sign), turbulent)
+        drift, cell_drift = np.empty((0, self.dim)), np.empty((0, self.dim))
+        if self.omega:
+            drift, cell_drift = face_drift(mesh, self.omega), spin(mesh.centre, self.omega)
+        self.cells = Cells(mesh.centre, mesh.volume, first, faces, sign, cell_drift)
+        self.stencils = (PlaneStencils(mesh, self.kind, (first, faces, sign), turbulent) if self.dim == 2 else
+                         SpaceStencils(mesh, self.kind, (first, faces, sign), turbulent, drift))
         self.scalar, self.velocity, self.distance = (self.stencils.scalar, self.stencils.velocity,
                                                      self.stencils.distance)
         self.faces = Faces(mesh.left, mesh.right, mesh.normal, mesh.area, mesh.face_centre,
-                           self.stencils.offset)
+                           self.stencils.offset, drift)
         self.border = Border(cell, self.kind, self.ghost, gap, np.ones(len(cell)))
         solid = np.nonzero(self.kind != FAR_FIELD)[0]
         self.far_local = np.nonzero(self.kind == FAR_FIELD)[0]
@@ -168,7 +181,7 @@ class Discretisation:
 
     def _allocate(self):
         n, nf, nv = self.n_cells, self.mesh.n_faces, self.flow_columns
-        self.factors = (FilledFactors if self.dim == 2 else StripFactors)(self.mesh, self.cells[2:])
+        self.factors = (FilledFactors if self.dim == 2 else StripFactors)(self.mesh, self.cells[2:5])
         self.factor_type = np.float64 if self.dim == 2 else np.float32
         self.grad, self.raw, self.flux = np.empty((n, nv, self.dim)), None, np.empty((nf, nv))
         self.wall_pressure = np.zeros(nf - self.n_interior)
@@ -181,6 +194,7 @@ class Discretisation:
         self.friction = np.empty((nf, 2), dtype=np.float32)
         self.diagonal = np.empty((n, nv, nv), dtype=np.float32)
         self.gamma = np.empty((n, nv, nv), dtype=self.factor_type)
+        self.turning = np.zeros((n if self.omega else 0, 3, nv), dtype=np.float32)
         self._held = None
 
     def _weigh_closure(self):
@@ -224,8 +238,10 @@ class Discretisation:
     def uniform_state(self):
         """The undisturbed stream in every cell and the closure's columns, shape (n_cells,
         columns_of_state)."""
-        state = np.tile(self.free, (self.n_cells, 1))
-        return state if self.closure is None else np.hstack([state, self.closure.start(self.distance)])
+        state = np.tile(self.free, (self.n_own, 1))
+        if self.closure is None:
+            return state
+        return np.hstack([state, self.closure.start(self.distance)[:self.n_own]])
 
     @property
     def eddy(self):
@@ -235,15 +251,22 @@ class Discretisation:
     def residual(self, state, out=None):
         """Scaled sum of fluxes out of each cell: mass, energy, momentum, and the closure's."""
         m, c, inner = self.mesh, self.constants, self.n_interior
+        if self.repeated:
+            state = self.repeated.with_images(state)
         out = np.empty_like(state) if out is None else out
+        if self.outflow is not None:
+            self.outflow.follow(state)
         raw = self._gradients(state)
         if self.closure is not None:
             molecular_viscosity(state, c, self.molecular)
             self.wall_treatment.update(state)
             self.closure.update(state, self.molecular, raw)
         if self.has_strong_shocks:
-            mark_shocks(state, *self.cells[2:], m.left, m.right, m.normal, inner, c[k.GAMMA],
+            mark_shocks(state, *self.cells[2:5], m.left, m.right, m.normal, inner, c[k.GAMMA],
                         self.shock_bounds, not self.first_order, self.limiter_frozen, self.grad, self.shock)
+            if self.repeated:
+                self.repeated.fill(self.shock)
+                self.repeated.fill_gradients(self.grad)
         self._flux.interior_fluxes(state, self.grad, raw, self.eddy, self.shock, self.faces, self.cells,
                                    inner, c, self.flux)
         for number, subset in enumerate(self._subsets):
@@ -253,6 +276,8 @@ class Discretisation:
                                        c, self.flux, self.wall_pressure)
         enthalpy = self.stream.total_enthalpy
         self._flux.gather(self.flux, self.cells, self.row_scale, enthalpy, out)
+        if self.omega:
+            add_turning(state, m.volume, self.omega, self.row_scale, self.stream.gamma, out)
         if m.is_revolved:
             add_ring_terms(state, raw, self.eddy, m.cell_area, m.centre, self.row_scale, c, out)
         if self.time_rate > 0:
@@ -260,7 +285,7 @@ class Discretisation:
                                            enthalpy, self.stream.gamma, out)
         if self.closure is not None:
             self.closure.residual(state, self.molecular, raw, out)
-        return out
+        return out[:self.n_own]
 
     def _gradients(self, state):
         """Fill `grad` with what the fluxes reconstruct by; returns the gradients before the limiter."""
@@ -269,6 +294,8 @@ class Discretisation:
         if not first or viscous:
             self._reconstruct.gradients(state, *self.scalar, *self.velocity, self.ghost, self.grad)
             self.stencils.mend(state, self.grad)
+            if self.repeated:
+                self.repeated.fill_gradients(self.grad)
         if c[k.LIMIT] == 0 or first:
             return self.grad
         raw = self.grad
@@ -278,6 +305,8 @@ class Discretisation:
             raw[:] = self.grad
         self._reconstruct.limit_gradients(state, self.scalar[0], self.scalar[1], self.faces, self.cells,
                                           self.epsilon2, self.limiter_frozen, self.limiter_share, self.grad)
+        if self.repeated:
+            self.repeated.fill_gradients(self.grad)
         return raw
 
     def _update_far_field(self):
@@ -319,6 +348,8 @@ class Discretisation:
         """Assemble and factorise the first-order Jacobian with a pseudo-time term."""
         m, c, scales = self.mesh, self.constants, (self.row_scale, self.column_scale,
                                                    self.stream.total_enthalpy)
+        if self.repeated:
+            state = self.repeated.with_images(state)
         self._jacobian.spectral_sums(state, self.eddy, self.faces, self.cells, c, self.time_sum)
         self._jacobian.face_jacobians(state, self.eddy, self.border, self.faces, m.centre, self.n_interior, c,
                                       *scales, self.jacobians, self.friction)
@@ -326,6 +357,9 @@ class Discretisation:
         self._jacobian.assemble_diagonal(state, self.eddy, self.jacobians, self.time_sum / courant,
                                          self.time_rate, planar, self.cells, c, *scales, self.diagonal,
                                          self.gamma)
+        if self.omega:
+            add_turning_blocks(state, m.volume, self.omega, *scales[:2], self.stream.gamma, self.diagonal,
+                               self.turning)
         self.factors.factorise(self.jacobians, self.diagonal)
         if self.closure is not None:
             self.closure.prepare(state, self.molecular, self.time_sum / courant)
@@ -343,7 +377,7 @@ class Discretisation:
         self._change.block_diagonal_product(self.gamma, vector, out)
         if self.closure is not None:
             nv = self.flow_columns
-            out[:, nv:] += self.closure.pseudo_time * vector[:, nv:]
+            out[:, nv:] += self.closure.pseudo_time[:len(vector)] * vector[:, nv:]
 
     def linear_operator(self, state, residual):
         """Product of the Jacobian, pseudo-time term included, with a scaled vector.

@@ -31,10 +31,23 @@ class FaceMesh:
     A mesh has `left`, `right` (-1 on the boundary), `normal` (from left to right, outward on the boundary),
     `area`, `face_centre`, `volume`, `centre`, `boundaries` (face indices under each name), `walls` (the names
     of the body's), `dim` and `is_revolved`.
+
+    Where sides repeat each other its last cells are images: each stands for another cell, seen beyond such a
+    side. They have a place and a size but no equation; faces have them on their right only.
     """
+
+    images = None
+    # Of a grid of hexahedra: the neighbours of each cell along its three lines (see `stencils.lines`).
+    lines = None
+
     @property
     def n_cells(self):
         return len(self.volume)
+
+    @property
+    def n_own(self):
+        """Number of cells that are no images."""
+        return self.n_cells if self.images is None else self.n_cells - len(self.images.donor)
 
     @property
     def n_faces(self):
@@ -65,14 +78,36 @@ class FaceMesh:
         sign : ndarray
             +1 where the cell is on the left of the face, -1 on its right.
         """
-        inner = self.n_interior
-        owner = np.concatenate([self.left, self.right[:inner]])
-        faces = np.concatenate([np.arange(self.n_faces), np.arange(inner)])
-        sign = np.concatenate([np.ones(self.n_faces), -np.ones(inner)])
+        own = np.nonzero((self.right >= 0) & (self.right < self.n_own))[0]
+        owner = np.concatenate([self.left, self.right[own]])
+        faces = np.concatenate([np.arange(self.n_faces), own])
+        sign = np.concatenate([np.ones(self.n_faces), -np.ones(len(own))])
         order = np.argsort(owner, kind="stable")
         start = np.zeros(self.n_cells + 1, dtype=np.int64)
         np.cumsum(np.bincount(owner, minlength=self.n_cells), out=start[1:])
         return start, faces[order], sign[order]
+
+
+@dataclass(frozen=True)
+class Images:
+    """Cells seen beyond sides that repeat each other, turned about the x axis.
+
+    Attributes
+    ----------
+    donor : ndarray of int, shape (n_images,)
+        The cell that each stands for.
+    turn : ndarray, shape (n_images,)
+        By which angle it is turned, radians, from y to z.
+    """
+
+    donor: np.ndarray
+    turn: np.ndarray
+
+    def turned(self, vectors):
+        """Vectors of the donors, shape (n_images, 3), as they are seen."""
+        c, s = np.cos(self.turn), np.sin(self.turn)
+        x, y, z = vectors.T
+        return np.stack([x, c * y - s * z, s * y + c * z], axis=1)
 
 
 @dataclass

@@ -9,6 +9,7 @@ import numpy as np
 from numba import njit, prange
 
 from ..boundaries.registry import FAR_FIELD
+from ..frame import add_turning_product
 from ..positions import CENTRED, LIMIT, fast, in_order
 from .strips import NV, times
 
@@ -34,7 +35,7 @@ class HeldProducts:
         self.share = ahead / np.maximum(ahead + behind, 1e-30)
         # Faces of the boundary, cell after cell; faces between strips.
         self.edges = inner + np.argsort(cell[inner:], kind="stable")
-        self.edge_start = np.searchsorted(cell[self.edges], np.arange(mesh.n_cells + 1))
+        self.edge_start = np.searchsorted(cell[self.edges], np.arange(mesh.n_own + 1))
         strip = np.searchsorted(flow.factors.strips, np.arange(mesh.n_cells), side="right")
         self.crossing = np.nonzero(strip[cell[:inner]] != strip[mesh.right[:inner]])[0]
         lent = lambda room, shape: room.reshape(-1).view(np.float32)[:np.prod(shape)].reshape(shape)
@@ -43,21 +44,27 @@ class HeldProducts:
 
     def __call__(self, vector):
         """Product with a scaled change of the state, pseudo-time term included."""
-        flow, grad, limit = self.flow, self.grad, self.flow.constants[LIMIT] != 0
+        flow, grad, limit, n = self.flow, self.grad, self.flow.constants[LIMIT] != 0, len(vector)
+        if flow.repeated:
+            vector = flow.repeated.with_images(vector)
         if flow.first_order:
             grad[:] = 0.0
         else:
             change_gradients(vector, *flow.scalar, grad)
-            flow.stencils.mend(vector, grad)
+            flow.stencils.mend(vector, grad, is_change=True)
             if limit:
                 grad *= flow.limiter_share[:, :, None]
+            if flow.repeated:
+                flow.repeated.fill_gradients(grad)
         centred = np.float32(0.0 if flow.first_order or limit else flow.constants[CENTRED])
         factors, closure, out = flow.factors, flow.closure, np.empty_like(vector)
         product(vector, grad, flow.jacobians, flow.friction, flow.gamma, closure.pairs,
                 closure.matrix_diagonal, factors.strips, factors.later, factors.right, flow.n_interior,
                 self.edge_start, self.edges, self.offset, self.normal, self.share, centred, self.across, out)
         hand_over(self.crossing, factors.right, self.across, out)
-        return out
+        if flow.omega:
+            add_turning_product(flow.turning, vector, out)
+        return out[:n]
 
 
 @njit(parallel=True, **in_order)

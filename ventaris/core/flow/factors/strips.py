@@ -30,8 +30,8 @@ class StripFactors:
     def __init__(self, mesh, cell_faces):
         self.right = mesh.right
         # Faces between a cell and those of higher number.
-        self.later = np.searchsorted(mesh.left[:mesh.n_interior], np.arange(mesh.n_cells + 1))
-        self.strips = np.linspace(0, mesh.n_cells, STRIPS + 1).astype(np.int64)
+        self.later = np.searchsorted(mesh.left[:mesh.n_interior], np.arange(mesh.n_own + 1))
+        self.strips = np.linspace(0, mesh.n_own, STRIPS + 1).astype(np.int64)
         self._scalars = {}
 
     def factorise(self, jacobians, diagonal):

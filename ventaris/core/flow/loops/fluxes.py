@@ -10,7 +10,7 @@ from ..positions import (AXISYMMETRIC, CENTRED, FIRST_ORDER, GAMMA, LIMIT, PRAND
                          VISCOUS, fast, in_order)
 from ..shocks import energy_at_shock
 from .reconstruction import at_face, to_face
-from .relations import along_normal, roe_flux, vector, velocity, viscosity
+from .relations import along_normal, moving, roe_flux, seen_at_rest, vector, velocity, viscosity
 
 
 @njit(**fast)
@@ -43,6 +43,17 @@ def row_of(ghost, f, dim):
     return ghost[f, 0], ghost[f, 1], ghost[f, 2], ghost[f, 3], ghost[f, 4] if dim == 3 else 0.0
 
 
+@njit(**fast)
+def drift_of_border(faces, f, kind, nx, ny, nz, dim):
+    """How a boundary face moves; of an opening, whose conditions are those of axes at rest, the part along
+    its normal."""
+    qx, qy, qz = moving(faces.drift, f, dim)
+    if kind >= OUTLET and len(faces.drift) > 0:
+        along = qx * nx + qy * ny + qz * nz
+        return along * nx, along * ny, along * nz
+    return qx, qy, qz
+
+
 def flux_loops(dim):
     """The loops for one dimension."""
     nv = dim + 2
@@ -58,6 +69,7 @@ def flux_loops(dim):
         first = constants[FIRST_ORDER] != 0.0
         g = constants[GAMMA]
         cp = 1.0 / (g - 1.0)
+        moves = len(faces.drift) > 0
         centred = 0.0 if first or constants[LIMIT] != 0.0 else constants[CENTRED]
         centre = cells.centre
         for f in prange(n_interior):
@@ -80,6 +92,11 @@ def flux_loops(dim):
                 tr = mean_towards(state[i, 1], state[j, 1], share, centred, tr)
                 ur, vr = mean_towards(ui, uj, share, centred, ur), mean_towards(vi, vj, share, centred, vr)
                 wr = mean_towards(wi, wj, share, centred, wr)
+            # The flux is taken in axes that move with the face.
+            qx, qy, qz = moving(faces.drift, f, dim)
+            if moves:
+                ul, vl, wl, ur, vr, wr = ul - qx, vl - qy, wl - qz, ur - qx, vr - qy, wr - qz
+                ui, vi, wi, uj, vj, wj = ui - qx, vi - qy, wi - qz, uj - qx, vj - qy, wj - qz
             strong = max(shock[i], shock[j])
             m, fx, fy, fz, e = roe_flux(pl, tl, ul, vl, wl, pr, tr, ur, vr, wr, nx, ny, nz, strong, constants)
             if strong > 0.0:
@@ -113,6 +130,8 @@ def flux_loops(dim):
                 fz -= sz
                 e -= (0.5 * (ui + uj) * sx + 0.5 * (vi + vj) * sy + 0.5 * (wi + wj) * sz + heat *
                       (tx * nx + ty * ny + tz * nz))
+            if moves:
+                m, e, fx, fy, fz = seen_at_rest(m, e, fx, fy, fz, qx, qy, qz)
             s = faces.area[f]
             flux[f, 0], flux[f, 1], flux[f, 2], flux[f, 3] = m * s, e * s, fx * s, fy * s
             if dim == 3:
@@ -125,6 +144,7 @@ def flux_loops(dim):
         `wall_pressure`."""
         first = constants[FIRST_ORDER] != 0.0
         g = constants[GAMMA]
+        moves = len(faces.drift) > 0
         for n in prange(len(subset)):
             b = subset[n]
             f = n_interior + b
@@ -133,13 +153,18 @@ def flux_loops(dim):
             ghost = row_of(border.ghost, b, dim)
             s = faces.area[f]
             wall_pressure[b] = 0.0
+            qx, qy, qz = drift_of_border(faces, f, kind, nx, ny, nz, dim)
+            if moves and kind < BLOWN:
+                ghost = ghost[0], ghost[1], ghost[2] - qx, ghost[3] - qy, ghost[4] - qz
             if kind == FAR_FIELD:
                 u, v, w = velocity(state, i, dim)
+                u, v, w = u - qx, v - qy, w - qz
                 m, fx, fy, fz, e = roe_flux(state[i, 0], state[i, 1], u, v, w, ghost[0], ghost[1], ghost[2],
                                             ghost[3], ghost[4], nx, ny, nz, 0.0, constants)
             else:
                 dx, dy, dz = to_face(faces, cells.centre, f, 0, i, dim)
                 p, t, u, v, w = at_face(state, grad, i, dx, dy, dz, first, g, dim)
+                u, v, w = u - qx, v - qy, w - qz
                 if kind >= OUTLET:
                     m, e, fx, fy, fz = open_flux(kind, p, t, u, v, w, ghost, nx, ny, nz, constants)
                 else:
@@ -154,10 +179,13 @@ def flux_loops(dim):
                             # Without it a cell between two walls has nothing that holds it.
                             p += push(p, t, u - ghost[2], v - ghost[3], w - ghost[4], nx, ny, nz, constants)
                         u, v, w = velocity(state, i, dim)
+                        u, v, w = u - qx, v - qy, w - qz
                         e, fx, fy, fz = friction_flux(state[i, 1], u, v, w, ghost, nx, ny, nz, border.gap[b],
                                                       border.shear[b], constants)
                     wall_pressure[b] = p
                     fx, fy, fz = fx + p * nx, fy + p * ny, fz + p * nz
+            if moves:
+                m, e, fx, fy, fz = seen_at_rest(m, e, fx, fy, fz, qx, qy, qz)
             flux[f, 0], flux[f, 1], flux[f, 2], flux[f, 3] = m * s, e * s, fx * s, fy * s
             if dim == 3:
                 flux[f, 4] = fz * s

@@ -9,8 +9,9 @@ from numba import njit, prange
 from . import of_dimension
 from ..boundaries.registry import BLOWN, FAR_FIELD, NO_SLIP, OUTLET, SLIP, open_flux
 from ..positions import (AXISYMMETRIC, GAMMA, MACH, PRANDTL, PUSH, TURBULENT_PRANDTL, VISCOUS, fast, in_order)
-from .fluxes import row_of
-from .relations import along_normal, dissipation, reference_speed2, vector, velocity, viscosity, wave_speeds
+from .fluxes import drift_of_border, row_of
+from .relations import (along_normal, dissipation, moving, reference_speed2, vector, velocity, viscosity,
+                        wave_speeds)
 
 # Step of differences through an opening's flux.
 STEP = 1e-7
@@ -83,7 +84,19 @@ def finish_block(m, row_scale, column_scale, total_enthalpy):
 
 
 @njit(**fast)
-def wall_jacobian(state, i, kind, ghost, nx, ny, nz, s, shear, gap, constants, out, dim):
+def rows_at_rest(m, gx, gy, gz, dim):
+    """Rows of a flux's derivatives from axes that move with (gx, gy, gz) to those at rest."""
+    for k in range(len(m)):
+        m[1, k] += (gx * m[2, k] + gy * m[3, k] + (gz * m[4, k] if dim == 3 else 0.0) + 0.5 *
+                    (gx * gx + gy * gy + gz * gz) * m[0, k])
+        m[2, k] += gx * m[0, k]
+        m[3, k] += gy * m[0, k]
+        if dim == 3:
+            m[4, k] += gz * m[0, k]
+
+
+@njit(**fast)
+def wall_jacobian(p, t, u, v, w, kind, ghost, nx, ny, nz, s, shear, gap, constants, out, dim):
     """Jacobian of the flux through a wall to its cell; a blown wall keeps only its pressure."""
     g = constants[GAMMA]
     n = (nx, ny, nz)
@@ -91,8 +104,6 @@ def wall_jacobian(state, i, kind, ghost, nx, ny, nz, s, shear, gap, constants, o
         out[2 + a, 0] = n[a] * s
     if kind == BLOWN:
         return
-    p, t = state[i, 0], state[i, 1]
-    u, v, w = velocity(state, i, dim)
     against, mu = 0.0, 0.0
     speed2 = min(t, max(u * u + v * v + w * w, constants[MACH]**2))
     if kind == SLIP or constants[PUSH] != 0.0:
@@ -113,11 +124,9 @@ def wall_jacobian(state, i, kind, ghost, nx, ny, nz, s, shear, gap, constants, o
 
 
 @njit(**fast)
-def open_jacobian(state, i, kind, ghost, nx, ny, nz, s, constants, out, dim):
+def open_jacobian(p, t, u, v, w, kind, ghost, nx, ny, nz, s, constants, out, dim):
     """Jacobian of the flux through an opening, by differences: the conditions have too many branches for
     more."""
-    p, t = state[i, 0], state[i, 1]
-    u, v, w = velocity(state, i, dim)
     m0, e0, x0, y0, z0 = open_flux(kind, p, t, u, v, w, ghost, nx, ny, nz, constants)
     for k in range(dim + 2):
         h = STEP
@@ -160,6 +169,8 @@ def jacobian_loops(dim):
         for i in prange(state.shape[0]):
             t = state[i, 1]
             u, v, w = velocity(state, i, dim)
+            qx, qy, qz = moving(cells.drift, i, dim)
+            u, v, w = u - qx, v - qy, w - qz
             ur2 = reference_speed2(u * u + v * v + w * w, t, constants)
             alpha = 0.5 * (1.0 - ur2 / t)
             nu = 0.0
@@ -187,33 +198,38 @@ def jacobian_loops(dim):
         """
         cp = 1.0 / (constants[GAMMA] - 1.0)
         chunk = 256
-        left = faces.left
+        left, moves = faces.left, len(faces.drift) > 0
         for block in prange((len(left) + chunk - 1) // chunk):
             a, d, one, two = np.empty((nv, nv)), np.empty((nv, nv)), np.empty((nv, nv)), np.empty((nv, nv))
             for f in range(block * chunk, min(len(left), (block + 1) * chunk)):
                 i, b, s = left[f], f - n_interior, faces.area[f]
                 nx, ny, nz = vector(faces.normal, f, dim)
                 friction[f, 0] = friction[f, 1] = 0.0
-                if f >= n_interior and border.kind[b] != FAR_FIELD:
+                kind = border.kind[b] if f >= n_interior else FAR_FIELD
+                qx, qy, qz = drift_of_border(faces, f, kind, nx, ny, nz, dim)
+                pl, tl = state[i, 0], state[i, 1]
+                ul, vl, wl = velocity(state, i, dim)
+                ul, vl, wl = ul - qx, vl - qy, wl - qz
+                if f >= n_interior and kind != FAR_FIELD:
                     one[:] = 0.0
                     ghost = row_of(border.ghost, b, dim)
-                    if border.kind[b] >= OUTLET:
-                        open_jacobian(state, i, border.kind[b], ghost, nx, ny, nz, s, constants, one, dim)
+                    if kind >= OUTLET:
+                        open_jacobian(pl, tl, ul, vl, wl, kind, ghost, nx, ny, nz, s, constants, one, dim)
                     else:
-                        wall_jacobian(state, i, border.kind[b], ghost, nx, ny, nz, s, border.shear[b],
+                        ghost = ghost[0], ghost[1], ghost[2] - qx, ghost[3] - qy, ghost[4] - qz
+                        wall_jacobian(pl, tl, ul, vl, wl, kind, ghost, nx, ny, nz, s, border.shear[b],
                                       border.gap[b], constants, one, dim)
-                        if border.kind[b] == NO_SLIP:
+                        if kind == NO_SLIP:
                             friction[f, 0] = (border.shear[b] * viscosity(state[i, 1], constants) * s /
                                               border.gap[b] * row_scale[2] * column_scale[2])
                 else:
-                    pl, tl = state[i, 0], state[i, 1]
-                    ul, vl, wl = velocity(state, i, dim)
                     if f < n_interior:
                         j = faces.right[f]
                         pr, tr = state[j, 0], state[j, 1]
                         ur, vr, wr = velocity(state, j, dim)
                     else:
                         pr, tr, ur, vr, wr = row_of(border.ghost, b, dim)
+                    ur, vr, wr = ur - qx, vr - qy, wr - qz
                     um, vm, wm = 0.5 * (ul + ur), 0.5 * (vl + vr), 0.5 * (wl + wr)
                     dissipation_matrix(0.5 * (pl + pr), 0.5 * (tl + tr), um, vm, wm, nx, ny, nz, constants, d,
                                        dim)
@@ -241,10 +257,14 @@ def jacobian_loops(dim):
                         two[1, 1] -= heat
                         add_stress(one, mu, nx, ny, nz, um, vm, wm, dim)
                         add_stress(two, -mu, nx, ny, nz, um, vm, wm, dim)
+                    if moves:
+                        rows_at_rest(two, qx, qy, qz, dim)
                     finish_block(two, row_scale, column_scale, total_enthalpy)
                     for r in range(nv):
                         for k in range(nv):
                             out[1, f, k, r] = two[r, k]
+                if moves:
+                    rows_at_rest(one, qx, qy, qz, dim)
                 finish_block(one, row_scale, column_scale, total_enthalpy)
                 for r in range(nv):
                     for k in range(nv):
@@ -265,7 +285,10 @@ def jacobian_loops(dim):
             for i in range(block * chunk, min(n, (block + 1) * chunk)):
                 p, t = state[i, 0], state[i, 1]
                 u, v, w = velocity(state, i, dim)
-                preconditioner_matrix(p, t, u, v, w, constants, False, m, dim)
+                qx, qy, qz = moving(cells.drift, i, dim)
+                preconditioner_matrix(p, t, u - qx, v - qy, w - qz, constants, False, m, dim)
+                if len(cells.drift) > 0:
+                    rows_at_rest(m, qx, qy, qz, dim)
                 for r in range(nv):
                     for k in range(nv):
                         m[r, k] *= time_factor[i]

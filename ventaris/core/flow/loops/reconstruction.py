@@ -54,13 +54,13 @@ def at_face(state, grad, i, dx, dy, dz, first_order, g, dim):
 
 
 @njit(parallel=True, **checked)
-def turn_along_walls(state, cells, is_layer, first, walls, normal, face_centre, centre, grad):
+def turn_along_walls(state, cells, is_layer, first, walls, normal, face_centre, centre, drift, grad):
     """Correct velocity gradients in space so that the velocity carried to a frictionless wall runs along it.
 
     The smallest change that does so; a cell with several walls (`walls[first[k]:first[k + 1]]`, counted from
     the first boundary face) takes them in turn. It halved the pressure error on a sphere.  In the thin cells
     of layers, which may lean along the wall, it is the change across the wall alone: a share of it along the
-    wall would be carried far.
+    wall would be carried far. `drift` is how the boundary faces move, or nothing.
     """
     for k in prange(len(cells)):
         i = cells[k]
@@ -69,6 +69,8 @@ def turn_along_walls(state, cells, is_layer, first, walls, normal, face_centre, 
             rx, ry, rz = (face_centre[f, 0] - centre[i, 0], face_centre[f, 1] - centre[i, 1],
                           face_centre[f, 2] - centre[i, 2])
             un = 0.0
+            for a in range(3 if len(drift) > 0 else 0):
+                un -= normal[f, a] * drift[f, a]
             for a in range(3):
                 un += normal[f, a] * (state[i, 2 + a] + grad[i, 2 + a, 0] * rx + grad[i, 2 + a, 1] * ry +
                                       grad[i, 2 + a, 2] * rz)

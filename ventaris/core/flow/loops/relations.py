@@ -21,6 +21,21 @@ def velocity(state, i, dim):
 
 
 @njit(**fast)
+def moving(drift, i, dim):
+    """Velocity at which face or cell i moves; nothing where none is stored."""
+    if len(drift) == 0:
+        return 0.0, 0.0, 0.0
+    return vector(drift, i, dim)
+
+
+@njit(**fast)
+def seen_at_rest(m, e, fx, fy, fz, gx, gy, gz):
+    """Flux of mass, energy and momentum that was taken in axes moving with (gx, gy, gz), in those at rest."""
+    return (m, e + gx * fx + gy * fy + gz * fz + 0.5 * m * (gx * gx + gy * gy + gz * gz), fx + m * gx,
+            fy + m * gy, fz + m * gz)
+
+
+@njit(**fast)
 def along_normal(dx, dy, dz, nx, ny, nz, dim):
     """The way from one cell to the next along their face's normal; in space, where a flat cell of a layer may
     stand askew to a cube, at least a share of the whole way."""

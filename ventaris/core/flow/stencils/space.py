@@ -5,6 +5,7 @@ from numba import njit
 from ...grids.mesh import row_sums
 from ..boundaries.registry import NO_SLIP, SLIP
 from ..loops.reconstruction import turn_along_walls
+from .lines import line_rows
 
 # Walls whose area vectors add up to less than this share of their area face each other.
 PINCHED = 0.6
@@ -82,7 +83,7 @@ def weights(mesh, start, points):
                                                             minlength=n)
     # A cell that sees its neighbours in a plane only gets no gradient across it.
     trace = np.trace(matrix, axis1=1, axis2=2)
-    poor = np.linalg.det(matrix) < 1e-6 * trace**3
+    poor = np.linalg.det(matrix) <= 1e-6 * trace**3
     matrix[~poor] = np.linalg.inv(matrix[~poor])
     if poor.any():
         matrix[poor] = np.linalg.pinv(matrix[poor], rcond=1e-3, hermitian=True)
@@ -92,16 +93,20 @@ def weights(mesh, start, points):
 
 def with_wall_feet(mesh, start, neighbour, points, wall_faces):
     """Rows extended by the foot of every given wall face on the cell itself (member -1 - boundary face)."""
-    owner = mesh.left[wall_faces]
-    gap = np.einsum("ij,ij->i", mesh.face_centre[wall_faces] - mesh.centre[owner], mesh.normal[wall_faces])
-    gap = np.maximum(gap, 0.05 * mesh.size[owner])
-    foot = mesh.centre[owner] + gap[:, None] * mesh.normal[wall_faces]
+    owner, foot = mesh.left[wall_faces], wall_feet(mesh, wall_faces)
     rows = np.concatenate([np.repeat(np.arange(mesh.n_cells), np.diff(start)), owner])
     order = np.argsort(rows, kind="stable")
     extended = np.zeros(mesh.n_cells + 1, dtype=np.int64)
     np.cumsum(np.bincount(rows, minlength=mesh.n_cells), out=extended[1:])
     members = np.concatenate([neighbour, -1 - (wall_faces - mesh.n_interior)])[order]
     return extended, members, np.concatenate([points, foot])[order]
+
+
+def wall_feet(mesh, wall_faces):
+    """Foot of the cell of each wall face on that face's plane, shape (n, 3)."""
+    owner = mesh.left[wall_faces]
+    gap = np.einsum("ij,ij->i", mesh.face_centre[wall_faces] - mesh.centre[owner], mesh.normal[wall_faces])
+    return mesh.centre[owner] + np.maximum(gap, 0.05 * mesh.size[owner])[:, None] * mesh.normal[wall_faces]
 
 
 def _along_layers(mesh, start, neighbour):
@@ -126,23 +131,21 @@ class SpaceStencils:
     A cell reads its face neighbours; at a cut or poorly joined cell also theirs. Velocity is carried along
     walls that are slipped along or bridged; between walls that face each other nothing is carried.
     """
-    def __init__(self, mesh, kind, cell_faces, turbulent):
+    def __init__(self, mesh, kind, cell_faces, turbulent, drift):
+        """`drift` is how faces move, shape (n_faces, 3), or nothing."""
         self.mesh, first = mesh, mesh.n_interior
         n, inside = mesh.n_cells, slice(0, first)
         joins = np.bincount(mesh.left[inside], minlength=n) + np.bincount(mesh.right[inside], minlength=n)
         cut = np.unique(np.concatenate([mesh.left[mesh.wall_faces()], np.nonzero(joins < 4)[0]]))
         cut = cut[~mesh.is_layer[cut]]
-        start, neighbour = neighbour_rows(mesh, cell_faces, cut)
         walls = first + np.nonzero((kind == SLIP) | (kind == NO_SLIP))[0]
         sticky = first + np.nonzero(kind == NO_SLIP)[0]
-        sheared = len(sticky) and mesh.is_layer.any()
-        points = _along_layers(mesh, start, neighbour) if sheared else mesh.centre[neighbour]
-        self.scalar = start, neighbour.astype(np.int32), weights(mesh, start, points)
-        self.velocity = self.scalar
-        if len(sticky) and not turbulent:
-            rows, members, points = with_wall_feet(mesh, start, neighbour, points, sticky)
-            self.velocity = rows, members.astype(np.int32), weights(mesh, rows, points)
+        if mesh.lines is None:
+            self._fit(cell_faces, cut, sticky, turbulent)
+        else:
+            self._along_lines(sticky, turbulent)
         self.offset = np.empty((0, 2, 3))
+        self.drift = drift[first:]
         self.distance = self._wall_distance(kind)
         self.pinched = pinched_cells(mesh, walls)
         turned = np.nonzero((kind == SLIP) | ((kind == NO_SLIP) & turbulent))[0]
@@ -151,6 +154,27 @@ class SpaceStencils:
         self.turned = turned[np.argsort(cell[turned], kind="stable")]
         self.turned_cells, head = np.unique(cell[self.turned], return_index=True)
         self.turned_first = np.append(head, len(self.turned)).astype(np.int64)
+
+    def _fit(self, cell_faces, cut, sticky, turbulent):
+        """Least squares over neighbours."""
+        mesh = self.mesh
+        start, neighbour = neighbour_rows(mesh, cell_faces, cut)
+        sheared = len(sticky) and mesh.is_layer.any()
+        points = _along_layers(mesh, start, neighbour) if sheared else mesh.centre[neighbour]
+        self.scalar = start, neighbour.astype(np.int32), weights(mesh, start, points)
+        self.velocity = self.scalar
+        if len(sticky) and not turbulent:
+            rows, members, points = with_wall_feet(mesh, start, neighbour, points, sticky)
+            self.velocity = rows, members.astype(np.int32), weights(mesh, rows, points)
+
+    def _along_lines(self, sticky, turbulent):
+        """Differences along the lines of a grid of hexahedra."""
+        mesh = self.mesh
+        start, member, weight = line_rows(mesh)
+        self.scalar = self.velocity = start, member.astype(np.int32), weight
+        if len(sticky) and not turbulent:
+            start, member, weight = line_rows(mesh, (sticky, wall_feet(mesh, sticky)))
+            self.velocity = start, member.astype(np.int32), weight
 
     def _wall_distance(self, kind):
         """Distance of each cell to the nearest wall with friction: the body, or a side of the box."""
@@ -166,11 +190,13 @@ class SpaceStencils:
         self.turned_cells, self.turned, self.turned_first = np.empty(0, np.int64), np.empty(
             0, np.int64), np.zeros(1, int)
 
-    def mend(self, state, grad):
-        """Turn velocities along walls; drop gradients between walls that face each other."""
+    def mend(self, state, grad, is_change=False):
+        """Turn velocities along walls, moving ones unless it is a change that is carried; drop gradients
+        between walls that face each other."""
         m, first = self.mesh, self.mesh.n_interior
         turn_along_walls(state, self.turned_cells, m.is_layer, self.turned_first, self.turned,
-                         m.normal[first:], m.face_centre[first:], m.centre, grad)
+                         m.normal[first:], m.face_centre[first:], m.centre,
+                         self.drift[:0] if is_change else self.drift, grad)
         grad[self.pinched] = 0.0
 
 
