@@ -212,10 +212,10 @@ class Discretisation:
     def krylov_type(self):
         """Precision of the vectors that steady steps are solved with.
 
-        Single where flux derivatives are held: in space with a closure, in steady flow, without strong
-        shocks, until a march asks for the exact ones.
+        Single where flux derivatives are held: in space with a closure or in a passage, in steady flow,
+        without strong shocks, until a march asks for the exact ones.
         """
-        steady = self.closure is not None and self.time_rate == 0
+        steady = (self.closure is not None or self.repeated is not None) and self.time_rate == 0
         held = self.dim == 3 and steady and not self.has_strong_shocks and not self.exact_products
         return np.float32 if held else np.float64
 

@@ -1,16 +1,19 @@
 """The files of a finished run."""
 import json
 
+import numpy as np
+
 from ..instruments.taps import read_taps
 from ..look.body_field import body_field
 from ..look.body_picture import body_thumbnail
 from ..look.body_surface import drawn_for
 from ..look.drawable import nozzle_drawable, section_drawable
+from ..look.row_planes import row_drawable
 from ..look.picture import field_picture, thumbnail_box
 from ..sheet import write_toml
 from .body_files import body_surface_csv, body_surface_vtp, body_vtu
 from .tables import write_csv
-from .vtu import write_vtu
+from .vtu import write_hexahedra, write_vtu
 
 
 def _common_files(run):
@@ -43,6 +46,33 @@ def nozzle_files(run):
         "field.vtu": write_vtu(flow.mesh, state, run.setup.air, run.setup.scale),
         "mach.png": field_picture(picture, "mach", box=thumbnail_box(picture), title=run.sheet.title)
     }
+
+
+def row_files(run):
+    """{name: bytes} of a finished run of a blade row."""
+    level, mesh, state = run.kept_field()
+    picture = row_drawable(run.setup, mesh, state)
+    return _common_files(run) | {
+        "lines.csv": rows_csv(run.rows()).encode(),
+        "field.vtu": passage_vtu(run),
+        "planes.png": field_picture(picture, "mach", box=thumbnail_box(picture), title=run.sheet.title)
+    }
+
+
+def passage_vtu(run):
+    """The passage of a run as VTU: hexahedra in metres, with the flow in SI."""
+    _, flow, state = run.field()
+    setup, mesh = run.setup, flow.mesh
+    air, n = setup.air, mesh.n_own
+    p, t = state[:, 0], state[:, 1]
+    spin = setup.turn * np.stack([0 * p, -mesh.centre[:n, 2], mesh.centre[:n, 1]], axis=1)
+    relative = state[:, 2:5] - spin
+    data = {
+        "pressure": (air.gamma * p + 1) * air.pressure, "temperature": t * air.temperature,
+        "velocity": state[:, 2:5] * air.speed_of_sound, "relative_velocity": relative * air.speed_of_sound,
+        "relative_mach": np.linalg.norm(relative, axis=1) / np.sqrt(t)
+    }
+    return write_hexahedra(mesh.points * setup.scale, mesh.corners, data)
 
 
 def rows_csv(rows):

@@ -23,9 +23,27 @@ def write_vtu(mesh, state, air, chord):
             [values["u"], values["v"], np.zeros_like(values["u"])], axis=1)
     }
     points = np.concatenate([mesh.points * chord, np.zeros((len(mesh.points), 1))], axis=1)
-    document = meshio.Mesh(points, [("quad", mesh.cell_nodes)],
-                           cell_data={name: [v]
-                                      for name, v in data.items()})
+    return _bytes(points, "quad", mesh.cell_nodes, data)
+
+
+def write_hexahedra(points, corners, data):
+    """Hexahedra with cell data.
+
+    Parameters
+    ----------
+    points : ndarray, shape (n, 3)
+    corners : ndarray, shape (n_cells, 8)
+    data : dict of str to ndarray
+
+    Returns
+    -------
+    bytes
+    """
+    return _bytes(points, "hexahedron", corners, data)
+
+
+def _bytes(points, kind, cells, data):
+    document = meshio.Mesh(points, [(kind, cells)], cell_data={name: [v] for name, v in data.items()})
     with tempfile.TemporaryDirectory() as folder:
         path = os.path.join(folder, "field.vtu")
         meshio.write(path, document, file_format="vtu")

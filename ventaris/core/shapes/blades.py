@@ -171,6 +171,11 @@ class BladeRow:
     def x_out(self):
         return float(self.x[-1])
 
+    @property
+    def tip_radius(self):
+        """Of the blades, at the stacking line."""
+        return float(self.radius(np.zeros(1), self.tip)[0])
+
     def radius(self, x, span):
         """Radius of the stream surface at a share of the span, shape of x."""
         hub, casing = (PchipInterpolator(self.x, r, extrapolate=True)(x) for r in (self.hub, self.casing))

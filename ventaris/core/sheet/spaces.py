@@ -3,14 +3,17 @@ import functools
 
 from pydantic import ValidationError
 
-from . import body, model, nozzle
+from . import blades, body, model, nozzle
 from .fields import SheetError, problems_of
 from .model import FORMAT
 
-SHEETS = {"section": model.Sheet, "body": body.BodySheet, "nozzle": nozzle.NozzleSheet}
-SECTIONS_OF = {"section": model.SECTIONS, "body": body.SECTIONS, "nozzle": nozzle.SECTIONS}
+SHEETS = {"section": model.Sheet, "body": body.BodySheet, "nozzle": nozzle.NozzleSheet,
+          "row": blades.RowSheet}
+SECTIONS_OF = {"section": model.SECTIONS, "body": body.SECTIONS, "nozzle": nozzle.SECTIONS,
+               "row": blades.SECTIONS}
 SPACE_WORDS = {
-    "section": "Sections in a plane", "body": "Bodies in space", "nozzle": "Nozzles and their jets"
+    "section": "Sections in a plane", "body": "Bodies in space", "nozzle": "Nozzles and their jets",
+    "row": "Blade rows"
 }
 # Sections that every run of a campaign shares; the shape belongs to the variant, the air to the operating
 # point.
@@ -40,7 +43,7 @@ def read_sheet(values):
         raise SheetError([(
             "space",
             f"space = {str(space)[:40]}: accepted: {', '.join(SHEETS)}. A section lies in a plane, a body in "
-            "space; a nozzle has its own sheet."
+            "space; a nozzle and a blade row have their own sheets."
         )])
     try:
         return SHEETS[space].model_validate(values)

@@ -367,6 +367,49 @@ class NozzleResult(_Result):
     noise: NoisePart | None = None
 
 
+class TurningPart(_Part):
+    """Of blade rows."""
+
+    temperature: Number
+    pressure: Number
+    density: Number
+    speed_of_rotation: Number
+    tip_speed: Number
+    tip_mach: Number
+    wind: Number
+    advance: Number
+    tip_speed_ratio: Number
+
+
+class RowShapePart(_Part):
+    blades: int = Field(gt=0)
+    hub_radius: Number
+    tip_radius: Number = Field(gt=0)
+    tip_gap: Number
+    chord: Number
+    stagger: Number
+    solidity: Number
+    throat_area: Number
+
+
+class RowTheoryPart(_Part):
+    thrust: Number | None = None
+    torque: Number | None = None
+    power: Number | None = None
+    choked_flow: Number | None = None
+
+
+class RowResult(_Result):
+    """A run of a blade row."""
+
+    space: Literal["row"]
+    needed: tuple = ("torque", "power", "thrust")
+    headlines: tuple = ("torque", "thrust")
+    air: TurningPart
+    shape: RowShapePart
+    theory: RowTheoryPart | None
+
+
 def check_result(result, declared):
     """Look a result of a run over; raises ValueError that names what is wrong.
 

@@ -38,6 +38,8 @@ class HeldProducts:
         self.edge_start = np.searchsorted(cell[self.edges], np.arange(mesh.n_own + 1))
         strip = np.searchsorted(flow.factors.strips, np.arange(mesh.n_cells), side="right")
         self.crossing = np.nonzero(strip[cell[:inner]] != strip[mesh.right[:inner]])[0]
+        self.no_closure = (np.empty((0, inner, 2), dtype=np.float32),
+                           np.empty((0, mesh.n_cells), dtype=np.float32))
         lent = lambda room, shape: room.reshape(-1).view(np.float32)[:np.prod(shape)].reshape(shape)
         self.grad, self.across = lent(flow.grad, flow.grad.shape), lent(flow.flux,
                                                                         (inner, flow.columns_of_state))
@@ -58,9 +60,10 @@ class HeldProducts:
                 flow.repeated.fill_gradients(grad)
         centred = np.float32(0.0 if flow.first_order or limit else flow.constants[CENTRED])
         factors, closure, out = flow.factors, flow.closure, np.empty_like(vector)
-        product(vector, grad, flow.jacobians, flow.friction, flow.gamma, closure.pairs,
-                closure.matrix_diagonal, factors.strips, factors.later, factors.right, flow.n_interior,
-                self.edge_start, self.edges, self.offset, self.normal, self.share, centred, self.across, out)
+        pairs, own = self.no_closure if closure is None else (closure.pairs, closure.matrix_diagonal)
+        product(vector, grad, flow.jacobians, flow.friction, flow.gamma, pairs, own, factors.strips,
+                factors.later, factors.right, flow.n_interior, self.edge_start, self.edges, self.offset,
+                self.normal, self.share, centred, self.across, out)
         hand_over(self.crossing, factors.right, self.across, out)
         if flow.omega:
             add_turning_product(flow.turning, vector, out)

@@ -11,6 +11,8 @@ from .plane import blade_plane, corner_shift, two_sided
 # Planes that are made; the others lie on splines through them.
 CONTROL_PLANES = 7
 SAMPLES = 801
+# Over so many tip radii planes of an open rotor come to a common middle.
+STRAIGHT_OVER = 1.0
 THREADS = 2
 
 
@@ -113,11 +115,28 @@ def stack_planes(row, counts, spans, first, sweeps=1500):
     # theta stay the same.
     beyond = np.array([r_axis(max(s, control[-1])) for s in span]) / r_axis(control[-1])
     theta = at[..., 1] * beyond[:, None] / ratio[:, None]
+    if row.is_open:
+        theta = _straightened(at[..., 0], theta, counts, row)
     r = np.stack([row.radius(at[k, :, 0], s) for k, s in enumerate(span)])
     nodes = np.stack([at[..., 0], r * np.cos(theta), r * np.sin(theta)], axis=2).transpose(1, 0, 2).copy()
     has_gap = spans.gap > 0
     return _topology(nodes, counts, shift, span, 2 * np.pi / row.blades, spans.blade if has_gap else spans.blade + 1,
                      min(least for _, least in made))
+
+
+def _straightened(x, theta, counts, row):
+    """Angles of all levels' points with the same middle up- and downstream of the blades, where those of a
+    plane lie as its nose and tail do: over the span of an open rotor that twists the cells there."""
+    c, middle = counts, x[0, :counts.ring * (counts.off + 1)].reshape(counts.ring, -1)[:, 0]
+    front, rear, length = middle.min(), middle.max(), STRAIGHT_OVER * row.tip_radius
+    first = c.ring * (c.off + 1)
+    ahead, behind = slice(first, first + c.edge + 1), slice(first + (c.ahead + c.behind - 1) * (c.edge + 1),
+                                                            first + (c.ahead + c.behind) * (c.edge + 1))
+    out = theta.copy()
+    for line, gone in ((ahead, front - x), (behind, x - rear)):
+        t = np.clip(gone / length, 0, 1)
+        out -= t**2 * (3 - 2 * t) * theta[:, line].mean(axis=1)[:, None]
+    return out
 
 
 def _levels(row, s):

@@ -1,7 +1,7 @@
 """All kinds of campaign; a further one is a folder here, one in the web's room, and a line."""
-from . import body, jet, nozzle, section
+from . import body, jet, nozzle, row, section
 
-KINDS = {module.KIND.name: module.KIND for module in (section, body, nozzle, jet)}
+KINDS = {module.KIND.name: module.KIND for module in (section, body, nozzle, jet, row)}
 # Of each family of sheets the kind that it is named after.
 FAMILIES = {kind.space: kind for kind in KINDS.values() if kind.name == kind.space}
 

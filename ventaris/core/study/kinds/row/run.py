@@ -1,0 +1,242 @@
+"""Run a blade row's sheet: the climb over the levels, with mass flow, pressure ratio and torque as what must
+stand still."""
+from dataclasses import replace
+
+import numpy as np
+
+from ....flow.discretisation import Discretisation
+from ....flow.march.steady import MarchControls, SteadyMarch
+from ....flow.radial_equilibrium import RadialEquilibrium
+from ....instruments.row_balance import RowBalance
+from ....look.row_planes import row_planes
+from ...climb import Climb
+from ...progress import LevelResult, MarchedLevel
+from ...trend import level_trends
+from .judge import judge_row, row_channels
+from .quality import row_quality
+from .ready import RATIO, prepare_row
+
+WATCHED_DUCT, WATCHED_OPEN = ("mass_flow", "pressure_ratio", "torque"), ("thrust", "torque")
+STEADY_OVER = 5
+# Values that stand still for long settle a level although its residual has stalled below this.
+STALLED_BELOW = 5e-3
+# A level that only prepares the next one is left after so many steps, or earlier at this change.
+SERVED_AFTER, SERVED_AT = 120, 1e-3
+# The limiter is held still below this residual.
+HOLD_LIMITER = 1e-2
+# Relative Mach number of the inflow from which the reconstruction is limited.
+LIMITED_FROM = 0.75
+# Torque below this share of a tip speed's dynamic head is nothing.
+NOTHING = 1e-6
+# A torque times speed that differs from the rise of total enthalpy by more is not at rest.
+BALANCE = 3e-3
+
+
+class RowExecution(Climb):
+    """One run of a blade row; see `Climb`."""
+
+    stalled_over = 30
+    headlines = (("mass_flow", "mass flow", "kg/s", 4), ("pressure_ratio", "pressure ratio", "", 4),
+                 ("efficiency", "efficiency", "", 4), ("thrust", "thrust", "N", 2), ("power", "power", "W", 1))
+    reported = (("mass_flow", "mass flow", "kg/s", 5), ("pressure_ratio", "pressure ratio", "", 5),
+                ("efficiency", "efficiency", "", 4), ("torque", "torque", "N m", 4), ("power", "power", "W", 2),
+                ("thrust", "thrust", "N", 3), ("thrust_coefficient", "thrust coefficient", "", 5),
+                ("power_coefficient", "power coefficient", "", 5), ("wheel_power", "power of the wind", "", 4))
+
+    def __init__(self, sheet, resume=None, extra_steps=0, neighbour=None):
+        setup = prepare_row(sheet)
+        super().__init__(sheet, setup, row_channels(setup), resume, extra_steps)
+        self.meshes = {}
+
+    def __iter__(self):
+        self._start_clock()
+        previous = None
+        for name in self.setup.levels:
+            self.meshes[name] = self.setup.generate(name)
+            if self._resume and any(done["level"] == name for done in self._resume.finished):
+                continue
+            yield from self._climb_level(name, self.meshes[name], previous)
+            previous = name, self._level.march.state
+        self.result = self.conclude()
+
+    @property
+    def watched(self):
+        return WATCHED_OPEN if self.setup.is_open else WATCHED_DUCT
+
+    def _open(self, name, mesh, previous, careful):
+        setup, run = self.setup, self.sheet.run
+        air, closure = setup.air, self.sheet.flow.closure if setup.is_viscous else None
+        fast = np.hypot(air.mach, 0.0 if setup.is_open else 0.4)
+        flow = Discretisation(mesh, setup.stream, "no-slip" if setup.is_viscous else "slip", closure=closure,
+                              boundaries=setup.boundaries(mesh), limit=fast > LIMITED_FROM,
+                              precondition=air.mach < 0.6 and setup.is_open, omega=setup.turn)
+        if not setup.is_open:
+            faces = mesh.boundaries["outlet"]
+            flow.outflow = RadialEquilibrium(flow, faces, mesh.level[mesh.left[faces]], setup.hub_pressure,
+                                             setup.resistance)
+        self.balance = RowBalance(setup, flow)
+        controls = MarchControls(run.courant_start, run.courant_most, 1.5, run.first_order_steps, run.krylov_vectors,
+                                 hold_limiter=HOLD_LIMITER, retries=8, krylov_kept=run.krylov_vectors)
+        resumed = self._resumed(name, flow, controls)
+        if resumed:
+            return resumed
+        if previous is None or careful:
+            state = self._start(flow)
+        else:
+            state = self._carried(self.meshes[previous[0]], mesh, previous[1])
+            controls = replace(controls, first_order_steps=0, courant_start=2 * run.courant_start)
+        if careful:
+            controls = replace(controls, first_order_steps=max(60, 3 * run.first_order_steps),
+                               courant_start=0.2 * run.courant_start, courant_growth=1.25, most_change=0.1,
+                               courant_most=min(60.0, run.courant_most))
+        return MarchedLevel(name, flow, SteadyMarch(flow, state, controls))
+
+    def _start(self, flow):
+        """A state to begin with: still or as the wind in the open; in a duct without loss to the pressure at
+        the outlet, turned along with the blades."""
+        setup, n = self.setup, flow.n_own
+        state = np.zeros((n, 5))
+        state[:, 1] = 1.0
+        if setup.is_open:
+            state[:, 2] = self.sheet.air.wind / setup.air.speed_of_sound
+        else:
+            self._start_duct(flow.mesh, state)
+        if flow.closure is not None:
+            state = np.hstack([state, flow.closure.start(flow.distance)[:n]])
+        return state
+
+    def _start_duct(self, mesh, state):
+        setup, g = self.setup, self.setup.air.gamma
+        x, y, z = mesh.centre[:len(state)].T
+        r = np.hypot(y, z)
+        middle = setup.row.section_shape(0.5 * setup.row.tip)
+        axial = self._first_axial(middle)
+        t = 1 - 0.5 * (g - 1) * axial**2
+        p = t**(g / (g - 1))
+        back = g * setup.hub_pressure + 1
+        back = min(max(back, 0.6), 1.6)
+        through = np.clip((x - x.min()) / np.ptp(x), 0, 1)
+        state[:, 0] = (p + through * (back - p) - 1) / g
+        state[:, 1] = t * (1 + through * ((back / p)**((g - 1) / g) - 1))
+        state[:, 2] = axial
+        # Behind the blades most of the turning that their tails ask for.
+        blade = -setup.turn * r
+        leaving = blade - axial * np.tan(np.clip(middle.outlet_angle, -1.3, 1.3))
+        enter = np.tan(np.radians(self.sheet.air.swirl)) * axial
+        share = np.clip((x + 0.3) / 0.6, 0, 1)
+        swirl = -((1 - share) * enter + 0.8 * share * np.clip(leaving, -0.8, 0.8))
+        state[:, 3], state[:, 4] = -swirl * z / r, swirl * y / r
+
+    def _first_axial(self, middle):
+        """Axial speed with which the relative flow meets the blades' noses half-way along the span."""
+        setup = self.setup
+        blade = -setup.turn * setup.mean_radius / setup.scale
+        angle = np.tan(np.clip(middle.inlet_angle, 0.17, 1.4))
+        swirl = np.tan(np.radians(self.sheet.air.swirl))
+        return float(np.clip(blade / max(angle + swirl, 0.2) if blade > 0.05 else 0.4, 0.1, 0.65))
+
+    def _carried(self, coarse, fine, state):
+        """A level's state on the next one: read between its nearest cells."""
+        from scipy.spatial import cKDTree
+        both = np.concatenate([coarse.centre[:coarse.n_own], coarse.centre[coarse.n_own:]])
+        images = coarse.images
+        seen = state[images.donor].copy()
+        seen[:, 2:5] = images.turned(seen[:, 2:5])
+        values = np.concatenate([state, seen])
+        away, near = cKDTree(both).query(fine.centre[:fine.n_own], k=6, workers=2)
+        weight = 1.0 / np.maximum(away, 1e-9)**2
+        return (weight[..., None] * values[near]).sum(axis=1) / weight.sum(axis=1)[:, None]
+
+    def _read(self, march):
+        level = self._level
+        out = {k: v for k, v in self.balance.measure(level.march.state).items() if v is not None}
+        return {**out, **self.channels.compute({**march, **out})}
+
+    def _changes(self, over=STEADY_OVER):
+        """Relative change of what is watched over the last steps."""
+        recent = self._level.recent[-over - 1:]
+        if len(recent) <= over:
+            return {name: float("inf") for name in self.watched}
+        return {
+            name: float(np.ptp([r[name] for r in recent]) / max(abs(recent[-1][name]), self._nothing(name)))
+            for name in self.watched
+        }
+
+    def _nothing(self, name):
+        """What counts as none of a quantity."""
+        s = self.setup
+        force = s.air.density * s.air.speed**2 * s.tip_radius**2
+        return {"torque": NOTHING * force * s.tip_radius, "thrust": NOTHING * force}.get(name, 1e-9) + (
+            0.01 * force * s.tip_radius if name == "torque" and not s.omega else 0.0)
+
+    def _is_settled(self):
+        march, run = self._level.march, self.sheet.run
+        if march.flow.first_order or not self._criteria_met() or max(self._changes().values()) > run.steady:
+            return False
+        return march.residual <= run.residual or (march.residual < STALLED_BELOW and self._steps_move(
+            self.stalled_over) and max(self._changes(self.stalled_over).values()) <= run.steady)
+
+    def _has_served(self):
+        level = self._level
+        if level.name == self.setup.levels[-1] or level.flow.first_order:
+            return False
+        return level.steps >= SERVED_AFTER + self.sheet.run.first_order_steps
+
+    def _finish_level(self):
+        level = self._level
+        level.flow.residual(level.march.state)
+        coefficients = self._read(
+            {"step": len(self.history), "residual": level.march.residual, "courant": level.march.courant})
+        treatment, y_plus = level.flow.wall_treatment, None
+        if level.flow.closure is not None:
+            units = treatment.y_plus[treatment.faces]
+            y_plus = {"largest": float(np.percentile(units, 99)), "mean": float(np.median(units))}
+        self.finished.append(
+            LevelResult(level.name, level.flow.n_own, level.steps, level.march.residual, self._is_settled(),
+                        round(level.seconds, 3), coefficients, self._changes(), [], [],
+                        row_quality(level.flow.mesh).as_dict(), y_plus))
+
+    def _share(self):
+        level = self._level
+        total = sum(self.setup.cells(name) for name in self.setup.levels)
+        done = sum(f.cells for f in self.finished)
+        drop = np.log10(max(level.march.residual, 1e-16)) / np.log10(self.sheet.run.residual)
+        here = min(0.97, max(level.steps / (level.steps + 60), float(np.clip(drop, 0, 1))**2))
+        return float(min((done + here * level.flow.n_own) / total, 0.99))
+
+    def kept_field(self):
+        """The planes that are looked at; see `row_planes`."""
+        level = self._level
+        return level.name, *row_planes(self.setup, level.flow.mesh, level.march.state)
+
+    def kept_readings(self, whole):
+        """See `Climb`."""
+        return self.rows()
+
+    def rows(self):
+        """The curves of this moment, see `RowBalance.read_rows`."""
+        self._level.flow.residual(self._level.march.state)
+        return self.balance.read_rows(self._level.march.state)
+
+    def conclude(self, stopped=False):
+        """The result of what has been computed so far, as plain values."""
+        level, setup, sheet = self._level, self.setup, self.sheet
+        if not self.finished or self.finished[-1].level != level.name:
+            self._finish_level()
+        last = self.finished[-1]
+        trends = {
+            n: t.as_dict()
+            for n, t in level_trends(self.finished, lambda f, name: f.settled or max(f.changes.values()) < 5e-3,
+                                     spatial=True, ratio=RATIO).items()
+        }
+        verdict = judge_row(setup, last, stopped, self._undefined(), trends)
+        return {
+            "format": 1, "space": "row", "title": sheet.title, "coefficients": last.coefficients, "trends": trends,
+            "forces": {}, "control_volume": None, "layer": [], "unsteady": None,
+            "formulas": [f.name for f in sheet.instruments.formulas],
+            "levels": [{k: v for k, v in vars(f).items() if k != "changes"} for f in self.finished],
+            "verdict": verdict.as_dict(), "shocks": [], "separations": [], "probes": {}, "air": setup.derived(),
+            "shape": setup.measures(), "theory": setup.theory(), "y_plus": last.y_plus, "cells": last.cells,
+            "steps": len(self.history), "seconds": round(self._clock(), 2),
+            "cost_per_cell_step": last.seconds / max(last.cells * last.steps, 1)
+        }
