@@ -12,7 +12,7 @@ from ..store import archive, campaigns as store, deletions, runs, surfaces
 from ..worker.loop import is_worker_running
 from .kinds.registry import SHOWN
 from .presentation import (
-    difference, fair_quantity, offered_quantities, paired_error, quantity_of, references_differ
+    difference, fair_quantity, offered_quantities, paired_error, quantity_of, ranked_by, references_differ
 )
 from .uploads import check_archive, parse_surface, parse_upload
 
@@ -41,7 +41,8 @@ def campaign_or_404(campaign_id):
 OTHER_LOOKS = {
     "section": "This run is about sections in a plane: its flow view has its own looks.",
     "body": "This run is about a body in space: its flow view has its own looks.",
-    "nozzle": "This run is about a nozzle: its flow view has its own looks."
+    "nozzle": "This run is about a nozzle: its flow view has its own looks.",
+    "row": "This run is about a blade row: its flow view has its own looks."
 }
 
 
@@ -98,7 +99,7 @@ def _best_of(campaign, done, names, points):
     top = max(counts, key=lambda p: (counts[p], p))
     there = [run for run in done if run["point_id"] == top]
     results = [run["result"] for run in there]
-    key, sign = fair_quantity(campaign["space"], results), SHOWN[campaign["space"]].best[1]
+    key, sign = fair_quantity(campaign["space"], results), ranked_by(campaign["space"], results)[1]
     ranked = [(sign * value, run["id"], run) for run in there
               if (value := quantity_of(run["result"], key)[0]) is not None]
     if not ranked:
@@ -359,7 +360,35 @@ def _new_nozzle(variants, name):
     return {"kind": "coordinates", "points": [(x * factor, r * factor) for x, r in parsed["points"]], **form}
 
 
-NEW_SHAPES = {"section": _new_shape, "body": _new_body, "nozzle": _new_nozzle}
+# What a new row begins as: in a duct by sections or by a plan; in the open a propeller and a wind wheel.
+NEW_ROWS = {
+    "sections": {}, "plan": {"made": "plan"}, "propeller": {
+        "setting": "open", "form": "four-digit", "blades": 2, "hub_radius": 0.12, "tip_radius": 0.9,
+        "stacked_at": 0.3, "sections": [
+            {"radius": 0.12, "chord": 0.12, "stagger": 38.0, "camber": 12.0, "thickness": 0.18},
+            {"radius": 0.45, "chord": 0.14, "stagger": 66.0, "camber": 12.0, "thickness": 0.12},
+            {"radius": 0.9, "chord": 0.08, "stagger": 77.0, "camber": 12.0, "thickness": 0.09}]
+    }, "wheel": {
+        "setting": "open", "form": "four-digit", "blades": 3, "hub_radius": 0.15, "tip_radius": 1.5,
+        "stacked_at": 0.3, "sections": [
+            {"radius": 0.15, "chord": 0.26, "stagger": 64.0, "camber": -12.0, "thickness": 0.2},
+            {"radius": 0.6, "chord": 0.19, "stagger": 80.0, "camber": -12.0, "thickness": 0.16},
+            {"radius": 1.5, "chord": 0.09, "stagger": 88.0, "camber": -12.0, "thickness": 0.12}]
+    }
+}
+
+
+def _new_row(variants, name):
+    """Shape section of a new blade row: a copy, or one to begin with."""
+    source = request.form.get("source", "copy")
+    if source == "copy":
+        return _new_shape(variants)
+    if source not in NEW_ROWS:
+        raise SheetError([("source", "Choose what the row is made from.")])
+    return json.loads(json.dumps(NEW_ROWS[source]))
+
+
+NEW_SHAPES = {"section": _new_shape, "body": _new_body, "nozzle": _new_nozzle, "row": _new_row}
 
 
 def import_part(upload, form):

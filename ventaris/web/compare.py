@@ -35,7 +35,7 @@ def show(campaign_id):
         references=references_differ([r["result"] for r in chosen]), inputs=_inputs(base, chosen),
         quantities=SURFACE_QUANTITIES
         if body else {k: q
-                      for k, q in SHOWN.items() if k != "cp" or campaign["space"] != "nozzle"}, maps=OFFERED)
+                      for k, q in SHOWN.items() if k != "cp" or campaign["space"] == "section"}, maps=OFFERED)
 
 
 def _rows(base, chosen, space):

@@ -98,8 +98,10 @@ def data(campaign_id):
     known = {**shown.histories, **shown.lines}
     stations = "Step"
     if what in shown.lines:
-        own = {"plate": "r in m", "span": "y in m",
+        own = {"plate": "r in m", "span": "share of the span" if campaign["space"] == "row" else "y in m",
                "cut": f"{ALONG.get(request.args.get('axis', 'y'), 'x')} in m"}
+        if campaign["space"] == "row" and what.startswith("blade:"):
+            own["blade"] = "share of the span"
         stations = own.get(what.replace(":", "_").split("_")[0], shown.station)
     if what.startswith("spectrum:"):
         channel = what.removeprefix("spectrum:")
@@ -165,6 +167,20 @@ def _nozzle_traces(run, what, name, number):
             "y": values.tolist(), "theory": True
         })
     return out
+
+
+def _row_traces(run, what, name, number):
+    """A curve of a blade row: both sides of the blade at a span, or what changes over the span."""
+    stored = runs.kept_array(g.database, run["id"], "taps")
+    if not stored:
+        return []
+    rows, (row, column) = unpack_rows(stored), what.split(":", 1)
+    sides = {f"{side}_{row[6:]}": side for side in ("suction", "pressure")} if row.startswith("blade_") else {row: ""}
+    return [{
+        "name": f"{name}, {side} side" if side else name, "group": number,
+        "surface": "lower" if side == "pressure" else "upper", "x": rows[key]["s"].tolist(),
+        "y": [None if v != v else v for v in rows[key][column].tolist()]
+    } for key, side in sides.items() if column in rows.get(key, {})]
 
 
 def _sonic_level(run, traces):
@@ -289,4 +305,5 @@ def _body_traces(run, what, name, number):
 
 
 # How a curve along the shape is read, by family.
-LINES_OF = {"section": _tap_traces, "body": _body_traces, "nozzle": _nozzle_traces}
+LINES_OF = {"section": _tap_traces, "body": _body_traces, "nozzle": _nozzle_traces,
+            "row": _row_traces}

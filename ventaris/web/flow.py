@@ -62,7 +62,7 @@ def drawn_plane(sheet, mesh, state, mean=None):
 
 def picture_of(run_id):
     """(level, Drawable, version); 404 when the run has no field yet."""
-    only_about(("section", "nozzle"), run_id)
+    only_about(("section", "nozzle", "row"), run_id)
     version = runs.array_version(g.database, run_id, "field")
     if not version:
         abort(404, "This run has no field yet: it appears a second after the run has begun.")
@@ -84,9 +84,16 @@ def show(run_id):
     times, mean = frames_head(frames) if frames else ((), None)
     return render_template("flow.html", run=run, times=[round(float(t), 4)
                                                         for t in times], unit=_time_unit(sheet),
-                           nozzle=sheet.space == "nozzle", quantities=quantities_of(run, mean is not None),
+                           nozzle=sheet.space != "section", **_row_words(sheet),
+                           quantities=quantities_of(run, mean is not None),
                            maps=OFFERED, others=[r for r in named if r],
                            has_field=runs.array_version(g.database, run_id, "field") > 0)
+
+
+def _row_words(sheet):
+    """What the page says of a blade row's planes."""
+    row = sheet.space == "row"
+    return {"row": row, "open": row and sheet.shape.setting == "open", "turns_up": row and sheet.air.speed < 0}
 
 
 def _show_body(run, sheet, others):
@@ -116,8 +123,8 @@ def quantities_of(run, has_mean=False):
     """The quantities that a run's field has."""
     sheet = read_toml(run["sheet"])
     left_out = (set() if has_mean else {"fluctuation"}) | (set() if sheet.flow.model == "turbulent" else
-                                                           TURBULENT_ONLY) | ({"cp"} if sheet.space
-                                                                              == "nozzle" else set())
+                                                           TURBULENT_ONLY) | (
+                                                               set() if sheet.space == "section" else {"cp"})
     return {key: q for key, q in QUANTITIES.items() if key not in left_out}
 
 

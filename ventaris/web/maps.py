@@ -7,7 +7,7 @@ from ..core.sheet import SheetError, read_section
 from ..core.study.kinds.section.polar import series, summarise_polar
 from ..store import campaigns as store, runs
 from .campaigns import campaign_or_404
-from .kinds import forces, nozzle
+from .kinds import forces, nozzle, row
 from .kinds.registry import SHOWN
 
 pages = Blueprint("maps", __name__)
@@ -122,6 +122,53 @@ def nozzle_lines(campaign_id, across):
     return out
 
 
+# Charts of a blade row's map: those in a duct over the mass flow, those in the open over the advance.
+ROW_CHARTS = ("pressure_ratio", "efficiency", "thrust_coefficient", "power_coefficient", "wheel_power", "wheel_thrust",
+              "power", "thrust", "figure_of_merit")
+
+
+def _row_charts(label, lines):
+    """As many as fit, of what the runs have."""
+    quantities = SHOWN["row"].quantities
+    there = [key for key in ROW_CHARTS if any(row.get(key) is not None for line in lines for row in line["rows"])]
+    return [{"key": key, "x": "x", "y": key, "x_title": label, "y_title": quantities[key][0]}
+            for key in there[:MOST_CHARTS]]
+
+
+def row_lines(campaign_id, across):
+    """For every variant a line for each speed of rotation in a duct, else one over what is asked for; with blade
+    elements and momentum beside the rotors in the open."""
+    out = []
+    for variant, done in _finished(campaign_id):
+        groups = {}
+        for run in done:
+            result = run["result"]
+            air, ducted = result["air"], "mass_flow" in result["coefficients"]
+            key = across
+            if key not in row.AXES or (key == "mass_flow" and not ducted):
+                key = "mass_flow" if ducted else "tip_speed_ratio" if "wheel_power" in result[
+                    "coefficients"] and result["coefficients"]["wheel_power"] > 0 else "advance"
+            x = result["coefficients"]["mass_flow"] if key == "mass_flow" else air[key]
+            line = f"{air['speed_of_rotation']:g} rpm" if key == "mass_flow" else ""
+            found = _row(run, x, ROW_CHARTS) | _rotor_theory(result)
+            groups.setdefault(line, []).append(found)
+        for line, rows in sorted(groups.items()):
+            out.append({"variant": variant["name"] + (f", {line}" if len(groups) > 1 else ""),
+                        "rows": sorted(rows, key=lambda found: found["x"]), "summary": None})
+    return out
+
+
+def _rotor_theory(result):
+    """Blade elements and momentum in the coefficients of the computed values."""
+    theory, c = result.get("theory") or {}, result["coefficients"]
+    out = {}
+    for name, source in (("thrust", "thrust"), ("thrust_coefficient", "thrust"), ("power_coefficient", "power"),
+                         ("wheel_power", "power"), ("wheel_thrust", "thrust"), ("power", "power")):
+        if name in c and theory.get(source) is not None and c[source]:
+            out[f"{name}_theory"] = c[name] * theory[source] / c[source]
+    return out
+
+
 @pages.get("/campaigns/<int:campaign_id>/map.json")
 def data(campaign_id):
     campaign = campaign_or_404(campaign_id)
@@ -151,11 +198,12 @@ def sweep(campaign_id):
 WITH_IT = {
     "mach": {"motion": "mach"}, "speed": {"motion": "speed"}, "total_pressure": {"supply": "total"},
     "back_pressure": {"outlet": "pressure"}, "mass_flow": {"supply": "mass flow"},
-    "jet_mach": {"supply": "jet mach"}
+    "jet_mach": {"supply": "jet mach"}, "throttle_rise": {"outlet": "throttle"}
 }
 PREFIXES = {
     "incidence": "α", "mach": "M", "speed": "V", "total_pressure": "p₀", "back_pressure": "back",
-    "mass_flow": "flow", "jet_mach": "Mj"
+    "mass_flow": "flow", "jet_mach": "Mj",
+    "throttle_rise": "throttle", "wind": "wind"
 }
 
 
@@ -195,5 +243,7 @@ def _add_series(campaign, points, form):
 
 
 # How a map is gathered and drawn, by family.
-LINES_OF = {"section": polar_lines, "body": polar_lines, "nozzle": nozzle_lines}
-CHARTS_OF = {"section": _polar_charts, "body": _polar_charts, "nozzle": _nozzle_charts}
+LINES_OF = {"section": polar_lines, "body": polar_lines, "nozzle": nozzle_lines,
+            "row": row_lines}
+CHARTS_OF = {"section": _polar_charts, "body": _polar_charts, "nozzle": _nozzle_charts,
+             "row": _row_charts}

@@ -46,7 +46,17 @@ def fair_quantity(space, results):
     """The quantity by which variants are ranked: of drags the coefficient on one reference area, the drag
     area or the force where each has its own."""
     shown = SHOWN[space]
-    return shown.fair if shown.fair and references_differ(results) is not None else shown.best[0]
+    if shown.fair and references_differ(results) is not None:
+        return shown.fair
+    return ranked_by(space, results)[0]
+
+
+def ranked_by(space, results):
+    """(key, sign) of the first quantity in the kind's order that any of the results has."""
+    shown = SHOWN[space]
+    offered = (shown.best, *shown.next_best)
+    return next((one for one in offered if any(quantity_of(r, one[0])[0] is not None for r in results if r)),
+                shown.best)
 
 
 def is_doubtful(result):
@@ -74,7 +84,6 @@ CHANNEL_WORDS = {
     "drag_openings": "Drag from what passes openings, CD", "lift_pressure": "Lift from pressure, CL",
     "side": "Side force coefficient CY", "roll": "Rolling moment coefficient",
     "turn": "Yawing moment coefficient", "courant": "Courant number",
-    "mass_flow_out": "Mass flow out of the exit, kg/s",
     "exit_back_flow": "Share of the exit through which air comes back",
     "exit_p_total_least": "Least total pressure at the exit, Pa",
     "lift_without_slots": "Lift without the slots, CL", "drag_without_slots": "Drag without the slots, CD",

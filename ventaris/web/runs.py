@@ -7,6 +7,7 @@ from ..core.formats.results import history_csv, rows_csv, taps_csv
 from ..core.formats.body_files import body_surface_csv, body_surface_vtp, body_vtu
 from ..core.formats.vtu import write_vtu
 from ..core.sheet import SheetError, read_toml
+from ..core.study.kinds.registry import FAMILIES
 from ..core.study.setup import prepare
 from ..store import campaigns as store, runs
 from ..store.fields import unpack_field, unpack_rows, unpack_taps
@@ -118,7 +119,7 @@ def _taps(run):
 
 def _lines(run):
     data = runs.kept_array(g.database, run["id"], "taps")
-    if not data or store.space_of(g.database, run["campaign_id"]) != "nozzle":
+    if not data or not FAMILIES[store.space_of(g.database, run["campaign_id"])].reads_lines:
         abort(404, "This run has no curves along lines.")
     return rows_csv(unpack_rows(data))
 
@@ -136,4 +137,5 @@ def _vtu(run):
         return body_vtu(body_of(run["id"])[0])
     _, mesh, state = unpack_field(data)
     setup = prepare(read_toml(run["sheet"]))
-    return write_vtu(mesh, state, setup.air, setup.chord)
+    # Planes through a passage are in metres.
+    return write_vtu(mesh, state, setup.air, 1.0 if setup.sheet.space == "row" else setup.chord)

@@ -16,6 +16,7 @@ from . import campaigns
 from .body_drawings import draw_body
 from .drawings import draw
 from .nozzle_drawings import draw_nozzle
+from .row_drawings import draw_row
 from .kinds.registry import SHOWN
 from .presentation import condition_words
 from .uploads import measure_grid
@@ -33,7 +34,7 @@ SHARED = {
     "run": "shared by every run of the campaign"
 }
 
-DRAW = {"section": draw, "body": draw_body, "nozzle": draw_nozzle}
+DRAW = {"section": draw, "body": draw_body, "nozzle": draw_nozzle, "row": draw_row}
 ROW_MODELS = {
     space: {
         f"{section}.{row.field}": typing.get_args(

@@ -87,7 +87,7 @@ class RowBalance:
         s, mesh, g = self.setup, self.flow.mesh, self.setup.air.gamma
         faces = self.inlet if side == "in" else self.outlet
         q = self._at_faces(state, faces, side)
-        mass = np.abs(q["flux"]).sum()
+        mass = abs(q["flux"].sum())
         mean = lambda values: float((q["weight"] * values).sum() / max(q["weight"].sum(), 1e-300))
         return {
             "mass": float(mass), "total": mean(q["total"]), "warmth": self._warmth(faces, q, side),

@@ -1,9 +1,8 @@
-"""Planes through a passage, unrolled, as plane fields: blade to blade at several spans, and the mean over the
-turning from hub to casing.
+"""Planes through a passage, unrolled, as a plane field: blade to blade at several spans.
 
-They are one plane mesh: each blade-to-blade plane above the last, in metres along the stream surface and round
-it, the meridional mean on top; velocities are those against the blades. What draws, cuts, compares and exports
-plane fields then does so for blade rows too.
+They are one plane mesh: the planes stand beside each other, the one nearest to the hub on the left, in metres
+along the stream surface and round it; velocities are those against the blades. What draws, cuts, compares and
+exports plane fields then does so for blade rows too.
 """
 import numpy as np
 
@@ -11,10 +10,10 @@ from ..grids.mesh import mesh_from_cells
 from .drawable import Drawable, drawable
 
 SPANS = (0.1, 0.5, 0.9)
-# How far planes stand from each other, in pitches of the next one; passages that are drawn.
-GAP, PASSAGES = 0.4, 2
-# Cells of the mean over the turning.
-MEAN_ALONG, MEAN_UP = 64, 28
+# How far planes stand from each other, over their length; passages that are drawn.
+GAP, PASSAGES = 0.12, 3
+# An open rotor's planes are kept over so many chords of mid-span about the blades.
+KEPT = 6.0
 
 
 def row_planes(setup, mesh, state):
@@ -30,22 +29,22 @@ def row_planes(setup, mesh, state):
     -------
     Mesh, ndarray
         Lengths in metres; the state's columns are [p, t, along, round] and the closure's. The layout says
-        where each plane lies ("planes": (span, lower edge, pitch, passages)).
+        where each plane lies ("planes": [span, left edge, pitch]).
     """
     points, cells, states, edges, layout, base = [], [], [], {"blade": [], "border": []}, [], 0.0
     count = 0
     for span in SPANS:
         at, quads, values, blade, border, pitch = _plane(setup, mesh, state, span)
-        shift = base - at[:, 1].min()
-        at = at + [0.0, shift]
+        left, width = at[:, 0].min(), np.ptp(at[:, 0])
+        at = at + [base - left, 0.0]
         points.append(at)
         cells.append(quads + count)
         states.append(values)
         edges["blade"].append(blade + count)
         edges["border"].append(border + count)
-        layout.append((span, float(base), float(pitch)))
+        layout.append((span, base, pitch))
         count += len(at)
-        base = at[:, 1].max() + (PASSAGES - 1 + GAP) * pitch
+        base += (1 + GAP) * width
     flat = mesh_from_cells(np.concatenate(points) * setup.scale, np.concatenate(cells),
                            {name: np.concatenate(parts) for name, parts in edges.items()}, ("blade", ),
                            {"topology": "planes", "planes": [list(map(float, (s, b * setup.scale, q * setup.scale)))
@@ -64,17 +63,22 @@ def _plane(setup, mesh, state, span):
     back[numbers] = np.arange(len(numbers))
     low, high = (mesh.points[numbers * levels + m] for m in (k, k + 1))
     at = (1 - weight) * low + weight * high
-    r, theta = np.hypot(at[:, 1], at[:, 2]), np.unwrap(np.arctan2(at[:, 2], at[:, 1]))
     middle = float(row.radius(np.zeros(1), share)[0])
     x = np.linspace(at[:, 0].min(), at[:, 0].max(), 401)
-    radius = row.radius(x, share)
-    along = np.concatenate([[0], np.cumsum(np.hypot(np.diff(x), np.diff(radius)))]) 
+    along = np.concatenate([[0], np.cumsum(np.hypot(np.diff(x), np.diff(row.radius(x, share))))])
     along -= np.interp(0.0, x, along)
     flat = np.stack([np.interp(at[:, 0], x, along), _angles(mesh, at) * middle], axis=1)
     values = _cell_values(setup, mesh, state, share)
     quads = back[quads]
-    pairs, owners = _border(quads)
-    is_blade = np.isin(pairs, back[_ring(mesh)]).all(axis=1)
+    if row.is_open:
+        near = (np.abs(flat[quads, 0]) < 0.5 * KEPT).all(axis=1)
+        used, again = np.unique(quads[near], return_inverse=True)
+        blade = np.isin(used, back[_ring(mesh)])
+        flat, values, quads = flat[used], values[near], again.reshape(-1, 4)
+    else:
+        blade = np.isin(np.arange(len(flat)), back[_ring(mesh)])
+    pairs = _border(quads)
+    is_blade = blade[pairs].all(axis=1)
     return flat, quads, values, pairs[is_blade], pairs[~is_blade], mesh.pitch * middle
 
 
@@ -105,13 +109,12 @@ def _between(mesh, share):
 
 
 def _border(quads):
-    """Edges that one quadrilateral has, in its direction, and which one."""
+    """Edges that only one quadrilateral has, in its direction."""
     a, b = quads.ravel(), np.roll(quads, -1, axis=1).ravel()
-    owner = np.repeat(np.arange(len(quads)), 4)
     key = np.minimum(a, b) * (int(quads.max()) + 1) + np.maximum(a, b)
     _, inverse, counts = np.unique(key, return_inverse=True, return_counts=True)
     alone = counts[inverse.ravel()] == 1
-    return np.stack([a, b], axis=1)[alone], owner[alone]
+    return np.stack([a, b], axis=1)[alone]
 
 
 def _cell_values(setup, mesh, state, share):
@@ -143,28 +146,25 @@ def _against_blades(setup, mesh, state, cells):
 def row_drawable(setup, mesh, state, mean=None):
     """The `Drawable` of kept planes, each repeated over neighbouring passages."""
     one = drawable(mesh, state, setup.air, mean)
-    owner = np.zeros(len(one.points), dtype=int)
     planes = mesh.layout["planes"]
     bases = np.array([p[1] for p in planes])
-    owner = np.searchsorted(bases - 1e-9, one.points[:, 1], side="right") - 1
+    of = lambda x: np.clip(np.searchsorted(bases - 1e-6 * np.ptp(one.points[:, 0]), x, side="right") - 1, 0, None)
+    owner = of(one.points[:, 0])
     lift = np.array([p[2] for p in planes])[owner]
     points, triangles, edges, walls, count = [], [], [], [], len(one.points)
-    for k in range(PASSAGES):
+    passages = 1 if setup.is_open else PASSAGES
+    for k in range(passages):
         points.append(one.points + np.stack([np.zeros(count), k * lift], axis=1))
         triangles.append(one.triangles + k * count)
         edges.append(one.edges + k * count)
         for loop in one.wall:
-            step = planes[int(np.searchsorted(bases - 1e-9, loop[:, 1].min(), side="right") - 1)][2]
+            step = planes[int(of(loop[:, 0].min()))][2]
             walls.append(loop + [0.0, k * step])
     values = {
-        name: np.tile(v, PASSAGES)
+        name: np.tile(v, passages)
         for name, v in one.values.items() if name not in ("cp", "density_gradient")
     }
     at = np.concatenate(points)
-    left, right = at[:, 0].min(), at[:, 0].max()
-    bottom, top = at[:, 1].min(), at[:, 1].max()
-    if setup.is_open:
-        reach = 2.5 * setup.scale
-        left, right = -reach, reach
+    (left, bottom), (right, top) = at.min(axis=0), at.max(axis=0)
     return Drawable(at, np.concatenate(triangles), np.concatenate(edges), walls, values,
                     (float(left), float(right), float(bottom), float(top)))

@@ -62,6 +62,8 @@ class Shown:
         The quantity that is ranked where reference areas differ; "" where none has any.
     best : tuple of (key, sign)
         What the best run has least of, times the sign; the drag becomes `fair` where areas differ.
+    next_best : tuple of (key, sign)
+        What is ranked by where no result has that.
     point_words : callable
         point_words(setup or None, air) says an operating point in a few words.
     point_air : callable
@@ -98,6 +100,7 @@ class Shown:
     reference: Callable = lambda result: None
     fair: str = ""
     best: tuple = ("drag", 1.0)
+    next_best: tuple = ()
     searched: tuple = ()
     own_unit: bool = False
     headings: dict = field(default_factory=dict)

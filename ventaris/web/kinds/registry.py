@@ -1,7 +1,7 @@
 """What pages show, by family of campaigns; a further one is a file here and a line."""
-from . import body, nozzle, section
+from . import body, nozzle, row, section
 
-SHOWN = {"section": section.SHOWN, "body": body.SHOWN, "nozzle": nozzle.SHOWN}
+SHOWN = {"section": section.SHOWN, "body": body.SHOWN, "nozzle": nozzle.SHOWN, "row": row.SHOWN}
 
 
 def shown_of(result):

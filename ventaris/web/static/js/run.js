@@ -43,8 +43,10 @@ function drawCharts() {
   const narrow = { margin: { l: 62, r: 62, t: 26, b: 24 }, legend: { orientation: "h", x: 1, xanchor: "right",
     y: 1.02, yanchor: "bottom", font: { size: 11 } } };
   // What is watched of sections and bodies is lift and drag; of nozzles thrust and mass flow.
-  const nozzle = root.dataset.space === "nozzle", [one, other] = nozzle ? ["thrust", "mass_flow"] : ["lift",
-    "drag"], [first, second] = nozzle ? ["thrust, N", "kg/s"] : ["CL", "CD"];
+  const watched = { nozzle: [["thrust", "mass_flow"], ["thrust, N", "kg/s"]],
+    row: history.some((h) => h.mass_flow !== undefined) ? [["pressure_ratio", "mass_flow"], ["pressure ratio", "kg/s"]] :
+      [["thrust", "torque"], ["thrust, N", "torque, N m"]] };
+  const [[one, other], [first, second]] = watched[root.dataset.space] || [["lift", "drag"], ["CL", "CD"]];
   if (root.dataset.space === "noise") { drawSignals(narrow); return; }
   const lift = { x, y: history.map((h) => h[one]), name: first, mode: "lines", line: { color: PENS[0], width:
     1.8 } };

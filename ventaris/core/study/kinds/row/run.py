@@ -26,6 +26,10 @@ SERVED_AFTER, SERVED_AT = 120, 1e-3
 HOLD_LIMITER = 1e-2
 # Relative Mach number of the inflow from which the reconstruction is limited.
 LIMITED_FROM = 0.75
+# A run from nothing begins with an open outlet, whose static pressure at the hub lies so far below the total
+# one at the inlet (times the square of the tip's Mach number, at most the second), and is throttled over so many
+# steps once the scheme is of second order: throttled at once, a row that would run falls into its stall.
+OPENED, MOST_OPENED, THROTTLED_OVER = 0.2, 0.18, 50
 # Torque below this share of a tip speed's dynamic head is nothing.
 NOTHING = 1e-6
 # A torque times speed that differs from the rise of total enthalpy by more is not at rest.
@@ -46,7 +50,7 @@ class RowExecution(Climb):
     def __init__(self, sheet, resume=None, extra_steps=0, neighbour=None):
         setup = prepare_row(sheet)
         super().__init__(sheet, setup, row_channels(setup), resume, extra_steps)
-        self.meshes = {}
+        self.meshes, self._throttled_from, self._is_throttled = {}, 0, False
 
     def __iter__(self):
         self._start_clock()
@@ -74,7 +78,7 @@ class RowExecution(Climb):
             faces = mesh.boundaries["outlet"]
             flow.outflow = RadialEquilibrium(flow, faces, mesh.level[mesh.left[faces]], setup.hub_pressure,
                                              setup.resistance)
-        self.balance = RowBalance(setup, flow)
+        self.balance, self._throttled_from, self._is_throttled = RowBalance(setup, flow), 0, False
         controls = MarchControls(run.courant_start, run.courant_most, 1.5, run.first_order_steps, run.krylov_vectors,
                                  hold_limiter=HOLD_LIMITER, retries=8, krylov_kept=run.krylov_vectors)
         resumed = self._resumed(name, flow, controls)
@@ -147,8 +151,24 @@ class RowExecution(Climb):
         weight = 1.0 / np.maximum(away, 1e-9)**2
         return (weight[..., None] * values[near]).sum(axis=1) / weight.sum(axis=1)[:, None]
 
+    def _throttle(self):
+        """Close the outlet a little further while a run from nothing comes up."""
+        level, setup = self._level, self.setup
+        outflow = level.flow.outflow
+        if outflow is None or level.name != setup.levels[0]:
+            return
+        if level.flow.first_order:
+            self._throttled_from = level.steps
+        done = float(np.clip((level.steps - self._throttled_from) / THROTTLED_OVER, 0, 1))
+        opened = -min(OPENED * setup.air.mach**2, MOST_OPENED) / setup.air.gamma
+        start = min(opened, setup.hub_pressure)
+        outflow.pressure = start + done * (setup.hub_pressure - start)
+        outflow.resistance = done * setup.resistance
+        self._is_throttled = done >= 1.0
+
     def _read(self, march):
         level = self._level
+        self._throttle()
         out = {k: v for k, v in self.balance.measure(level.march.state).items() if v is not None}
         return {**out, **self.channels.compute({**march, **out})}
 
@@ -171,16 +191,21 @@ class RowExecution(Climb):
 
     def _is_settled(self):
         march, run = self._level.march, self.sheet.run
-        if march.flow.first_order or not self._criteria_met() or max(self._changes().values()) > run.steady:
+        if self._is_opening or march.flow.first_order or not self._criteria_met() or max(self._changes().values()) > run.steady:
             return False
         return march.residual <= run.residual or (march.residual < STALLED_BELOW and self._steps_move(
             self.stalled_over) and max(self._changes(self.stalled_over).values()) <= run.steady)
 
+    @property
+    def _is_opening(self):
+        """Whether the outlet is not yet where the sheet wants it."""
+        return (not self.setup.is_open and self._level.name == self.setup.levels[0] and not self._is_throttled)
+
     def _has_served(self):
         level = self._level
-        if level.name == self.setup.levels[-1] or level.flow.first_order:
+        if self._is_opening or level.name == self.setup.levels[-1] or level.flow.first_order:
             return False
-        return level.steps >= SERVED_AFTER + self.sheet.run.first_order_steps
+        return level.steps >= SERVED_AFTER + self.sheet.run.first_order_steps + THROTTLED_OVER
 
     def _finish_level(self):
         level = self._level

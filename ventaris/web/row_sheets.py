@@ -1,0 +1,57 @@
+"""What the run sheet of a blade row needs beyond the form: sections from the plan, and tables of sections."""
+import numpy as np
+from flask import Blueprint, g, redirect, request, url_for
+
+from ..core.formats.section_tables import read_sections, write_sections
+from ..core.formats.tables import TableError
+from ..core.shapes.coordinates import ShapeError
+from ..core.shapes.rows import sections_of
+from ..core.sheet import SheetError, read_section
+from ..store import campaigns as store
+from .campaigns import download, plain_name
+from .sheets import cell_or_404
+
+pages = Blueprint("row_sheets", __name__)
+LARGEST_TABLE = 200_000
+
+
+@pages.post("/sheet/<int:variant_id>/<int:point_id>/sections")
+def take_over(variant_id, point_id):
+    """Make the plan's sections, or those of an uploaded table, the variant's own."""
+    _, variant, _ = cell_or_404(variant_id, point_id, "row")
+    upload = request.files.get("file")
+    if upload is not None and upload.filename:
+        try:
+            sections = read_sections(upload.read(LARGEST_TABLE + 1))
+        except TableError as error:
+            raise SheetError([("file", str(error))]) from None
+    elif request.form.get("from") == "plan":
+        sections = planned_sections(variant["shape"])
+    else:
+        raise SheetError([("file", "Choose a CSV file with sections first.")])
+    shape = {**variant["shape"], "made": "sections", "sections": sections}
+    store.save_shape(g.database, variant_id, variant["revision"], variant["name"], shape)
+    return redirect(url_for("sheets.show", variant_id=variant_id, point_id=point_id))
+
+
+def planned_sections(shape):
+    """A shape's sections as they are built, as values of the sheet; raises SheetError."""
+    try:
+        placed = sections_of(read_section("shape", shape, "row"))
+    except ShapeError as error:
+        raise SheetError([("shape", str(error))]) from None
+    return [{
+        "radius": round(r, 6), "chord": round(s.chord, 6), "stagger": round(float(np.degrees(s.stagger)), 4),
+        "camber": round(float(np.degrees(s.camber)), 4), "front": round(s.front, 4),
+        "thickness": round(s.thickness, 5), "edge": s.edge, "sweep": s.shift[0], "lean": s.shift[1]
+    } for r, s in placed]
+
+
+@pages.get("/variants/<int:variant_id>/sections.csv")
+def table(variant_id):
+    """The variant's sections as CSV, those of a plan too."""
+    variant = store.variant(g.database, variant_id)
+    if variant is None or store.space_of(g.database, variant["campaign_id"]) != "row":
+        raise SheetError([("variant", "This variant is no blade row.")])
+    return download(write_sections(planned_sections(variant["shape"])),
+                    f"{plain_name(variant['name'])}-sections.csv", "text/plain; charset=utf-8")
