@@ -73,7 +73,8 @@ def _add(key, case):
 LEFT_TO_THE_REPORT = {
     "turbulent-15", "body-ellipsoid-slip", "body-sphere-100", "body-sphere-2", "body-cube", "body-disc",
     "body-square-back", "nozzle-cones", "strong-shock", "separated-bump", "shedding", "nozzle-step",
-    "nozzle-wall-jet", "nozzle-disc", "noise-tones", "noise-grid", "body-wing-slip"
+    "nozzle-wall-jet", "nozzle-disc", "noise-tones", "noise-grid", "body-wing-slip", "row-isentropic",
+    "row-transonic", "row-hover", "row-cascade"
 }
 
 for _key, _case in CASES.items():

@@ -44,10 +44,15 @@ def rotor_theory(radii, chord, pitch, blades, hub, tip, omega, wind, sound, dens
     thrust, torque = np.zeros(RINGS), np.zeros(RINGS)
     for k, r in enumerate(middle):
         c, angle, bend = (float(np.interp(r, radii, v)) for v in (chord, pitch, camber))
-        thrust[k], torque[k] = _ring(r, c, angle + 0.25 * bend, blades, hub, tip, omega, wind, sound, density, drag)
+        thrust[k], torque[k] = _ring(r, c, angle + 0.25 * bend, blades, hub, tip, omega, wind, sound, density,
+                                     drag)
     total = {"thrust": float((thrust * width).sum()), "torque": float((torque * width).sum())}
-    return total | {"power": total["torque"] * omega, "radius": middle, "thrust_per_length": thrust,
-                    "torque_per_length": torque}
+    return total | {
+        "power": total["torque"] * omega,
+        "radius": middle,
+        "thrust_per_length": thrust,
+        "torque_per_length": torque
+    }
 
 
 def _ring(r, chord, pitch, blades, hub, tip, omega, wind, sound, density, drag):

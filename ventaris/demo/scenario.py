@@ -1,4 +1,5 @@
 """The made-up Tarnholt Mountain Works: campaigns, variants, operating points, and a made-up tunnel table."""
+from .blades import CAMPAIGNS as BLADES
 from .bodies import CAMPAIGNS as BODIES
 from .nozzles import CAMPAIGNS as NOZZLES
 
@@ -119,5 +120,5 @@ SHEDDING = {
 
 CAMPAIGNS = {
     "1-drone": DRONE, "2-vane": DART, "3-turbulent": TURBULENT, "4-slotted": SLOTTED, "5-kart": KART,
-    "6-pylon": PYLON, "7-shedding": SHEDDING, **BODIES, **NOZZLES
+    "6-pylon": PYLON, "7-shedding": SHEDDING, **BODIES, **NOZZLES, **BLADES
 }

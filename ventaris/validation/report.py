@@ -11,6 +11,7 @@ from .bodies import CASES as BODIES
 from .cases import CASES, VERSION
 from .noise import CASES as NOISE
 from .nozzles import CASES as NOZZLES
+from .rows import CASES as ROWS
 from .wings import CASES as WINGS
 
 PENS = {
@@ -62,7 +63,8 @@ def write_report(path, only="", echo=lambda line: None, update=False):
     others = [(path.with_name(f"{path.stem}-{name}.md"), list(cases), f"report: {title}")
               for name, cases, title in (("bodies", BODIES | WINGS, "bodies in space"),
                                          ("nozzles", NOZZLES, "nozzles, cones and bodies of revolution"),
-                                         ("noise", NOISE, "jets in time and their noise"))]
+                                         ("noise", NOISE, "jets in time and their noise"),
+                                         ("rows", ROWS, "blade rows"))]
     apart = {key for _, keys, _ in others for key in keys}
     for target, keys, title in ((path, [k for k in CASES if k not in apart], "report"), *others):
         mine = [case for case in done if case.key in keys]

@@ -98,9 +98,9 @@ def data(campaign_id):
     known = {**shown.histories, **shown.lines}
     stations = "Step"
     if what in shown.lines:
-        own = {"plate": "r in m", "span": "share of the span" if campaign["space"] == "row" else "y in m",
+        own = {"plate": "r in m", "span": "share of the span" if space == "row" else "y in m",
                "cut": f"{ALONG.get(request.args.get('axis', 'y'), 'x')} in m"}
-        if campaign["space"] == "row" and what.startswith("blade:"):
+        if space == "row" and what.startswith("blade:"):
             own["blade"] = "share of the span"
         stations = own.get(what.replace(":", "_").split("_")[0], shown.station)
     if what.startswith("spectrum:"):
@@ -175,7 +175,9 @@ def _row_traces(run, what, name, number):
     if not stored:
         return []
     rows, (row, column) = unpack_rows(stored), what.split(":", 1)
-    sides = {f"{side}_{row[6:]}": side for side in ("suction", "pressure")} if row.startswith("blade_") else {row: ""}
+    sides = {row: ""}
+    if row.startswith("blade_"):
+        sides = {f"{side}_{row[6:]}": side for side in ("suction", "pressure")}
     return [{
         "name": f"{name}, {side} side" if side else name, "group": number,
         "surface": "lower" if side == "pressure" else "upper", "x": rows[key]["s"].tolist(),

@@ -93,7 +93,9 @@ def show(run_id):
 def _row_words(sheet):
     """What the page says of a blade row's planes."""
     row = sheet.space == "row"
-    return {"row": row, "open": row and sheet.shape.setting == "open", "turns_up": row and sheet.air.speed < 0}
+    return {
+        "row": row, "open": row and sheet.shape.setting == "open", "turns_up": row and sheet.air.speed < 0
+    }
 
 
 def _show_body(run, sheet, others):

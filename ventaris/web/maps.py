@@ -123,21 +123,22 @@ def nozzle_lines(campaign_id, across):
 
 
 # Charts of a blade row's map: those in a duct over the mass flow, those in the open over the advance.
-ROW_CHARTS = ("pressure_ratio", "efficiency", "thrust_coefficient", "power_coefficient", "wheel_power", "wheel_thrust",
-              "power", "thrust", "figure_of_merit")
+ROW_CHARTS = ("pressure_ratio", "efficiency", "thrust_coefficient", "power_coefficient", "wheel_power",
+              "wheel_thrust", "power", "thrust", "figure_of_merit")
 
 
 def _row_charts(label, lines):
     """As many as fit, of what the runs have."""
     quantities = SHOWN["row"].quantities
-    there = [key for key in ROW_CHARTS if any(row.get(key) is not None for line in lines for row in line["rows"])]
+    there = [key for key in ROW_CHARTS
+             if any(row.get(key) is not None for line in lines for row in line["rows"])]
     return [{"key": key, "x": "x", "y": key, "x_title": label, "y_title": quantities[key][0]}
             for key in there[:MOST_CHARTS]]
 
 
 def row_lines(campaign_id, across):
-    """For every variant a line for each speed of rotation in a duct, else one over what is asked for; with blade
-    elements and momentum beside the rotors in the open."""
+    """For every variant a line for each speed of rotation in a duct, else one over what is asked for; with
+    blade elements and momentum beside the rotors in the open."""
     out = []
     for variant, done in _finished(campaign_id):
         groups = {}
@@ -162,8 +163,8 @@ def _rotor_theory(result):
     """Blade elements and momentum in the coefficients of the computed values."""
     theory, c = result.get("theory") or {}, result["coefficients"]
     out = {}
-    for name, source in (("thrust", "thrust"), ("thrust_coefficient", "thrust"), ("power_coefficient", "power"),
-                         ("wheel_power", "power"), ("wheel_thrust", "thrust"), ("power", "power")):
+    for name in ("thrust", "thrust_coefficient", "wheel_thrust", "power", "power_coefficient", "wheel_power"):
+        source = "thrust" if "thrust" in name else "power"
         if name in c and theory.get(source) is not None and c[source]:
             out[f"{name}_theory"] = c[name] * theory[source] / c[source]
     return out

@@ -14,7 +14,12 @@ MOST_BLADES, EDGE = 80, 24
 def draw_row(section, setup):
     """The drawing for a section of the sheet: (svg, caption)."""
     return {
-        "shape": _shape, "air": _air, "domain": _domain, "grid": _grid, "instruments": _domain, "flow": _climb,
+        "shape": _shape,
+        "air": _air,
+        "domain": _domain,
+        "grid": _grid,
+        "instruments": _domain,
+        "flow": _climb,
         "run": _climb
     }[section](setup)
 
@@ -72,8 +77,10 @@ def _wheel(setup, radius):
     tip = row.tip_radius
     k = radius / tip
     hub = float(row.radius(np.zeros(1), 0.0)[0]) * k
-    parts = [f'<circle class="side" cx="0" cy="0" r="{radius:.4f}"/>' if not setup.is_open else "",
-             f'<circle class="body" cx="0" cy="0" r="{hub:.4f}"/>']
+    parts = [
+        f'<circle class="side" cx="0" cy="0" r="{radius:.4f}"/>' if not setup.is_open else "",
+        f'<circle class="body" cx="0" cy="0" r="{hub:.4f}"/>'
+    ]
     blades = min(row.blades, MOST_BLADES)
     edges = []
     for share in np.linspace(0, 1, EDGE):
@@ -121,8 +128,9 @@ def _shape(setup):
         parts.append(text(x, low, words, 1.5 * size))
     ends = [row.section_shape(s * row.tip) for s in (0.0, 0.5, 1.0)]
     angles = " / ".join(f"{np.degrees(s.stagger):.1f}°" for s in ends)
-    caption = (f"{row.blades} blades; chord at mid-span {show(m['chord'], 'm', 4)}, stagger at hub, middle and tip "
-               f"{angles}; solidity {m['solidity']:.2f}")
+    caption = (
+        f"{row.blades} blades; chord at mid-span {show(m['chord'], 'm', 4)}, stagger at hub, middle and tip "
+        f"{angles}; solidity {m['solidity']:.2f}")
     caption += "." if setup.is_open else f"; throat of the row {show(1e4 * m['throat_area'], '', 4)} cm²."
     tail_first = setup.omega * ends[1].stagger < 0
     caption += " It turns tail first: look at the sign of its speed." if tail_first else ""
@@ -159,12 +167,15 @@ def _domain(setup):
     inner, box = _meridian(setup, whole=True)
     size = 0.045 * (box[1] - box[0])
     row = setup.row
-    inner += line((box[0], box[2]), (box[0], box[3]), "side") + line((box[1], box[2]), (box[1], box[3]), "side")
-    inner += text(box[0], box[3] + 0.4 * size, "inlet", size) + text(box[1], box[3] + 0.4 * size, "outlet", size)
+    inner += line((box[0], box[2]), (box[0], box[3]), "side") + line((box[1], box[2]),
+                                                                     (box[1], box[3]), "side")
+    inner += text(box[0], box[3] + 0.4 * size, "inlet", size) + text(box[1], box[3] + 0.4 * size, "outlet",
+                                                                     size)
     ahead, behind = -row.x[0] * setup.scale, row.x[-1] * setup.scale
-    caption = (f"From {show(ahead, 'm', 3)} ahead to {show(behind, 'm', 3)} behind the stacking line"
-               + (f", out to {show(row.casing[0] * setup.scale, 'm', 3)}." if setup.is_open else
-                  f"; hub {show(setup.hub_radius, 'm', 3)}, casing {show(row.casing[0] * setup.scale, 'm', 3)}."))
+    caption = (
+        f"From {show(ahead, 'm', 3)} ahead to {show(behind, 'm', 3)} behind the stacking line" +
+        (f", out to {show(row.casing[0] * setup.scale, 'm', 3)}." if setup.is_open else
+         f"; hub {show(setup.hub_radius, 'm', 3)}, casing {show(row.casing[0] * setup.scale, 'm', 3)}."))
     return frame(inner, (box[0] - size, box[1] + size, box[2] - size, box[3] + 2 * size)), caption
 
 
@@ -188,14 +199,18 @@ def _air(setup):
     corner = np.array([foot[0], tip[1]])
     inner += _arrow(corner, tip, "measure", size) + _arrow(foot, tip, "stream", size)
     inner += _arrow(corner, foot, "datum", size) if blade else ""
-    inner += text(foot[0] - 0.3 * size, foot[1] + 0.3 * size, "against the blades", size, anchor="end") if blade else ""
-    caption = (f"{air.speed:g} rpm: blades at mid-span {show(blade, 'm/s', 4)}, tips {show(setup.tip_speed, 'm/s', 4)}; "
-               f"{said}.")
+    inner += text(foot[0] - 0.3 * size, foot[1] +
+                  0.3 * size, "against the blades", size, anchor="end") if blade else ""
+    caption = (
+        f"{air.speed:g} rpm: blades at mid-span {show(blade, 'm/s', 4)}, tips "
+        f"{show(setup.tip_speed, 'm/s', 4)}; "
+        f"{said}.")
     if not setup.is_open:
         caption += (f" Behind: {air.back_pressure / 1e3:.5g} kPa at the hub." if air.outlet == "pressure" else
                     f" Behind: a throttle, {air.throttle_rise / 1e3:.4g} kPa at {air.throttle_flow:g} kg/s.")
     left = min(foot[0] - 6 * size, box[0] - 1.3)
-    return frame(inner, (left, box[1] + size, min(foot[1], box[2]) - size, max(tip[1], box[3]) + size)), caption
+    return frame(inner,
+                 (left, box[1] + size, min(foot[1], box[2]) - size, max(tip[1], box[3]) + size)), caption
 
 
 def _grid(setup):
@@ -207,22 +222,26 @@ def _grid(setup):
     made = blade_plane(section, 2 * np.pi / row.blades * r, (row.x_in, row.x_out), plane, first,
                        corner_shift(section.stagger, plane))
     if made.least_sine <= 0:
-        raise MeshError("the grid between the blades folds at mid-span. Fewer blades, less stagger or camber, or more "
-                        "cells round the edges (grid.edge_cells) mend it.")
+        raise MeshError(
+            "the grid between the blades folds at mid-span. Fewer blades, less stagger or camber, or more "
+            "cells round the edges (grid.edge_cells) mend it.")
     around = np.concatenate([made.around, made.around[:1]])
     steps = []
     for block in (around, made.ahead, made.behind):
         for lines in (block, block.transpose(1, 0, 2)):
             steps += ["M" + " ".join(f"{x:.3f},{-y:.3f}" for x, y in points) for points in lines]
-    inner = f'<path class="mesh" d="{"".join(steps)}"/>' + _polygon(np.concatenate([section.upper, section.lower[::-1]]),
-                                                                    "body")
+    inner = f'<path class="mesh" d="{"".join(steps)}"/>' + _polygon(
+        np.concatenate([section.upper, section.lower[::-1]]), "body")
     loop = np.concatenate([section.upper, section.lower])
     reach = 0.6 if not setup.is_open else 1.5
-    box = (loop[:, 0].min() - reach, loop[:, 0].max() + reach, loop[:, 1].min() - reach, loop[:, 1].max() + reach)
+    box = (loop[:, 0].min() - reach, loop[:, 0].max() + reach, loop[:, 1].min() - reach,
+           loop[:, 1].max() + reach)
     total = setup.cells(setup.levels[-1])
-    caption = (f"The coarse plane at mid-span; its worst corner has a sine of {made.least_sine:.2f}. The finest passage "
-               f"has {total:,} cells; first cells {show(2 * first / 2 * setup.scale * 1e6, '', 3)} µm on the "
-               "coarse level.").replace(",", " ", 1)
+    caption = (
+        f"The coarse plane at mid-span; its worst corner has a sine of {made.least_sine:.2f}. The finest "
+        f"passage "
+        f"has {total:,} cells; first cells {show(2 * first / 2 * setup.scale * 1e6, '', 3)} µm on the "
+        "coarse level.").replace(",", " ", 1)
     return frame(inner, box), caption
 
 
@@ -230,6 +249,9 @@ def _climb(setup):
     run, flow = setup.sheet.run, setup.sheet.flow
     model = MODEL_WORDS[flow.model] + (f", {CLOSURES[flow.closure]}" if flow.model == "turbulent" else "")
     what = "thrust and torque" if setup.is_open else "mass flow, pressure ratio and torque"
-    caption = (f"{model}. Each level starts from the one before it and ends when the residual is below "
-               f"{run.residual:g} of the start and {what} are steady within {run.steady:g}, or after {run.steps} steps.")
+    caption = (
+        f"{model}. Each level starts from the one before it and ends when the residual is below "
+        f"{run.residual:g} of the start and {what} are steady within {run.steady:g}, or after {run.steps} "
+        f"steps."
+    )
     return frame(climb_steps(setup), (-0.1, 1.15, -0.25, 0.5)), caption

@@ -41,9 +41,15 @@ def planned_sections(shape):
     except ShapeError as error:
         raise SheetError([("shape", str(error))]) from None
     return [{
-        "radius": round(r, 6), "chord": round(s.chord, 6), "stagger": round(float(np.degrees(s.stagger)), 4),
-        "camber": round(float(np.degrees(s.camber)), 4), "front": round(s.front, 4),
-        "thickness": round(s.thickness, 5), "edge": s.edge, "sweep": s.shift[0], "lean": s.shift[1]
+        "radius": round(r, 6),
+        "chord": round(s.chord, 6),
+        "stagger": round(float(np.degrees(s.stagger)), 4),
+        "camber": round(float(np.degrees(s.camber)), 4),
+        "front": round(s.front, 4),
+        "thickness": round(s.thickness, 5),
+        "edge": s.edge,
+        "sweep": s.shift[0],
+        "lean": s.shift[1]
     } for r, s in placed]
 
 

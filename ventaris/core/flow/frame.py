@@ -52,7 +52,9 @@ def add_turning_blocks(state, volume, omega, row_scale, column_scale, gamma, dia
         k = omega * volume[i]
         for r, sign, c in ((3, -1.0, 4), (4, 1.0, 3)):
             a = sign * k * row_scale[r]
-            by_p, by_t = a * gamma / t * state[i, c] * column_scale[0], -a * rho / t * state[i, c] * column_scale[1]
+            by_p, by_t = a * gamma / t * state[i,
+                                               c] * column_scale[0], -a * rho / t * state[i,
+                                                                                          c] * column_scale[1]
             by_v = a * rho * column_scale[c]
             diagonal[i, 0, r] += by_p
             diagonal[i, 1, r] += by_t
@@ -66,8 +68,12 @@ def add_turning_blocks(state, volume, omega, row_scale, column_scale, gamma, dia
 def add_turning_product(blocks, change, out):
     """Add the product of the turning's own derivatives, shape (n_cells, 3, 5), with a scaled change."""
     for i in prange(blocks.shape[0]):
-        out[i, 3] += blocks[i, 0, 3] * change[i, 0] + blocks[i, 1, 3] * change[i, 1] + blocks[i, 2, 3] * change[i, 4]
-        out[i, 4] += blocks[i, 0, 4] * change[i, 0] + blocks[i, 1, 4] * change[i, 1] + blocks[i, 2, 4] * change[i, 3]
+        out[i,
+            3] += blocks[i, 0, 3] * change[i, 0] + blocks[i, 1, 3] * change[i, 1] + blocks[i, 2,
+                                                                                           3] * change[i, 4]
+        out[i,
+            4] += blocks[i, 0, 4] * change[i, 0] + blocks[i, 1, 4] * change[i, 1] + blocks[i, 2,
+                                                                                           4] * change[i, 3]
 
 
 class Repeated:
@@ -78,6 +84,7 @@ class Repeated:
     images : Images
     n_own : int
     """
+
     def __init__(self, images, n_own):
         self.n_own, self.donor = n_own, images.donor
         self.cosine, self.sine = np.cos(images.turn), np.sin(images.turn)

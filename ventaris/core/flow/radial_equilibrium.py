@@ -22,6 +22,7 @@ class RadialEquilibrium:
     resistance : float
         Of a throttle: what the pressure at the hub gains with the square of the mass flow (of one passage).
     """
+
     def __init__(self, flow, faces, ring, pressure, resistance=0.0):
         mesh = flow.mesh
         self.flow, self.rows, self.cell, self.ring = flow, faces - flow.n_interior, mesh.left[faces], ring
@@ -39,7 +40,8 @@ class RadialEquilibrium:
         g = self.flow.stream.gamma
         rho = g * (p + 1 / g) / t
         swirl = (self.y * state[self.cell, 4] - self.z * state[self.cell, 3]) / self.radius
-        mean = lambda values: np.bincount(self.ring, self.area * values, minlength=self.count) / self.total_area
+        mean = lambda values: np.bincount(self.ring, self.area * values, minlength=self.count
+                                          ) / self.total_area
         radius, slope = mean(self.radius), mean(rho * swirl**2 / self.radius)
         steps = np.concatenate([[slope[0] * (radius[0] - self.hub)],
                                 0.5 * (slope[1:] + slope[:-1]) * np.diff(radius)])

@@ -6,8 +6,15 @@ from .tables import MOST_BYTES, TableError, write_csv
 
 # Columns with their units, and the field each fills; those behind the first four may be missing.
 COLUMNS = {
-    "radius_m": "radius", "chord_m": "chord", "stagger_deg": "stagger", "camber_deg": "camber",
-    "thickness": "thickness", "edge": "edge", "front": "front", "sweep_m": "sweep", "lean_m": "lean"
+    "radius_m": "radius",
+    "chord_m": "chord",
+    "stagger_deg": "stagger",
+    "camber_deg": "camber",
+    "thickness": "thickness",
+    "edge": "edge",
+    "front": "front",
+    "sweep_m": "sweep",
+    "lean_m": "lean"
 }
 NEEDED = ("radius_m", "chord_m", "stagger_deg", "camber_deg")
 MOST_ROWS = 24
@@ -44,8 +51,9 @@ def read_sections(data):
     names = [name.strip().lower() for name in rows[0]]
     missing = [name for name in NEEDED if name not in names]
     if missing:
-        raise TableError(f"The table lacks the column{'s' if len(missing) > 1 else ''} {', '.join(missing)}. Its first "
-                         f"line names the columns; known are {', '.join(COLUMNS)}.")
+        raise TableError(
+            f"The table lacks the column{'s' if len(missing) > 1 else ''} {', '.join(missing)}. Its first "
+            f"line names the columns; known are {', '.join(COLUMNS)}.")
     unknown = [name for name in names if name not in COLUMNS]
     if unknown:
         raise TableError(f"“{unknown[0][:40]}” is no column of sections; known are {', '.join(COLUMNS)}.")
@@ -56,7 +64,8 @@ def read_sections(data):
     out = []
     for number, row in enumerate(rows[1:], start=2):
         if len(row) != len(names):
-            raise TableError(f"Line {number} has {len(row)} values, and the first line names {len(names)} columns.")
+            raise TableError(
+                f"Line {number} has {len(row)} values, and the first line names {len(names)} columns.")
         try:
             out.append({COLUMNS[name]: float(value) for name, value in zip(names, row)})
         except ValueError:

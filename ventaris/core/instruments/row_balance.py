@@ -24,13 +24,17 @@ class RowBalance:
     setup : RowSetup
     flow : Discretisation
     """
+
     def __init__(self, setup, flow):
         self.setup, self.flow, mesh = setup, flow, flow.mesh
         self.inlet, self.outlet = mesh.boundaries["inlet"], mesh.boundaries["outlet"]
         self.blade = np.concatenate([mesh.boundaries[n] for n in ("blade", "tip") if n in mesh.boundaries])
         turning = ("blade", "tip") if setup.is_open else ("blade", "tip", "hub")
         self.turning = np.concatenate([mesh.boundaries[n] for n in turning if n in mesh.boundaries])
-        self.rings = {side: mesh.level[mesh.left[faces]] for side, faces in (("in", self.inlet), ("out", self.outlet))}
+        self.rings = {
+            side: mesh.level[mesh.left[faces]]
+            for side, faces in (("in", self.inlet), ("out", self.outlet))
+        }
 
     def measure(self, state):
         """{channel: value} of the whole wheel; `state` is that of the last residual."""
@@ -62,15 +66,25 @@ class RowBalance:
         blade = abs(s.omega) * s.mean_radius
         area = np.pi * (np.interp(s.row.x[0], s.row.x, s.row.casing)**2 - s.row.hub[0]**2) * s.scale**2
         out = {
-            "mass_flow": flow, "mass_flow_in": enter["mass"] * unit, "mass_flow_out": leave["mass"] * unit,
-            "pressure_ratio": ratio, "temperature_ratio": warmer,
+            "mass_flow": flow,
+            "mass_flow_in": enter["mass"] * unit,
+            "mass_flow_out": leave["mass"] * unit,
+            "pressure_ratio": ratio,
+            "temperature_ratio": warmer,
             "corrected_flow": flow * np.sqrt(air.temperature / 288.15) / (air.pressure / 101325.0),
-            "efficiency": efficiency(ratio, warmer, g), "polytropic_efficiency": polytropic(ratio, warmer, g),
-            "work": work, "work_by_swirl": self._swirl_work(state) * unit, "static_ratio": leave["static"],
-            "inlet_mach": enter["mach"], "outlet_angle": leave["angle"], "relative_inlet_angle": enter["relative"],
-            "relative_outlet_angle": leave["relative"], "relative_inlet_mach": enter["relative_mach"],
+            "efficiency": efficiency(ratio, warmer, g),
+            "polytropic_efficiency": polytropic(ratio, warmer, g),
+            "work": work,
+            "work_by_swirl": self._swirl_work(state) * unit,
+            "static_ratio": leave["static"],
+            "inlet_mach": enter["mach"],
+            "outlet_angle": leave["angle"],
+            "relative_inlet_angle": enter["relative"],
+            "relative_outlet_angle": leave["relative"],
+            "relative_inlet_mach": enter["relative_mach"],
             "flow_coefficient": flow / (air.density * area * blade) if blade else None,
-            "loading": (leave["warmth"] - enter["warmth"]) * cp * air.temperature / blade**2 if blade else None,
+            "loading":
+            (leave["warmth"] - enter["warmth"]) * cp * air.temperature / blade**2 if blade else None,
             "relative_loss": self._relative_loss(enter, leave),
         }
         if abs(work) > 1e-9 and blade:
@@ -84,18 +98,24 @@ class RowBalance:
 
     def _averages(self, state, side):
         """Averages over one end, in the solver's scales; angles in degrees, positive with the turning."""
-        s, mesh, g = self.setup, self.flow.mesh, self.setup.air.gamma
+        mesh = self.flow.mesh
         faces = self.inlet if side == "in" else self.outlet
         q = self._at_faces(state, faces, side)
         mass = abs(q["flux"].sum())
         mean = lambda values: float((q["weight"] * values).sum() / max(q["weight"].sum(), 1e-300))
         return {
-            "mass": float(mass), "total": mean(q["total"]), "warmth": self._warmth(faces, q, side),
-            "static": float((mesh.area[faces] * q["static"]).sum() / mesh.area[faces].sum()), "mach": mean(q["mach"]),
+            "mass": float(mass),
+            "total": mean(q["total"]),
+            "warmth": self._warmth(faces, q, side),
+            "static": float((mesh.area[faces] * q["static"]).sum() / mesh.area[faces].sum()),
+            "mach": mean(q["mach"]),
             "angle": float(np.degrees(np.arctan2(mean(q["swirl"]), mean(q["axial"])))),
             "relative": float(np.degrees(np.arctan2(mean(q["blade"] - q["swirl"]), mean(q["axial"])))),
-            "relative_mach": mean(q["relative_mach"]), "relative_total": mean(q["relative_total"]),
-            "relative_speed": mean(q["relative_speed"]), "swirl": mean(q["swirl"]), "radius": mean(q["radius"]),
+            "relative_mach": mean(q["relative_mach"]),
+            "relative_total": mean(q["relative_total"]),
+            "relative_speed": mean(q["relative_speed"]),
+            "swirl": mean(q["swirl"]),
+            "radius": mean(q["radius"]),
             "relative_warmth": mean(q["relative_warmth"])
         }
 
@@ -122,16 +142,25 @@ class RowBalance:
         total = static * (1 + 0.5 * (g - 1) * q2 / t)**(g / (g - 1))
         flux = self.flow.flux[faces, 0]
         return {
-            "flux": flux, "weight": np.maximum(flux if side == "out" else -flux, 0.0), "static": static,
-            "total": total, "mach": np.sqrt(q2 / t), "relative_mach": np.sqrt(relative2 / t), "axial": u,
-            "swirl": swirl, "blade": blade, "radius": r, "relative_speed": np.sqrt(relative2),
+            "flux": flux,
+            "weight": np.maximum(flux if side == "out" else -flux, 0.0),
+            "static": static,
+            "total": total,
+            "mach": np.sqrt(q2 / t),
+            "relative_mach": np.sqrt(relative2 / t),
+            "axial": u,
+            "swirl": swirl,
+            "blade": blade,
+            "radius": r,
+            "relative_speed": np.sqrt(relative2),
             "relative_total": static * (1 + 0.5 * (g - 1) * relative2 / t)**(g / (g - 1)),
             "relative_warmth": t + 0.5 * (g - 1) * relative2,
             "warmth": t + 0.5 * (g - 1) * q2
         }
 
     def _swirl_work(self, state):
-        """Speed of rotation times the change of angular momentum of what flows through, per unit of mass flow in
+        """Speed of rotation times the change of angular momentum of what flows through, per unit of mass
+        flow in
         SI: J/kg times the flow in the solver's scales."""
         s, out = self.setup, 0.0
         for side, faces in (("in", self.inlet), ("out", self.outlet)):
@@ -212,17 +241,21 @@ class RowBalance:
             run = run[np.argsort(share[run], kind="stable")]
             side = "suction" if theta[run].mean() > theta.mean() else "pressure"
             out[f"{side}_{round(100 * span)}"] = {
-                "s": share[run], "pressure": static[run] * s.air.pressure, "mach": mach[run]
+                "s": share[run],
+                "pressure": static[run] * s.air.pressure,
+                "mach": mach[run]
             }
         return out
 
     def _relative_head(self, r, moment):
-        """Total pressure over the reference that air from the inlet, with a moment of its swirl, has against the
+        """Total pressure over the reference that air from the inlet, with a moment of its swirl, has against
+        the
         blades at a radius."""
         s, g = self.setup, self.setup.air.gamma
         blade = -s.turn * r
         if s.is_open:
-            return (1 + 0.5 * (g - 1) * (blade**2 + (s.sheet.air.wind / s.air.speed_of_sound)**2))**(g / (g - 1))
+            return (1 + 0.5 * (g - 1) * (blade**2 + (s.sheet.air.wind / s.air.speed_of_sound)**2))**(g /
+                                                                                                     (g - 1))
         # Along a stream line the rothalpy stays.
         return (1 + 0.5 * (g - 1) * (blade**2 - 2 * blade * moment / r))**(g / (g - 1))
 
@@ -239,9 +272,13 @@ class RowBalance:
         far = s.tip_radius / s.scale if s.is_open else outer
         keep = (weight > 0) & (r <= 1.5 * far)
         columns = {
-            "s": (r - hub) / (far - hub), "pressure_ratio": total, "temperature_ratio": warmth,
-            "axial_speed": axial * s.air.speed_of_sound, "swirl_angle": np.degrees(np.arctan2(swirl, axial)),
-            "relative_angle": np.degrees(np.arctan2(blade - swirl, axial)), "radius": r * s.scale
+            "s": (r - hub) / (far - hub),
+            "pressure_ratio": total,
+            "temperature_ratio": warmth,
+            "axial_speed": axial * s.air.speed_of_sound,
+            "swirl_angle": np.degrees(np.arctan2(swirl, axial)),
+            "relative_angle": np.degrees(np.arctan2(blade - swirl, axial)),
+            "radius": r * s.scale
         }
         if not s.is_open:
             columns["efficiency"] = np.array([efficiency(a, b, g) or np.nan for a, b in zip(total, warmth)])
@@ -262,13 +299,16 @@ class RowBalance:
         middle = 0.5 * (r_axis[1:] + r_axis[:-1])
         hub, tip = r_axis[0], s.tip_radius / s.scale
         return {
-            "s": (middle - hub) / (tip - hub), "thrust": thrust / length, "torque": torque / length,
+            "s": (middle - hub) / (tip - hub),
+            "thrust": thrust / length,
+            "torque": torque / length,
             "radius": middle * s.scale
         }
 
 
 def efficiency(ratio, warmer, gamma):
-    """Isentropic efficiency of total pressures and temperatures, of a compressor or of a turbine; None without
+    """Isentropic efficiency of total pressures and temperatures, of a compressor or of a turbine; None
+    without
     work."""
     if abs(warmer - 1) < NO_WORK or ratio <= 0:
         return None

@@ -5,6 +5,7 @@ along the stream surface and round it; velocities are those against the blades. 
 exports plane fields then does so for blade rows too.
 """
 import numpy as np
+from scipy.spatial import cKDTree
 
 from ..grids.mesh import mesh_from_cells
 from .drawable import Drawable, drawable
@@ -45,15 +46,19 @@ def row_planes(setup, mesh, state):
         layout.append((span, base, pitch))
         count += len(at)
         base += (1 + GAP) * width
-    flat = mesh_from_cells(np.concatenate(points) * setup.scale, np.concatenate(cells),
-                           {name: np.concatenate(parts) for name, parts in edges.items()}, ("blade", ),
-                           {"topology": "planes", "planes": [list(map(float, (s, b * setup.scale, q * setup.scale)))
-                                                             for s, b, q in layout]})
+    flat = mesh_from_cells(
+        np.concatenate(points) * setup.scale, np.concatenate(cells), {
+            name: np.concatenate(parts)
+            for name, parts in edges.items()
+        }, ("blade", ), {
+            "topology": "planes",
+            "planes": [list(map(float, (s, b * setup.scale, q * setup.scale))) for s, b, q in layout]
+        })
     return flat, np.concatenate(states)
 
 
 def _plane(setup, mesh, state, span):
-    """One plane: points in chords, quadrilaterals, cell states, edges of the blade and of the border, pitch."""
+    """One plane: points in chords, quadrilaterals, cell states, edges of blade and border, pitch."""
     row = setup.row
     share = span * (row.tip if row.is_open else 1.0)
     levels = len(mesh.span)
@@ -143,12 +148,25 @@ def _against_blades(setup, mesh, state, cells):
     return np.column_stack([state[cells, :2], along, round_, state[cells, 5:]])
 
 
+def _welded(points):
+    """Points without those that stand in the same place, as they do where passages meet, and the new number
+    of each."""
+    near = 1e-6 * np.ptp(points, axis=0).max()
+    same = np.arange(len(points))
+    pairs = cKDTree(points).query_pairs(near, output_type="ndarray")
+    # The later of two stands for the earlier; kept in single precision they are not equal to the last bit.
+    np.minimum.at(same, pairs.max(axis=1), pairs.min(axis=1))
+    kept, again = np.unique(same, return_inverse=True)
+    return points[kept], again.ravel()
+
+
 def row_drawable(setup, mesh, state, mean=None):
     """The `Drawable` of kept planes, each repeated over neighbouring passages."""
     one = drawable(mesh, state, setup.air, mean)
     planes = mesh.layout["planes"]
     bases = np.array([p[1] for p in planes])
-    of = lambda x: np.clip(np.searchsorted(bases - 1e-6 * np.ptp(one.points[:, 0]), x, side="right") - 1, 0, None)
+    of = lambda x: np.clip(
+        np.searchsorted(bases - 1e-6 * np.ptp(one.points[:, 0]), x, side="right") - 1, 0, None)
     owner = of(one.points[:, 0])
     lift = np.array([p[2] for p in planes])[owner]
     points, triangles, edges, walls, count = [], [], [], [], len(one.points)
@@ -164,7 +182,11 @@ def row_drawable(setup, mesh, state, mean=None):
         name: np.tile(v, passages)
         for name, v in one.values.items() if name not in ("cp", "density_gradient")
     }
-    at = np.concatenate(points)
+    at, again = _welded(np.concatenate(points))
+    triangles = [again[np.concatenate(triangles)]]
+    edges = [again[np.concatenate(edges)]]
+    shared = np.bincount(again)
+    values = {name: np.bincount(again, v) / shared for name, v in values.items()}
     (left, bottom), (right, top) = at.min(axis=0), at.max(axis=0)
     return Drawable(at, np.concatenate(triangles), np.concatenate(edges), walls, values,
                     (float(left), float(right), float(bottom), float(top)))

@@ -103,7 +103,9 @@ class SectionShape:
         s = np.unique(np.concatenate([s, near, 1 - near]))
         angle = self._angles(s) - self._mean()
         step, mid = np.diff(s), 0.5 * (angle[1:] + angle[:-1])
-        camber = np.concatenate([[[0, 0]], np.cumsum(np.stack([np.cos(mid) * step, np.sin(mid) * step], 1), axis=0)])
+        camber = np.concatenate([[[0, 0]],
+                                 np.cumsum(np.stack(
+                                     [np.cos(mid) * step, np.sin(mid) * step], 1), axis=0)])
         camber /= camber[-1, 0]
         half = self._half_thickness(s)
         normal = np.stack([-np.sin(angle), np.cos(angle)], axis=1)
@@ -190,15 +192,15 @@ class BladeRow:
         first = self.sections[0]
         if len(self.sections) == 1:
             return first
-        read = lambda values: float(PchipInterpolator(self.spans, values)(np.clip(span, self.spans[0],
-                                                                                  self.spans[-1])))
+        read = lambda values: float(
+            PchipInterpolator(self.spans, values)(np.clip(span, self.spans[0], self.spans[-1])))
         names = ("chord", "stagger", "camber", "front", "thickness", "edge", "stacked_at")
         values = {name: read([getattr(s, name) for s in self.sections]) for name in names}
         shift = tuple(read([s.shift[k] for s in self.sections]) for k in (0, 1))
         points = None
         if first.form == "coordinates":
-            points = PchipInterpolator(self.spans, np.stack([s.points for s in self.sections]))(
-                np.clip(span, self.spans[0], self.spans[-1]))
+            points = PchipInterpolator(self.spans, np.stack([s.points for s in self.sections
+                                                             ]))(np.clip(span, self.spans[0], self.spans[-1]))
         return SectionShape(form=first.form, shift=shift, points=points, **values)
 
     def section(self, span):

@@ -56,8 +56,8 @@ def axial_speed(mass_flow, area, total_pressure, total_temperature, swirl2=0.0):
     limit = np.sqrt(2 * GAMMA / (GAMMA + 1) * AIR_CONSTANT * total_temperature)
     speed = np.linspace(0, limit, 4001)
     t = total_temperature - (speed**2 + swirl2) / (2 * CP)
-    flux = total_pressure / (AIR_CONSTANT * total_temperature) * np.maximum(
-        t / total_temperature, 0)**(1 / (GAMMA - 1)) * speed
+    flux = total_pressure / (AIR_CONSTANT * total_temperature) * np.maximum(t / total_temperature,
+                                                                            0)**(1 / (GAMMA - 1)) * speed
     most = int(np.argmax(flux))
     if mass_flow > flux[most] * area:
         raise ShapeError(
@@ -122,8 +122,9 @@ def plan_row(mass_flow, speed, ratio, efficiency, hub, tip, blades, solidity):
         camber = (inlet - incidence - outlet) / (1 - slope)
         deviation = slope * camber
         front = 0.5 - 0.2 * float(np.clip((mach - 1.0) / 0.3, 0, 1))
-        out.append(PlannedSection(r, chord, _stagger(inlet - incidence, camber, front), camber, front, thickness,
-                                  inlet, outlet, incidence, deviation, mach, diffusion))
+        out.append(
+            PlannedSection(r, chord, _stagger(inlet - incidence, camber, front), camber, front, thickness,
+                           inlet, outlet, incidence, deviation, mach, diffusion))
     return out
 
 

@@ -15,9 +15,14 @@ def sections_of(shape):
     """(radius, SectionShape) of a sheet's blade in metres, from the hub outwards; raises ShapeError."""
     if shape.setting == "duct" and shape.made == "plan":
         return [(p.radius,
-                 SectionShape(p.chord, p.stagger, p.camber, p.front, p.thickness, mean_line.EDGE, shape.form
-                              if shape.form != "coordinates" else "circular arc", stacked_at=shape.stacked_at))
-                for p in planned(shape)]
+                 SectionShape(p.chord,
+                              p.stagger,
+                              p.camber,
+                              p.front,
+                              p.thickness,
+                              mean_line.EDGE,
+                              shape.form if shape.form != "coordinates" else "circular arc",
+                              stacked_at=shape.stacked_at)) for p in planned(shape)]
     points = np.array(shape.outline) if shape.form == "coordinates" else None
     return [(s.radius,
              SectionShape(s.chord, np.radians(s.stagger), np.radians(s.camber), s.front, s.thickness, s.edge,
@@ -35,7 +40,8 @@ def mid_chord(shape):
     """Chord half-way along the blade, metres."""
     placed = sections_of(shape)
     outer = shape.tip_radius if shape.setting == "open" else shape.casing_radius
-    return float(np.interp(0.5 * (shape.hub_radius + outer), [r for r, _ in placed], [s.chord for _, s in placed]))
+    return float(
+        np.interp(0.5 * (shape.hub_radius + outer), [r for r, _ in placed], [s.chord for _, s in placed]))
 
 
 def build_row(shape, domain, scale=None):
@@ -100,13 +106,15 @@ def _check_room(shape, row, scale):
         section = row.section(share)
         pitch = 2 * np.pi / row.blades * float(row.radius(np.zeros(1), share)[0])
         upper, lower = section.upper, section.lower
-        at = np.linspace(max(upper[:, 0].min(), lower[:, 0].min()), min(upper[:, 0].max(), lower[:, 0].max()), 101)
+        at = np.linspace(max(upper[:, 0].min(), lower[:, 0].min()), min(upper[:, 0].max(), lower[:, 0].max()),
+                         101)
         side = [_height(curve, at) for curve in (upper, lower)]
         room = pitch - np.abs(side[0] - side[1])
         # Only blades that do not lie nearly in the plane of rotation have one height at a station.
         if abs(section.stagger) < np.radians(80) and room.min() < 0.02 * pitch:
             raise ShapeError(
-                f"shape.blades = {shape.blades}: at {100 * share:.0f} % of the span neighbouring blades touch (their "
+                f"shape.blades = {shape.blades}: at {100 * share:.0f} % of the span neighbouring blades "
+                f"touch (their "
                 f"pitch is {pitch * scale:.4g} m). Take fewer blades, shorter chords or less thickness there")
 
 

@@ -47,11 +47,12 @@ QUANTITIES = {
 HEADLINES = (("mass_flow", "Mass flow, kg/s", 4), ("pressure_ratio", "Pressure ratio", 4),
              ("efficiency", "Efficiency", 4), ("thrust", "Thrust, N", 2), ("power", "Power, W", 0),
              ("wheel_power", "Power from the wind", 4), ("figure_of_merit", "Figure of merit", 3))
-BY_LEVEL = tuple((key, QUANTITIES[key][0], QUANTITIES[key][2])
-                 for key in ("mass_flow", "pressure_ratio", "temperature_ratio", "efficiency",
-                             "polytropic_efficiency", "torque", "power", "thrust", "relative_inlet_angle",
-                             "relative_outlet_angle", "relative_loss", "thrust_coefficient", "power_coefficient",
-                             "disc_thrust", "figure_of_merit", "wheel_power", "wheel_thrust"))
+BY_LEVEL = tuple(
+    (key, QUANTITIES[key][0], QUANTITIES[key][2])
+    for key in ("mass_flow", "pressure_ratio", "temperature_ratio", "efficiency", "polytropic_efficiency",
+                "torque", "power", "thrust", "relative_inlet_angle", "relative_outlet_angle", "relative_loss",
+                "thrust_coefficient", "power_coefficient", "disc_thrust", "figure_of_merit", "wheel_power",
+                "wheel_thrust"))
 # Along the blade and over the span: row, column, label. The sheet's own span is read too, under its number.
 LINES = {
     "blade_50:mach": "Isentropic Mach number on the blade, mid-span",
@@ -63,17 +64,21 @@ LINES = {
     "span:pressure_ratio": "Total-pressure ratio over the span",
     "span:temperature_ratio": "Total-temperature ratio over the span",
     "span:efficiency": "Efficiency over the span",
-    "span:axial_speed": "Axial speed behind, m/s", "span:swirl_angle": "Flow angle behind at rest, °",
+    "span:axial_speed": "Axial speed behind, m/s",
+    "span:swirl_angle": "Flow angle behind at rest, °",
     "span:relative_angle": "Relative flow angle behind, °",
-    "blade:thrust": "Thrust over the span, N/m", "blade:torque": "Torque over the span, N m/m"
+    "blade:thrust": "Thrust over the span, N/m",
+    "blade:torque": "Torque over the span, N m/m"
 }
 SWEPT = {
     "back_pressure": ("Static pressure at the hub, Pa", "Pa"),
     "throttle_rise": ("Throttle: pressure rise, Pa", "Pa"),
-    "speed": ("Speed of rotation, rpm", "rpm"), "wind": ("Wind along the axis, m/s", "m/s")
+    "speed": ("Speed of rotation, rpm", "rpm"),
+    "wind": ("Wind along the axis, m/s", "m/s")
 }
 AXES = {
-    "mass_flow": ("Mass flow, kg/s", 1.0), "speed_of_rotation": ("Speed of rotation, rpm", 1.0),
+    "mass_flow": ("Mass flow, kg/s", 1.0),
+    "speed_of_rotation": ("Speed of rotation, rpm", 1.0),
     "advance": ("Advance ratio, wind over turns and diameter", 1.0),
     "tip_speed_ratio": ("Tip speed over wind", 1.0)
 }
@@ -120,23 +125,45 @@ def words(shape):
     if shape["setting"] == "open":
         return f"{count} in the open, tip {shape['tip_radius']:g} m"
     gap = f", tip gap {1e3 * shape['tip_gap']:g} mm" if shape["tip_gap"] else ", no tip gap"
-    made = f"plan for {shape['plan_ratio']:g}" if shape["made"] == "plan" else f"{len(shape['sections'])} sections"
+    made = f"plan for {shape['plan_ratio']:g}" if shape[
+        "made"] == "plan" else f"{len(shape['sections'])} sections"
     return f"{count}, {made}, {1e3 * shape['hub_radius']:g} to {1e3 * shape['casing_radius']:g} mm{gap}"
 
 
 ROWS = {
-    "shape": (RowList("sections", "Sections", "section", "the blade at radii from the hub outwards",
-                      ({"shape.made": ("sections", )})),
-              RowList("walls", "Contours", "point", "of hub and casing along the axis; none are straight",
-                      ({"shape.setting": ("duct", )}))),
+    "shape": (RowList("sections", "Sections", "section", "the blade at radii from the hub outwards", ({
+        "shape.made": ("sections", )
+    })),
+              RowList("walls", "Contours", "point", "of hub and casing along the axis; none are straight", ({
+                  "shape.setting": ("duct", )
+              }))),
     "instruments": (FORMULAS, )
 }
 
-SHOWN = Shown(outline, words, ROWS, QUANTITIES, HEADLINES, BY_LEVEL, ROW_FLOORS,
-              {"mass_flow": "Mass flow, kg/s", "pressure_ratio": "Total-pressure ratio", "efficiency": "Efficiency",
-               "torque": "Torque, N m", "thrust": "Thrust, N", "residual": "Residual"}, LINES,
-              "On the blade and over the span", "blade_50:mach", ("efficiency", "largest"), AXES, SWEPT,
-              "Operating map", ("lines.csv", "field.vtu"), "partials/row_result.html", point_words,
-              lambda form: given(form, POINT_FIELDS), station="share of the axial chord", best=("efficiency", -1.0),
+SHOWN = Shown(outline,
+              words,
+              ROWS,
+              QUANTITIES,
+              HEADLINES,
+              BY_LEVEL,
+              ROW_FLOORS, {
+                  "mass_flow": "Mass flow, kg/s",
+                  "pressure_ratio": "Total-pressure ratio",
+                  "efficiency": "Efficiency",
+                  "torque": "Torque, N m",
+                  "thrust": "Thrust, N",
+                  "residual": "Residual"
+              },
+              LINES,
+              "On the blade and over the span",
+              "blade_50:mach", ("efficiency", "largest"),
+              AXES,
+              SWEPT,
+              "Operating map", ("lines.csv", "field.vtu"),
+              "partials/row_result.html",
+              point_words,
+              lambda form: given(form, POINT_FIELDS),
+              station="share of the axial chord",
+              best=("efficiency", -1.0),
               next_best=(("wheel_power", -1.0), ("figure_of_merit", -1.0), ("thrust", -1.0)),
               headings={"air": "Air and turning"})

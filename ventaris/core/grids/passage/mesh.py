@@ -103,8 +103,10 @@ def mesh_of_stack(stack):
     if volume.min() <= 0:
         worst = centre[np.argmin(volume)]
         raise MeshError(
-            f"{np.count_nonzero(volume <= 0)} cells of the passage are folded, the worst at x = {worst[0]:.4g}, "
-            f"radius {np.hypot(*worst[1:]):.4g} (in chords of mid-span). Let sections change more smoothly over "
+            f"{np.count_nonzero(volume <= 0)} cells of the passage are folded, the worst at x = "
+            f"{worst[0]:.4g}, "
+            f"radius {np.hypot(*worst[1:]):.4g} (in chords of mid-span). Let sections change more smoothly "
+            f"over "
             "the span, or the hub and casing.")
     right, images = _repeat(stack, quads, left, right, tags, n)
     order = _order(left, right, vector, sweep)
@@ -159,6 +161,7 @@ def _find_lines(mesh):
 
 class _Numbers:
     """Which number a cell of the plane has at each level; those inside the blade begin at the tip."""
+
     def __init__(self, stack):
         top = stack.nodes.shape[1] - 1
         gap = stack.n_open < len(stack.cells) and stack.tip_level < top
@@ -190,7 +193,8 @@ def _faces(stack, numbers):
     start, end, one, two, names = _plane_edges(stack, cells)
     k = np.arange(top)
     quads = np.stack(np.broadcast_arrays(point(start[:, None], k), point(end[:, None], k),
-                                         point(end[:, None], k + 1), point(start[:, None], k + 1)), axis=-1)
+                                         point(end[:, None], k + 1), point(start[:, None], k + 1)),
+                     axis=-1)
     a, b = numbers.of(one[:, None], k[None]), numbers.of(two[:, None], k[None])
     name = np.broadcast_to(names[:, None], a.shape)
     # What has a cell on one side only, and no name, is the blade.
@@ -198,7 +202,8 @@ def _faces(stack, numbers):
     ahead, behind = a >= 0, (b >= 0) & (a < 0)
     out = [(quads[ahead], a[ahead], b[ahead], named(ahead, b)),
            (quads[behind][:, ::-1], b[behind], a[behind], named(behind, a))]
-    for first, last, level, floor in ((0, stack.n_open, 0, HUB), (stack.n_open, len(cells), stack.tip_level, TIP)):
+    for first, last, level, floor in ((0, stack.n_open, 0, HUB), (stack.n_open, len(cells), stack.tip_level,
+                                                                  TIP)):
         if last <= first:
             continue
         plane, k = np.arange(first, last)[:, None], np.arange(level, top + 1)[None]

@@ -22,11 +22,13 @@ from scipy.interpolate import CubicSpline, PchipInterpolator
 
 # Cells at an edge of the blade are this share of its radius; the layers' end stands at this many mean steps.
 AT_EDGE, OUTER_STEP = 0.35, 2.2
-# Lines leave the wall at right angles over this share of their length.
-STRAIGHT = 0.35
+# Lines leave the wall at right angles over this share of their length, and no more than so many chords.
+STRAIGHT, STRAIGHT_CHORDS = 0.35, 0.5
 # Smoothing ends when no point moves further than this share of chord and pitch in a sweep.
 STILL = 2e-4
 RELAXATION, SOFTENING_SWEEPS = 0.9, 6
+# From this stagger on a blade lies in the plane of rotation: the corners of the O block stand off its sides.
+LYING = np.radians(75)
 
 
 @dataclass(frozen=True)
@@ -115,7 +117,7 @@ def along(curve, shares):
 
 def corner_shift(stagger, counts):
     """By how many points the corners of the O block wander round the edges, for a stagger in radians."""
-    if abs(stagger) > np.radians(75):
+    if abs(stagger) > LYING:
         return int(np.sign(stagger)) * (counts.side + counts.edge) // 2
     return int(round(counts.edge * stagger / (0.5 * np.pi)))
 
@@ -146,8 +148,9 @@ def blade_plane(section, pitch, ends, counts, first, shift, sweeps=1500):
     inside = _inside(ring, c)
     ring = np.roll(ring, shift, axis=0)
     around, ahead, behind = _first_guess(section, ring, pitch, ends, c)
-    smooth(around, ahead, behind, c.side, c.edge, pitch, sweeps, RELAXATION, STILL * min(pitch, section.chord))
-    around = _spread(around, ring, first, c)
+    smooth(around, ahead, behind, c.side, c.edge, pitch, sweeps, RELAXATION,
+           STILL * min(pitch, section.chord))
+    around = _spread(around, ring, first, STRAIGHT_CHORDS * section.chord, c)
     around[c.top:c.side + c.edge - 1:-1, c.off] = around[:c.side + 1, c.off] + lift
     soften(around, SOFTENING_SWEEPS)
     least, worst = _least_sine(np.concatenate([around, around[:1]])[:, ::-1], ahead, behind)
@@ -184,7 +187,8 @@ def _first_guess(section, ring, pitch, ends, c):
     at = np.linspace(front, rear, c.side + 1)
     bottom = np.stack([at, line(at) - 0.5 * pitch], axis=1)
     across = np.linspace(0, 1, c.edge + 1)[:, None] * lift
-    outer = np.concatenate([bottom, (bottom[-1] + across)[1:-1], bottom[::-1] + lift, (bottom[0] + across)[-2:0:-1]])
+    outer = np.concatenate(
+        [bottom, (bottom[-1] + across)[1:-1], bottom[::-1] + lift, (bottom[0] + across)[-2:0:-1]])
     t = np.linspace(0, 1, c.off + 1)[None, :, None]**1.3
     around = ring[:, None] * (1 - t) + outer[:, None] * t
     blocks = []
@@ -194,7 +198,7 @@ def _first_guess(section, ring, pitch, ends, c):
     return around, *blocks
 
 
-def _spread(around, ring, first, c):
+def _spread(around, ring, first, reach, c):
     """Points of each line off the blade anew: thin at the wall, which it leaves at right angles."""
     tangent = np.roll(ring, -1, axis=0) - np.roll(ring, 1, axis=0)
     tangent /= np.hypot(*tangent.T)[:, None]
@@ -205,7 +209,7 @@ def _spread(around, ring, first, c):
         total = length[-1]
         s = two_sided(c.off, first / total, OUTER_STEP / c.off) * total
         base = CubicSpline(length, line)(s)
-        t = np.clip(s / (STRAIGHT * total), 0, 1)
+        t = np.clip(s / min(STRAIGHT * total, reach), 0, 1)
         share = ((1 - t)**2 * (1 + 2 * t))[:, None]
         out[i] = share * (line[0] + s[:, None] * outward[i]) + (1 - share) * base
     return out
@@ -226,7 +230,7 @@ def _inside(ring, c):
     out = (1 - t) * low[:, None] + t * high[:, None] + (1 - s)**8 * bulge(lead) + s**8 * bulge(trail)
     for _ in range(3):
         out[1:-1, 1:-1] = 0.5 * out[1:-1, 1:-1] + 0.125 * (out[2:, 1:-1] + out[:-2, 1:-1] + out[1:-1, 2:] +
-                                                          out[1:-1, :-2])
+                                                           out[1:-1, :-2])
     return out
 
 
@@ -270,7 +274,8 @@ def smooth(around, ahead, behind, side, edge, pitch, sweeps, relax, enough):
     for sweep in range(sweeps):
         most = 0.0
         for q in range(side + 1):
-            halo[q, 0], halo[q, 1] = around[(top - q) % n, last - 1, 0], around[(top - q) % n, last - 1, 1] - pitch
+            halo[q, 0], halo[q, 1] = around[(top - q) % n, last - 1,
+                                            0], around[(top - q) % n, last - 1, 1] - pitch
         for v in range(edge + 1):
             halo[(n - v) % n, 0], halo[(n - v) % n, 1] = ahead[n_ahead - 1, v, 0], ahead[n_ahead - 1, v, 1]
             halo[side + v, 0], halo[side + v, 1] = behind[1, v, 0], behind[1, v, 1]
@@ -284,7 +289,9 @@ def smooth(around, ahead, behind, side, edge, pitch, sweeps, relax, enough):
                     ax, ay = around[w, j + 1, 0], around[w, j + 1, 1]
                     bx, by = around[e, j + 1, 0], around[e, j + 1, 1]
                 else:
-                    nx, ny, ax, ay, bx, by = halo[i, 0], halo[i, 1], halo[w, 0], halo[w, 1], halo[e, 0], halo[e, 1]
+                    nx, ny, ax, ay, bx, by = halo[i, 0], halo[i, 1], halo[w, 0], halo[w, 1], halo[e,
+                                                                                                  0], halo[e,
+                                                                                                           1]
                     if i == 1:
                         ax, ay = around[top, last - 1, 0], around[top, last - 1, 1] - pitch
                     if i == side - 1:
@@ -304,17 +311,20 @@ def smooth(around, ahead, behind, side, edge, pitch, sweeps, relax, enough):
         for k in range(2):
             lift = pitch if k == 1 else 0.0
             own = (around[1, last, k] + around[n - 1, last, k] + around[0, last - 1, k] +
-                   around[top, last - 1, k] + around[top + 1, last, k] - 2 * lift + ahead[n_ahead - 1, 0, k]) / 6
+                   around[top, last - 1, k] + around[top + 1, last, k] - 2 * lift +
+                   ahead[n_ahead - 1, 0, k]) / 6
             around[0, last, k] += relax * (own - around[0, last, k])
             own = (around[side - 1, last, k] + around[side + 1, last, k] + around[side, last - 1, k] +
                    around[side + edge, last - 1, k] + around[side + edge - 1, last, k] - 2 * lift +
                    behind[1, 0, k]) / 6
             around[side, last, k] += relax * (own - around[side, last, k])
         for i in range(side + 1):
-            around[top - i, last, 0], around[top - i, last, 1] = around[i, last, 0], around[i, last, 1] + pitch
+            around[top - i, last, 0], around[top - i, last, 1] = around[i, last,
+                                                                        0], around[i, last, 1] + pitch
         for v in range(edge + 1):
             for k in range(2):
-                ahead[n_ahead, v, k], behind[0, v, k] = around[(n - v) % n, last, k], around[side + v, last, k]
+                ahead[n_ahead, v, k], behind[0, v, k] = around[(n - v) % n, last, k], around[side + v, last,
+                                                                                             k]
         slide_in = ahead[1, 0, 1] - ahead[0, 0, 1]
         slide_out = behind[n_behind - 1, 0, 1] - behind[n_behind, 0, 1]
         for v in range(edge + 1):
@@ -335,9 +345,10 @@ def _relax_block(block, edge, pitch, relax):
             q, lift = (v - 1, 0.0) if v > 0 else (edge - 1, pitch)
             x, y = winslow(block[u - 1, v, 0], block[u - 1, v, 1], block[u + 1, v, 0], block[u + 1, v, 1],
                            block[u, q, 0], block[u, q, 1] - lift, block[u, v + 1, 0], block[u, v + 1, 1],
-                           block[u - 1, q, 0], block[u - 1, q, 1] - lift, block[u + 1, q, 0],
-                           block[u + 1, q, 1] - lift, block[u - 1, v + 1, 0], block[u - 1, v + 1, 1],
-                           block[u + 1, v + 1, 0], block[u + 1, v + 1, 1])
+                           block[u - 1, q, 0], block[u - 1, q, 1] - lift, block[u + 1, q,
+                                                                                0], block[u + 1, q, 1] - lift,
+                           block[u - 1, v + 1, 0], block[u - 1, v + 1, 1], block[u + 1, v + 1,
+                                                                                 0], block[u + 1, v + 1, 1])
             block[u, v, 0] += relax * (x - block[u, v, 0])
             block[u, v, 1] += relax * (y - block[u, v, 1])
         block[u, edge, 0], block[u, edge, 1] = block[u, 0, 0], block[u, 0, 1] + pitch

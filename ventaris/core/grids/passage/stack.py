@@ -9,7 +9,7 @@ from ..mesh import MeshError
 from .plane import blade_plane, corner_shift, two_sided
 
 # Planes that are made; the others lie on splines through them.
-CONTROL_PLANES = 7
+CONTROL_PLANES, CONTROL_OPEN = 7, 11
 SAMPLES = 801
 # Over so many tip radii planes of an open rotor come to a common middle.
 STRAIGHT_OVER = 1.0
@@ -81,7 +81,7 @@ def stack_planes(row, counts, spans, first, sweeps=1500):
         Where a plane folds; it names the span.
     """
     x = np.linspace(row.x_in, row.x_out, SAMPLES)
-    control = row.control_spans(CONTROL_PLANES)
+    control = row.control_spans(CONTROL_OPEN if row.is_open else CONTROL_PLANES)
     shift = corner_shift(row.section(0.5 * row.tip).stagger, counts)
 
     def plane(sigma):
@@ -90,8 +90,8 @@ def stack_planes(row, counts, spans, first, sweeps=1500):
         m -= np.interp(0.0, x, m)
         r_ref = float(row.radius(np.zeros(1), sigma)[0])
         section = row.section(min(sigma, row.tip))
-        grid = blade_plane(section, 2 * np.pi / row.blades * r_ref, (m[0] * r_ref, m[-1] * r_ref), counts, first,
-                           shift, sweeps)
+        grid = blade_plane(section, 2 * np.pi / row.blades * r_ref, (m[0] * r_ref, m[-1] * r_ref), counts,
+                           first, shift, sweeps)
         if grid.least_sine <= 0:
             raise MeshError(
                 f"the grid between the blades folds at {100 * sigma:.0f} % of the span, near x = "
@@ -120,8 +120,8 @@ def stack_planes(row, counts, spans, first, sweeps=1500):
     r = np.stack([row.radius(at[k, :, 0], s) for k, s in enumerate(span)])
     nodes = np.stack([at[..., 0], r * np.cos(theta), r * np.sin(theta)], axis=2).transpose(1, 0, 2).copy()
     has_gap = spans.gap > 0
-    return _topology(nodes, counts, shift, span, 2 * np.pi / row.blades, spans.blade if has_gap else spans.blade + 1,
-                     min(least for _, least in made))
+    return _topology(nodes, counts, shift, span, 2 * np.pi / row.blades,
+                     spans.blade if has_gap else spans.blade + 1, min(least for _, least in made))
 
 
 def _straightened(x, theta, counts, row):

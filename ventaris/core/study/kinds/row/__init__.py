@@ -8,6 +8,17 @@ from .quality import row_quality
 from .ready import prepare_row
 from .run import RowExecution
 
-KIND = Kind("row", "row", prepare_row, judge.preflight_row, judge.estimate_row, judge.DEFAULT_COST,
-            "cost_per_cell_step_in_rows", judge.row_channels, RowExecution, row_quality, row_files, RowResult,
-            drawable=row_drawable, reads_lines=True)
+KIND = Kind("row",
+            "row",
+            prepare_row,
+            judge.preflight_row,
+            judge.estimate_row,
+            judge.DEFAULT_COST,
+            "cost_per_cell_step_in_rows",
+            judge.row_channels,
+            RowExecution,
+            row_quality,
+            row_files,
+            RowResult,
+            drawable=row_drawable,
+            reads_lines=True)

@@ -10,13 +10,13 @@ BALANCE, IMBALANCE = 3e-3, 2e-3
 # Diffusion from which a row is near its stall, and incidence from which a blade is far from its design.
 LOADED, FAR_OFF = 0.55, 8.0
 ROW_FLOORS = (("mass_flow", "mass flow", 0.0, 0.0), ("pressure_ratio", "pressure ratio", 0.0, 0.0),
-              ("efficiency", "efficiency", 0.0, 0.0), ("thrust", "thrust", 0.0, 0.0),
-              ("torque", "torque", 0.0, 0.0))
-DUCT_CHANNELS = (
-    "mass_flow", "mass_flow_in", "mass_flow_out", "corrected_flow", "pressure_ratio", "temperature_ratio",
-    "efficiency", "polytropic_efficiency", "work", "work_by_swirl", "static_ratio", "inlet_mach", "outlet_angle",
-    "relative_inlet_angle", "relative_outlet_angle", "relative_inlet_mach", "flow_coefficient", "loading",
-    "relative_loss", "power_balance", "diffusion")
+              ("efficiency", "efficiency", 0.0, 0.0), ("thrust", "thrust", 0.0, 0.0), ("torque", "torque",
+                                                                                       0.0, 0.0))
+DUCT_CHANNELS = ("mass_flow", "mass_flow_in", "mass_flow_out", "corrected_flow", "pressure_ratio",
+                 "temperature_ratio", "efficiency", "polytropic_efficiency", "work", "work_by_swirl",
+                 "static_ratio", "inlet_mach", "outlet_angle", "relative_inlet_angle",
+                 "relative_outlet_angle", "relative_inlet_mach", "flow_coefficient", "loading",
+                 "relative_loss", "power_balance", "diffusion")
 OPEN_CHANNELS = ("thrust_coefficient", "power_coefficient", "disc_thrust", "disc_power", "figure_of_merit",
                  "efficiency", "wheel_power", "wheel_thrust")
 
@@ -37,8 +37,10 @@ def estimate_row(setup, cost=DEFAULT_COST):
 
 def preflight_row(setup):
     """Findings for a prepared row, the gravest first."""
-    found = [*_turning(setup), *_blades(setup), *_outlet(setup), *_grid(setup), *climb_findings(setup.levels),
-             *formula_findings(setup.sheet.instruments.formulas, row_channels(setup))]
+    found = [
+        *_turning(setup), *_blades(setup), *_outlet(setup), *_grid(setup), *climb_findings(setup.levels),
+        *formula_findings(setup.sheet.instruments.formulas, row_channels(setup))
+    ]
     return gravest_first(found)
 
 
@@ -46,16 +48,21 @@ def _turning(setup):
     derived, row = setup.derived(), setup.row
     middle = row.section_shape(0.5 * row.tip)
     if setup.omega:
-        yield Finding("note", "air.speed",
-                      f"The tips turn at {setup.tip_speed:.4g} m/s, Mach {derived['tip_mach']:.3g} of the air there.")
+        yield Finding(
+            "note", "air.speed",
+            f"The tips turn at {setup.tip_speed:.4g} m/s, Mach {derived['tip_mach']:.3g} of the air there.")
         if setup.omega * middle.stagger < 0:
             yield Finding(
                 "warn", "air.speed",
-                "The wheel turns tail first: seen from upstream, the noses of its blades trail. Turn the sign of the "
-                "speed of rotation, or that of the sections' stagger, unless this is a turbine whose blades bend so.")
+                "The wheel turns tail first: seen from upstream, the noses of its blades trail. Turn the "
+                "sign of the "
+                "speed of rotation, or that of the sections' stagger, unless this is a turbine whose blades "
+                "bend so."
+            )
     elif setup.is_open and not setup.sheet.air.wind:
-        yield Finding("stop", "air.speed", "Nothing turns and no wind comes: nothing would flow. Give a speed of "
-                      "rotation, or a wind (air.wind)")
+        yield Finding(
+            "stop", "air.speed", "Nothing turns and no wind comes: nothing would flow. Give a speed of "
+            "rotation, or a wind (air.wind)")
     else:
         yield Finding("note", "air.speed", "At rest: a stator, or a wheel that is held.")
 
@@ -64,23 +71,29 @@ def _blades(setup):
     measures, row = setup.measures(), setup.row
     solid = measures["solidity"]
     if not setup.is_open:
-        yield Finding("note", "shape.blades",
-                      f"Solidity at mid-span {solid:.2f}, throat {1e4 * measures['throat_area']:.4g} cm², reference "
-                      f"length (chord at mid-span) {1e3 * setup.scale:.4g} mm.")
+        yield Finding(
+            "note", "shape.blades",
+            f"Solidity at mid-span {solid:.2f}, throat {1e4 * measures['throat_area']:.4g} cm², reference "
+            f"length (chord at mid-span) {1e3 * setup.scale:.4g} mm.")
     if solid > 2.6:
-        yield Finding("warn", "shape.blades", f"Solidity {solid:.2f} at mid-span is far beyond that of usual rows: look "
-                      "at the number of blades and the chord.")
+        yield Finding(
+            "warn", "shape.blades",
+            f"Solidity {solid:.2f} at mid-span is far beyond that of usual rows: look "
+            "at the number of blades and the chord.")
     if setup.sheet.shape.setting == "duct" and setup.sheet.shape.made == "plan":
-        yield Finding("note", "shape.made",
-                      "The plan is for air at 101 325 Pa and 288.15 K; its sections are a first shape. Take them over "
-                      "as sections to edit them.")
+        yield Finding(
+            "note", "shape.made",
+            "The plan is for air at 101 325 Pa and 288.15 K; its sections are a first shape. Take them over "
+            "as sections to edit them.")
     gap = setup.sheet.shape.tip_gap
     if not setup.is_open and 0 < gap < 0.002 * (setup.tip_radius - setup.hub_radius):
-        yield Finding("warn", "shape.tip_gap",
-                      f"A gap of {1e3 * gap:.3g} mm is thinner than the cells at the casing can follow well: give it "
-                      "more cells (grid.gap_cells), or none (0).")
+        yield Finding(
+            "warn", "shape.tip_gap",
+            f"A gap of {1e3 * gap:.3g} mm is thinner than the cells at the casing can follow well: give it "
+            "more cells (grid.gap_cells), or none (0).")
     if setup.is_viscous and row.section_shape(0.5 * row.tip).edge < 0.002:
-        yield Finding("note", "shape.sections", "Edges thinner than 0.2 % of the chord make very small cells and slow "
+        yield Finding("note", "shape.sections",
+                      "Edges thinner than 0.2 % of the chord make very small cells and slow "
                       "runs.")
 
 
@@ -89,37 +102,50 @@ def _outlet(setup):
     if setup.is_open or air.outlet != "pressure":
         return
     if air.back_pressure > 1.5 * air.total_pressure and setup.tip_speed < 0.9 * setup.air.speed_of_sound:
-        yield Finding("warn", "air.back_pressure", "The pressure at the outlet is high for this tip speed: the flow may "
-                      "turn back. A throttle (air.outlet) finds the point by itself.")
+        yield Finding(
+            "warn", "air.back_pressure",
+            "The pressure at the outlet is high for this tip speed: the flow may "
+            "turn back. A throttle (air.outlet) finds the point by itself.")
 
 
 def _grid(setup):
     cells = setup.cells(setup.levels[-1])
     if cells > MOST_CELLS:
-        yield Finding("stop", "grid.span_cells",
-                      f"{cells} cells on the finest level need about {cells * BYTES_PER_CELL / 1e9:.1f} GB. Lower the "
-                      f"counts to fewer than {MOST_CELLS} cells.")
+        yield Finding(
+            "stop", "grid.span_cells",
+            f"{cells} cells on the finest level need about {cells * BYTES_PER_CELL / 1e9:.1f} GB. Lower the "
+            f"counts to fewer than {MOST_CELLS} cells.")
     counts = [setup.cells(level) for level in setup.levels]
-    yield Finding("note", "grid.level", "Cells of one passage: " + ", ".join(
-        f"{level} {n}" for level, n in zip(setup.levels, counts)) + ".")
+    yield Finding(
+        "note", "grid.level",
+        "Cells of one passage: " + ", ".join(f"{level} {n}" for level, n in zip(setup.levels, counts)) + ".")
 
 
 def judge_row(setup, last, stopped, undefined, trends):
     """The verdict of a row's run from its last level and its trends (as dicts)."""
     worst = max(last.changes.values(), default=0.0)
-    c, what = last.coefficients, "thrust and torque" if setup.is_open else "mass flow, pressure ratio and torque"
+    c = last.coefficients
+    what = "thrust and torque" if setup.is_open else "mass flow, pressure ratio and torque"
     if stopped:
-        words = (f"Stopped by hand on the {last.level} grid: residual {last.residual:.0e} of the start. The numbers are "
-                 "those of that moment.")
+        words = (
+            f"Stopped by hand on the {last.level} grid: residual {last.residual:.0e} of the start. The "
+            f"numbers are "
+            "those of that moment.")
     elif last.settled and last.residual > setup.sheet.run.residual:
-        words = (f"Settled on the {last.level} grid by its instruments: {what} stood still within {worst:.1g}, while the "
-                 f"residual stalled at {last.residual:.0e} of the start.")
+        words = (
+            f"Settled on the {last.level} grid by its instruments: {what} stood still within {worst:.1g}, "
+            f"while the "
+            f"residual stalled at {last.residual:.0e} of the start.")
     elif last.settled:
-        words = (f"Settled on the {last.level} grid: residual {last.residual:.0e} of the start, {what} steady within "
-                 f"{worst:.1g}.")
+        words = (
+            f"Settled on the {last.level} grid: residual {last.residual:.0e} of the start, {what} steady "
+            f"within "
+            f"{worst:.1g}.")
     else:
-        words = (f"Not settled on the {last.level} grid: residual {last.residual:.0e} of the start, {what} still change "
-                 f"by {worst:.1g}. Run it further, or read the values as provisional.")
+        words = (
+            f"Not settled on the {last.level} grid: residual {last.residual:.0e} of the start, {what} still "
+            f"change "
+            f"by {worst:.1g}. Run it further, or read the values as provisional.")
     settled = last.settled and last.residual <= NEVER_SETTLED
     if last.settled and not settled and not stopped:
         words = unformed(last.level, last.residual, what)
@@ -134,10 +160,13 @@ def judge_row(setup, last, stopped, undefined, trends):
         if abs(gap) > IMBALANCE:
             found.append(f"Mass in and mass out differ by {100 * gap:.2g} %: the flow has not come to rest.")
         if abs(c.get("power_balance", 0.0)) > BALANCE:
-            found.append(f"Torque and rise of total enthalpy differ by {100 * c['power_balance']:.2g} %: do not trust the "
-                         "efficiency further than that.")
+            found.append(
+                f"Torque and rise of total enthalpy differ by {100 * c['power_balance']:.2g} %: do not trust "
+                f"the "
+                "efficiency further than that.")
     wide, doubtful = wide_bars(trends, [f for f in ROW_FLOORS if f[0] in trends])
-    return Verdict(bool(settled), words, found + list(_doubts(setup, last)) + wide, bool(settled and doubtful))
+    return Verdict(bool(settled), words, found + list(_doubts(setup, last)) + wide, bool(settled
+                                                                                         and doubtful))
 
 
 def _doubts(setup, last):
@@ -145,17 +174,25 @@ def _doubts(setup, last):
     if not setup.is_viscous:
         yield "Inviscid: no boundary layers. What is lost is lost in shocks and to the grid."
     if setup.is_viscous and last.y_plus and last.y_plus["mean"] > 5:
-        yield (f"The first cells stand at y+ {last.y_plus['mean']:.0f} (median): a wall function bridges the rest, with "
-               "friction and loss known to some per cent.")
+        yield (
+            f"The first cells stand at y+ {last.y_plus['mean']:.0f} (median): a wall function bridges the "
+            f"rest, with "
+            "friction and loss known to some per cent.")
     if c.get("diffusion", 0.0) > LOADED:
-        yield (f"The mean diffusion factor is {c['diffusion']:.2f}: rows stall from about 0.6, and a steady passage "
-               "cannot tell where. The last point that settles is a numerical limit.")
+        yield (
+            f"The mean diffusion factor is {c['diffusion']:.2f}: rows stall from about 0.6, and a steady "
+            f"passage "
+            "cannot tell where. The last point that settles is a numerical limit.")
     if c.get("efficiency") and not 0 < c["efficiency"] <= 1.0:
-        yield (f"An efficiency of {c['efficiency']:.3f} is none: the work is too small, or the flow has not come to "
-               "rest.")
+        yield (
+            f"An efficiency of {c['efficiency']:.3f} is none: the work is too small, or the flow has not "
+            f"come to "
+            "rest.")
     if setup.is_open and setup.is_viscous:
-        yield "The boundary layers are turbulent from the nose: at small Reynolds numbers real blades keep laminar ones."
+        yield ("The boundary layers are turbulent from the nose: at small Reynolds numbers real blades keep "
+               "laminar ones.")
     if setup.is_open:
-        yield ("The wake of a rotor is carried over cells that grow: of a hovering rotor the thrust came out some per "
-               "cent high, see the validation report.")
-
+        yield (
+            "The wake of a rotor is carried over cells that grow: of a hovering rotor the thrust came out "
+            "some per "
+            "cent high, see the validation report.")

@@ -43,8 +43,10 @@ def row_quality(mesh):
     middle = 0.5 * (mesh.span[1:] + mesh.span[:-1])
     longest = np.linalg.norm(mesh.points[mesh.corners[:, 0]] - mesh.points[mesh.corners[:, 1]], axis=1)
     for a, b in ((1, 2), (0, 4)):
-        longest = np.maximum(longest, np.linalg.norm(mesh.points[mesh.corners[:, a]] - mesh.points[mesh.corners[:, b]],
-                                                     axis=1))
-    return RowQuality(mesh.n_own, len(mesh.wall_faces()), float(np.degrees(np.arccos(np.clip(cosine[worst], -1, 1)))),
+        longest = np.maximum(
+            longest, np.linalg.norm(mesh.points[mesh.corners[:, a]] - mesh.points[mesh.corners[:, b]],
+                                    axis=1))
+    return RowQuality(mesh.n_own, len(mesh.wall_faces()),
+                      float(np.degrees(np.arccos(np.clip(cosine[worst], -1, 1)))),
                       float((longest / mesh.size[:mesh.n_own]).max()), float(mesh.volume.min()),
                       float(mesh.centre[cell, 0]), float(middle[mesh.level[cell]]))

@@ -10,7 +10,7 @@ from ....flow.boundaries.contract import Boundary
 from ....flow.frame import spin
 from ....flow.stream import FreeStream
 from ....grids.passage.mesh import mesh_of_stack
-from ....grids.passage.plane import PlaneCounts
+from ....grids.passage.plane import LYING, PlaneCounts
 from ....grids.passage.stack import SpanCounts, stack_planes
 from ....grids.section import LEVELS
 from ....shapes.blades import BladeRow
@@ -25,6 +25,8 @@ MOST_TIP_MACH = 1.8
 # First cells of inviscid rows, in chords of mid-span, and at hub and casing as a share of the span.
 INVISCID_FIRST, INVISCID_WALL = 5e-3, 0.012
 SWEEPS, SWEEPS_OPEN = 1500, 5000
+# Cells up- and downstream of a blade that lies in the plane of rotation, over those from blade to blade.
+LYING_SIDE = 1.6
 
 
 @dataclass(frozen=True)
@@ -106,7 +108,11 @@ class RowSetup:
         g, away = self.sheet.grid, LEVELS.index(level)
         factor = RATIO**-(len(LEVELS) - 1 - away)
         count = lambda n, least=2: max(int(round(n * factor)), least)
-        plane = PlaneCounts(count(g.side_cells, 10), 2 * count(g.edge_cells / 2, 3), count(g.off_cells, 7),
+        side, edge = g.side_cells, g.edge_cells
+        if abs(self.row.section_shape(0.5 * self.row.tip).stagger) > LYING:
+            # Of a blade that lies in the plane of rotation the sides look up- and downstream.
+            side, edge = LYING_SIDE * edge, side
+        plane = PlaneCounts(count(side, 6), 2 * count(edge / 2, 3), count(g.off_cells, 7),
                             count(g.ahead_cells, 3), count(g.behind_cells, 3))
         span = float(self.row.casing[0] - self.row.hub[0])
         first = INVISCID_FIRST / factor
@@ -145,7 +151,10 @@ class RowSetup:
             far = Boundary("far field", state=(0.0, 1.0, air.wind / self.air.speed_of_sound, 0.0, 0.0))
             out |= {"inlet": far, "outlet": far, "casing": far}
         else:
-            out["inlet"] = Boundary("total inlet", pressure=0.0, temperature=1.0, velocity=self.inlet_direction)
+            out["inlet"] = Boundary("total inlet",
+                                    pressure=0.0,
+                                    temperature=1.0,
+                                    velocity=self.inlet_direction)
             out["outlet"] = Boundary("outlet", pressure=self.hub_pressure)
         if self.is_viscous:
             turning = Boundary("no-slip", velocity=lambda centre: spin(centre, turn))
@@ -162,7 +171,8 @@ class RowSetup:
         r = np.hypot(centre[:, 1], centre[:, 2])
         # Positive with the turning, which goes towards falling angles.
         swirl = -np.sin(angle)
-        return np.stack([np.full(len(r), np.cos(angle)), -swirl * centre[:, 2] / r, swirl * centre[:, 1] / r], 1)
+        return np.stack([np.full(len(r), np.cos(angle)), -swirl * centre[:, 2] / r, swirl * centre[:, 1] / r],
+                        1)
 
     @property
     def hub_pressure(self):
@@ -190,10 +200,14 @@ class RowSetup:
         air = self.air
         through = self.sheet.air.wind if self.is_open else 0.0
         return {
-            "temperature": air.temperature, "pressure": air.pressure, "density": air.density,
-            "speed_of_rotation": self.sheet.air.speed, "tip_speed": self.tip_speed,
+            "temperature": air.temperature,
+            "pressure": air.pressure,
+            "density": air.density,
+            "speed_of_rotation": self.sheet.air.speed,
+            "tip_speed": self.tip_speed,
             "tip_mach": float(np.hypot(self.tip_speed, through)) / air.speed_of_sound,
-            "wind": through, "reynolds": float(self.stream.reynolds or 0.0),
+            "wind": through,
+            "reynolds": float(self.stream.reynolds or 0.0),
             "advance": self.advance if self.is_open else 0.0,
             "tip_speed_ratio": self.tip_speed / through if through else 0.0
         }
@@ -205,7 +219,8 @@ class RowSetup:
         return self.sheet.air.wind / (turns * 2 * self.tip_radius) if turns else 0.0
 
     def theory(self):
-        """What theory says beside the computation: blade elements and momentum in the open, the choking of the
+        """What theory says beside the computation: blade elements and momentum in the open, the choking of
+        the
         throat in a duct."""
         if not self.is_open:
             return {"choked_flow": choked_flow(self)}
@@ -219,18 +234,23 @@ class RowSetup:
         placed = sections_of(self.sheet.shape)
         sign = 1.0 if self.omega > 0 else -1.0
         return rotor_theory([r for r, _ in placed], [s.chord for _, s in placed],
-                            [0.5 * np.pi - sign * s.stagger for _, s in placed], self.row.blades, self.hub_radius,
-                            self.tip_radius, abs(self.omega), self.sheet.air.wind, self.air.speed_of_sound,
-                            self.air.density, DRAG if self.is_viscous else 0.0, [s.camber for _, s in placed])
+                            [0.5 * np.pi - sign * s.stagger
+                             for _, s in placed], self.row.blades, self.hub_radius, self.tip_radius,
+                            abs(self.omega), self.sheet.air.wind, self.air.speed_of_sound, self.air.density,
+                            DRAG if self.is_viscous else 0.0, [s.camber for _, s in placed])
 
     def measures(self):
         """The row in numbers, SI."""
         middle = self.row.section_shape(0.5 * self.row.tip)
         pitch = 2 * np.pi * self.mean_radius / self.row.blades
         return {
-            "blades": self.row.blades, "hub_radius": self.hub_radius, "tip_radius": self.tip_radius,
-            "tip_gap": 0.0 if self.is_open else self.sheet.shape.tip_gap, "chord": middle.chord * self.scale,
-            "stagger": float(np.degrees(middle.stagger)), "solidity": middle.chord * self.scale / pitch,
+            "blades": self.row.blades,
+            "hub_radius": self.hub_radius,
+            "tip_radius": self.tip_radius,
+            "tip_gap": 0.0 if self.is_open else self.sheet.shape.tip_gap,
+            "chord": middle.chord * self.scale,
+            "stagger": float(np.degrees(middle.stagger)),
+            "solidity": middle.chord * self.scale / pitch,
             "throat_area": self.throat_area
         }
 
@@ -243,6 +263,14 @@ class RowSetup:
         widths = np.array([_throat(self.row, s) for s in spans])
         r = np.array([self.row.radius(np.zeros(1), s)[0] for s in spans])
         return float(np.trapezoid(widths, r) * self.row.blades * self.scale**2)
+
+
+def _through(air, sound):
+    """Speed that the pressures of a duct give without loss, m/s; of a throttle a fair one."""
+    if air.outlet != "pressure" or air.back_pressure >= air.total_pressure:
+        return 0.3 * sound
+    mach = float(gas.mach_from_pressure(air.back_pressure / air.total_pressure, air.ratio))
+    return min(mach, 1.0) * sound / np.sqrt(1 + 0.5 * (air.ratio - 1) * mach**2)
 
 
 def choked_flow(setup):
@@ -270,25 +298,26 @@ def prepare_row(sheet):
     row, scale = build_row(shape, sheet.domain), mid_chord(shape)
     is_open = shape.setting == "open"
     pressure, temperature = (air.pressure, air.temperature) if is_open else (air.total_pressure,
-                                                                              air.total_temperature)
+                                                                             air.total_temperature)
     density = pressure / (air.constant * temperature)
     viscosity = gas.sutherland_viscosity(temperature) if air.viscosity_law == "sutherland" else air.viscosity
     sound = float(np.sqrt(air.ratio * air.constant * temperature))
     outer = shape.tip_radius if is_open else shape.casing_radius
     tip = abs(air.speed) * 2 * np.pi / 60 * outer
-    # Of a duct's row at rest the speed that the pressure at its outlet gives, at least.
-    through = air.wind if is_open else 0.35 * sound
+    through = air.wind if is_open else _through(air, sound)
     speed = max(tip, through, LEAST_MACH * sound)
     if tip / sound > MOST_TIP_MACH:
         raise ShapeError(
-            f"air.speed = {air.speed:g} rpm: the tip would turn at Mach {tip / sound:.2f}, and this program goes to "
+            f"air.speed = {air.speed:g} rpm: the tip would turn at Mach {tip / sound:.2f}, and this program "
+            f"goes to "
             f"{MOST_TIP_MACH}. Up to {MOST_TIP_MACH * sound / outer * 30 / np.pi:.0f} rpm are accepted here")
     if not is_open and air.outlet == "pressure":
         # What the row could do at most: all of the tip's speed made into pressure.
         most = air.total_pressure * (1 + (air.ratio - 1) * (tip / sound)**2)**(air.ratio / (air.ratio - 1))
         if air.back_pressure >= most:
             raise ShapeError(
-                f"air.back_pressure = {air.back_pressure:g} Pa: no air would pass. At this speed the row can reach "
+                f"air.back_pressure = {air.back_pressure:g} Pa: no air would pass. At this speed the row can "
+                f"reach "
                 f"{most:.4g} Pa at the very most. Lower it, or take a throttle as the outlet")
     state = gas.AirState(temperature, pressure, density, viscosity, float(speed), air.ratio, air.constant,
                          air.prandtl, air.viscosity_law == "sutherland", scale)

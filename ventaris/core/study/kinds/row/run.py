@@ -26,8 +26,11 @@ SERVED_AFTER, SERVED_AT = 120, 1e-3
 HOLD_LIMITER = 1e-2
 # Relative Mach number of the inflow from which the reconstruction is limited.
 LIMITED_FROM = 0.75
+# Below this Mach number of tip and throughflow a duct's equations are preconditioned.
+SLOW = 0.35
 # A run from nothing begins with an open outlet, whose static pressure at the hub lies so far below the total
-# one at the inlet (times the square of the tip's Mach number, at most the second), and is throttled over so many
+# one at the inlet (times the square of the tip's Mach number, at most the second), and is throttled over so
+# many
 # steps once the scheme is of second order: throttled at once, a row that would run falls into its stall.
 OPENED, MOST_OPENED, THROTTLED_OVER = 0.2, 0.18, 50
 # Torque below this share of a tip speed's dynamic head is nothing.
@@ -41,11 +44,14 @@ class RowExecution(Climb):
 
     stalled_over = 30
     headlines = (("mass_flow", "mass flow", "kg/s", 4), ("pressure_ratio", "pressure ratio", "", 4),
-                 ("efficiency", "efficiency", "", 4), ("thrust", "thrust", "N", 2), ("power", "power", "W", 1))
-    reported = (("mass_flow", "mass flow", "kg/s", 5), ("pressure_ratio", "pressure ratio", "", 5),
-                ("efficiency", "efficiency", "", 4), ("torque", "torque", "N m", 4), ("power", "power", "W", 2),
-                ("thrust", "thrust", "N", 3), ("thrust_coefficient", "thrust coefficient", "", 5),
-                ("power_coefficient", "power coefficient", "", 5), ("wheel_power", "power of the wind", "", 4))
+                 ("efficiency", "efficiency", "", 4), ("thrust", "thrust", "N", 2), ("power", "power", "W",
+                                                                                     1))
+    reported = (("mass_flow", "mass flow", "kg/s", 5), ("pressure_ratio", "pressure ratio", "",
+                                                        5), ("efficiency", "efficiency", "", 4),
+                ("torque", "torque", "N m", 4), ("power", "power", "W", 2), ("thrust", "thrust", "N", 3),
+                ("thrust_coefficient", "thrust coefficient", "",
+                 5), ("power_coefficient", "power coefficient", "", 5), ("wheel_power", "power of the wind",
+                                                                         "", 4))
 
     def __init__(self, sheet, resume=None, extra_steps=0, neighbour=None):
         setup = prepare_row(sheet)
@@ -70,17 +76,29 @@ class RowExecution(Climb):
     def _open(self, name, mesh, previous, careful):
         setup, run = self.setup, self.sheet.run
         air, closure = setup.air, self.sheet.flow.closure if setup.is_viscous else None
-        fast = np.hypot(air.mach, 0.0 if setup.is_open else 0.4)
-        flow = Discretisation(mesh, setup.stream, "no-slip" if setup.is_viscous else "slip", closure=closure,
-                              boundaries=setup.boundaries(mesh), limit=fast > LIMITED_FROM,
-                              precondition=air.mach < 0.6 and setup.is_open, omega=setup.turn)
+        # A duct's air comes through as fast as the tip turns, or faster.
+        fast = air.mach if setup.is_open else max(air.mach, np.hypot(air.mach, 0.4) * (air.mach > SLOW))
+        flow = Discretisation(mesh,
+                              setup.stream,
+                              "no-slip" if setup.is_viscous else "slip",
+                              closure=closure,
+                              boundaries=setup.boundaries(mesh),
+                              limit=fast > LIMITED_FROM,
+                              precondition=air.mach < (0.6 if setup.is_open else SLOW),
+                              omega=setup.turn)
         if not setup.is_open:
             faces = mesh.boundaries["outlet"]
             flow.outflow = RadialEquilibrium(flow, faces, mesh.level[mesh.left[faces]], setup.hub_pressure,
                                              setup.resistance)
         self.balance, self._throttled_from, self._is_throttled = RowBalance(setup, flow), 0, False
-        controls = MarchControls(run.courant_start, run.courant_most, 1.5, run.first_order_steps, run.krylov_vectors,
-                                 hold_limiter=HOLD_LIMITER, retries=8, krylov_kept=run.krylov_vectors)
+        controls = MarchControls(run.courant_start,
+                                 run.courant_most,
+                                 1.5,
+                                 run.first_order_steps,
+                                 run.krylov_vectors,
+                                 hold_limiter=HOLD_LIMITER,
+                                 retries=8,
+                                 krylov_kept=run.krylov_vectors)
         resumed = self._resumed(name, flow, controls)
         if resumed:
             return resumed
@@ -90,8 +108,11 @@ class RowExecution(Climb):
             state = self._carried(self.meshes[previous[0]], mesh, previous[1])
             controls = replace(controls, first_order_steps=0, courant_start=2 * run.courant_start)
         if careful:
-            controls = replace(controls, first_order_steps=max(60, 3 * run.first_order_steps),
-                               courant_start=0.2 * run.courant_start, courant_growth=1.25, most_change=0.1,
+            controls = replace(controls,
+                               first_order_steps=max(60, 3 * run.first_order_steps),
+                               courant_start=0.2 * run.courant_start,
+                               courant_growth=1.25,
+                               most_change=0.1,
                                courant_most=min(60.0, run.courant_most))
         return MarchedLevel(name, flow, SteadyMarch(flow, state, controls))
 
@@ -186,12 +207,15 @@ class RowExecution(Climb):
         """What counts as none of a quantity."""
         s = self.setup
         force = s.air.density * s.air.speed**2 * s.tip_radius**2
-        return {"torque": NOTHING * force * s.tip_radius, "thrust": NOTHING * force}.get(name, 1e-9) + (
-            0.01 * force * s.tip_radius if name == "torque" and not s.omega else 0.0)
+        return {
+            "torque": NOTHING * force * s.tip_radius,
+            "thrust": NOTHING * force
+        }.get(name, 1e-9) + (0.01 * force * s.tip_radius if name == "torque" and not s.omega else 0.0)
 
     def _is_settled(self):
         march, run = self._level.march, self.sheet.run
-        if self._is_opening or march.flow.first_order or not self._criteria_met() or max(self._changes().values()) > run.steady:
+        if self._is_opening or march.flow.first_order or not self._criteria_met() or max(
+                self._changes().values()) > run.steady:
             return False
         return march.residual <= run.residual or (march.residual < STALLED_BELOW and self._steps_move(
             self.stalled_over) and max(self._changes(self.stalled_over).values()) <= run.steady)
@@ -199,7 +223,8 @@ class RowExecution(Climb):
     @property
     def _is_opening(self):
         """Whether the outlet is not yet where the sheet wants it."""
-        return (not self.setup.is_open and self._level.name == self.setup.levels[0] and not self._is_throttled)
+        return (not self.setup.is_open and self._level.name == self.setup.levels[0]
+                and not self._is_throttled)
 
     def _has_served(self):
         level = self._level
@@ -210,8 +235,11 @@ class RowExecution(Climb):
     def _finish_level(self):
         level = self._level
         level.flow.residual(level.march.state)
-        coefficients = self._read(
-            {"step": len(self.history), "residual": level.march.residual, "courant": level.march.courant})
+        coefficients = self._read({
+            "step": len(self.history),
+            "residual": level.march.residual,
+            "courant": level.march.courant
+        })
         treatment, y_plus = level.flow.wall_treatment, None
         if level.flow.closure is not None:
             units = treatment.y_plus[treatment.faces]
@@ -251,17 +279,37 @@ class RowExecution(Climb):
         last = self.finished[-1]
         trends = {
             n: t.as_dict()
-            for n, t in level_trends(self.finished, lambda f, name: f.settled or max(f.changes.values()) < 5e-3,
-                                     spatial=True, ratio=RATIO).items()
+            for n, t in level_trends(self.finished,
+                                     lambda f, name: f.settled or max(f.changes.values()) < 5e-3,
+                                     spatial=True,
+                                     ratio=RATIO).items()
         }
         verdict = judge_row(setup, last, stopped, self._undefined(), trends)
         return {
-            "format": 1, "space": "row", "title": sheet.title, "coefficients": last.coefficients, "trends": trends,
-            "forces": {}, "control_volume": None, "layer": [], "unsteady": None,
+            "format": 1,
+            "space": "row",
+            "title": sheet.title,
+            "coefficients": last.coefficients,
+            "trends": trends,
+            "forces": {},
+            "control_volume": None,
+            "layer": [],
+            "unsteady": None,
             "formulas": [f.name for f in sheet.instruments.formulas],
-            "levels": [{k: v for k, v in vars(f).items() if k != "changes"} for f in self.finished],
-            "verdict": verdict.as_dict(), "shocks": [], "separations": [], "probes": {}, "air": setup.derived(),
-            "shape": setup.measures(), "theory": setup.theory(), "y_plus": last.y_plus, "cells": last.cells,
-            "steps": len(self.history), "seconds": round(self._clock(), 2),
+            "levels": [{
+                k: v
+                for k, v in vars(f).items() if k != "changes"
+            } for f in self.finished],
+            "verdict": verdict.as_dict(),
+            "shocks": [],
+            "separations": [],
+            "probes": {},
+            "air": setup.derived(),
+            "shape": setup.measures(),
+            "theory": setup.theory(),
+            "y_plus": last.y_plus,
+            "cells": last.cells,
+            "steps": len(self.history),
+            "seconds": round(self._clock(), 2),
             "cost_per_cell_step": last.seconds / max(last.cells * last.steps, 1)
         }

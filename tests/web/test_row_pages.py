@@ -1,0 +1,148 @@
+"""Pages of campaigns about blade rows, through a test client."""
+import io
+import json
+import unittest
+
+from tests.web.client import WithClient
+from ventaris.core.sheet import read_sheet, write_toml
+from ventaris.core.study.execute import execute
+from ventaris.store import archive, campaigns, runs
+from ventaris.store.kept import pack_kept_field, pack_kept_readings
+
+SMALL = {
+    "level": "coarse", "side_cells": 40, "edge_cells": 16, "off_cells": 20, "span_cells": 20, "gap_cells": 4,
+    "ahead_cells": 8, "behind_cells": 12
+}
+SHAPE = {"made": "plan", "tip_gap": 0.0006}
+AIR = {"back_pressure": 108000.0}
+_finished = []
+
+
+def finished():
+    """A coarse run of the default plan, computed once."""
+    if not _finished:
+        run = execute(read_sheet({"format": 1, "space": "row", "title": "fan", "shape": SHAPE, "air": AIR,
+                                  "grid": SMALL, "run": {"residual": 1e-3, "steady": 1e-2}}))
+        for _ in run:
+            pass
+        _finished.append(run)
+    return _finished[0]
+
+
+class WithRow(WithClient):
+    def setUp(self):
+        super().setUp()
+        self.rows = campaigns.add_campaign(self.db, "Fan", "how much flow?", {"grid": SMALL}, "row")
+        self.fan = campaigns.add_variant(self.db, self.rows, "plan", SHAPE)
+        self.point = campaigns.add_point(self.db, self.rows, "108 kPa", AIR)
+        self.sheet_url = f"/sheet/{self.fan}/{self.point}"
+
+    def with_run(self, variant=None):
+        execution = finished()
+        run_id = runs.add_run(self.db, self.rows, variant or self.fan, self.point, write_toml(execution.sheet))
+        runs.record(self.db, run_id, "running", execution.history, {"share": 1})
+        runs.keep_array(self.db, run_id, "field", pack_kept_field(execution.kept_field()))
+        runs.keep_array(self.db, run_id, "taps", pack_kept_readings(execution.rows()))
+        runs.finish(self.db, run_id, "settled", execution.result)
+        return run_id
+
+
+class Sheets(WithRow):
+    def test_a_campaign_about_blade_rows_begins_with_each_kind(self):
+        for source, words in (("sections", "Casing radius"), ("plan", "Total-pressure ratio of the plan"),
+                              ("propeller", "Tip radius"), ("wheel", "Tip radius")):
+            answer = self.client.post("/campaigns", data={"name": source, "space": "row"})
+            self.assertIn("wind wheel", self.text(answer.location))
+            made = self.client.post(answer.location, data={"name": "first", "source": source})
+            point = self.client.post(made.location, data={"name": "one", "speed": "900 rpm", "wind": "8 m/s",
+                                                          "back_pressure": "0.98 bar"})
+            page = self.text(point.location)
+            self.assertIn(words, page)
+            self.assertIn("900", page)
+
+    def test_the_drawings_show_blades_wheel_and_grid(self):
+        for section in ("shape", "air", "domain", "grid", "instruments", "flow", "run"):
+            page = self.client.post(f"{self.sheet_url}/drawing/{section}").get_data(as_text=True)
+            self.assertIn("<svg", page, section)
+        self.assertIn("from upstream", self.client.post(f"{self.sheet_url}/drawing/shape").get_data(as_text=True))
+
+    def test_the_plan_becomes_sections_of_its_own_and_a_table(self):
+        answer = self.client.post(f"{self.sheet_url}/sections", data={"from": "plan"})
+        self.assertEqual(answer.status_code, 302)
+        shape = campaigns.variant(self.db, self.fan)["shape"]
+        self.assertEqual((shape["made"], len(shape["sections"])), ("sections", 7))
+        table = self.client.get(f"/variants/{self.fan}/sections.csv").get_data()
+        changed = table.replace(b",0.09,", b",0.08,")
+        answer = self.client.post(f"{self.sheet_url}/sections", data={"file": (io.BytesIO(changed), "blade.csv")})
+        self.assertEqual(answer.status_code, 302)
+        self.assertEqual(campaigns.variant(self.db, self.fan)["shape"]["sections"][0]["thickness"], 0.08)
+        wrong = self.client.post(f"{self.sheet_url}/sections",
+                                 data={"file": (io.BytesIO(b"radius_m,chord_m\n1,2\n"), "blade.csv")})
+        self.assertEqual(wrong.status_code, 400)
+        self.assertIn("stagger_deg", wrong.get_data(as_text=True))
+
+    def test_bad_input_is_said_on_the_sheet(self):
+        answer = self.client.post(self.sheet_url, data={"shape.blades": "400", "shape.made": "sections"})
+        self.assertIn("accepted: 1 to 200", answer.get_data(as_text=True))
+        answer = self.client.post(self.sheet_url, data={"air.back_pressure": "9 bar"})
+        self.assertIn("no air would pass", answer.get_data(as_text=True))
+
+
+class Runs(WithRow):
+    def test_a_run_shows_its_numbers_planes_and_curves(self):
+        run_id = self.with_run()
+        page = self.text(f"/runs/{run_id}")
+        for words in ("Mass flow", "Pressure ratio", "Efficiency", "by the change of swirl", "diffusion factor"):
+            self.assertIn(words, page)
+        self.assertIn("Blade to blade", self.text(f"/runs/{run_id}/flow"))
+        head = self.client.get(f"/runs/{run_id}/field.bin").get_data()
+        self.assertIn(b'"mach"', head[:4000])
+        home = f"/campaigns/{self.rows}"
+        blade = json.loads(self.text(f"{home}/curves.json?run={run_id}&what=blade_50:mach"))
+        self.assertEqual(len(blade["traces"]), 2)
+        self.assertEqual(blade["x"], "share of the axial chord")
+        span = json.loads(self.text(f"{home}/curves.json?run={run_id}&what=span:pressure_ratio"))
+        self.assertEqual(span["x"], "share of the span")
+        self.assertGreater(max(span["traces"][0]["y"]), 1.05)
+        for name in ("lines.csv", "field.vtu", "result.json", "sheet.toml"):
+            self.assertEqual(self.client.get(f"/runs/{run_id}/download/{name}").status_code, 200, name)
+        self.assertEqual(self.client.get(f"/runs/{run_id}/thumbnail.png").status_code, 200)
+
+    def test_the_map_has_a_line_over_the_mass_flow(self):
+        self.with_run()
+        found = json.loads(self.text(f"/campaigns/{self.rows}/map.json"))
+        self.assertEqual([chart["key"] for chart in found["charts"][:2]], ["pressure_ratio", "efficiency"])
+        row = found["lines"][0]["rows"][0]
+        self.assertAlmostEqual(row["x"], finished().result["coefficients"]["mass_flow"])
+        self.assertEqual(self.client.get(f"/campaigns/{self.rows}/map").status_code, 200)
+        self.assertEqual(self.client.get(f"/campaigns/{self.rows}").status_code, 200)
+        self.assertIn("Best efficiency", self.text("/"))
+
+    def test_two_rows_are_compared(self):
+        one = self.with_run()
+        other = campaigns.add_variant(self.db, self.rows, "again", SHAPE)
+        two = self.with_run(other)
+        page = self.text(f"/campaigns/{self.rows}/compare?run={one}&run={two}")
+        self.assertIn("Efficiency", page)
+        self.assertEqual(self.client.get(f"/runs/{one}/difference/{two}/field.bin").status_code, 200)
+
+    def test_a_series_of_throttle_settings_is_added_in_one_step(self):
+        answer = self.client.post(f"/campaigns/{self.rows}/points/sweep",
+                                  data={"across": "throttle_rise", "from": "2 kPa", "to": "10 kPa", "step": "4 kPa"})
+        self.assertEqual(answer.status_code, 302)
+        air = [p["air"] for p in campaigns.points(self.db, self.rows)[1:]]
+        self.assertEqual([(a["outlet"], a["throttle_rise"]) for a in air],
+                         [("throttle", 2000), ("throttle", 6000), ("throttle", 10000)])
+
+    def test_a_campaign_goes_out_as_an_archive_and_comes_back(self):
+        self.with_run()
+        data = archive.export_campaign(self.db, self.rows)
+        again = archive.import_campaign(self.db, data)
+        runs_there = list(runs.latest_runs(self.db, again).values())
+        self.assertEqual(len(runs_there), 1)
+        self.assertIn("Blade to blade", self.text(f"/runs/{runs_there[0]['id']}/flow"))
+        self.assertEqual(self.client.get(f"/runs/{runs_there[0]['id']}/field.bin").status_code, 200)
+
+
+if __name__ == "__main__":
+    unittest.main()
