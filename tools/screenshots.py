@@ -17,10 +17,7 @@ def bodies(page, server, shot):
     home = page.url[len(server.address):]
     link = lambda row, word: page.locator(f"tr:has-text('{row}') td").first.locator(f"a:has-text('{word}')"
                                                                                     ).get_attribute("href")
-    sheet, one, two = link("Long tail", "sheet"), link("Blunt nose",
-                                                       "flow").split("/")[2], link("Long tail",
-                                                                                   "flow").split("/")[2]
-    shot("body-sheet", sheet, "#preview[data-ready]")
+    one, two = (link(name, "flow").split("/")[2] for name in ("Blunt nose", "Long tail"))
 
     def look():
         page.select_option("#rake-kind", "grid")
@@ -43,6 +40,18 @@ def wing(page, server, shot):
     shot("wing-grid", sheet, "#preview[data-ready]", then=grid)
 
 
+def rows(page, server, shot):
+    page.goto(server.address)
+    page.click("h2 >> text='Snow-gun compressor'")
+    page.wait_for_selector(".matrix")
+    home = page.url[len(server.address):]
+    cell = page.locator("tr:has-text('As planned') td").nth(4)
+    links = {word: cell.locator(f"a:has-text('{word}')").get_attribute("href") for word in ("sheet", "flow")}
+    shot("row-sheet", links["sheet"], "#drawing svg")
+    shot("row-flow", links["flow"], "#stage[data-ready]")
+    shot("row-map", home + "/map", "#map[data-ready]")
+
+
 def nozzles(page, server, shot):
     def open_campaign(name):
         page.goto(server.address)
@@ -58,8 +67,6 @@ def nozzles(page, server, shot):
     shot("jet", flow_of("Convergent barrel", 2), "#stage[data-ready]", then=lambda: page.mouse.move(300, 400))
     open_campaign("Avalanche blaster, its noise")
     shot("noise", flow_of("Convergent barrel", 2).replace("/flow", "/noise"), "#chart-signal .main-svg")
-    open_campaign("Avalanche blaster")
-    shot("nozzle-run", flow_of("Long cone", 0).replace("/flow", ""), "#live canvas")
     home = open_campaign("De-icing lance")
     page.goto(f"{server.address}{home}/searches")
     shot("search", page.locator("table a").first.get_attribute("href"), "#scatter-0 .main-svg")
@@ -120,9 +127,7 @@ def main():
             page.evaluate("window.scrollTo(0, 0)")
             page.mouse.move(520, 430)
 
-        sheet, flow = cells_of("Snow-kart rear wing")
-        shot("arrangement", sheet, "#drawing svg",
-             then=lambda: page.locator("[data-rows='shape.elements']").scroll_into_view_if_needed())
+        _, flow = cells_of("Snow-kart rear wing")
         page.set_viewport_size({"width": 1280, "height": 1320})
         shot("layer", flow + "?q=eddy&grid=1&view=1.05,0.12,1.1", "#stage[data-ready]", then=layer_and_wake)
         page.set_viewport_size({"width": 1280, "height": 800})
@@ -131,6 +136,7 @@ def main():
         bodies(page, server, shot)
         wing(page, server, shot)
         nozzles(page, server, shot)
+        rows(page, server, shot)
         browser.close()
     server.end()
 

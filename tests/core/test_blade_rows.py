@@ -6,6 +6,7 @@ import numpy as np
 from ventaris.core.flow.boundaries.contract import Boundary
 from ventaris.core.flow.discretisation import Discretisation
 from ventaris.core.flow.frame import add_turning_product, spin
+from ventaris.core.flow.radial_equilibrium import RadialEquilibrium
 from ventaris.core.flow.stream import FreeStream
 from ventaris.core.formats.section_tables import read_sections, write_sections
 from ventaris.core.formats.tables import TableError
@@ -274,6 +275,27 @@ class Frame(unittest.TestCase):
         seam = np.zeros(flow.n_own, dtype=bool)
         seam[mesh.images.donor] = True
         self.assertLess((wrong[seam & free].max(axis=0) / scale).max(), 0.02)
+
+    def test_the_outlets_pressure_grows_as_the_swirl_demands(self):
+        mesh, swirl = self.mesh, 0.06
+        given = {"outlet": Boundary("outlet", pressure=-0.1)}
+        flow = Discretisation(mesh, FreeStream(0.5), "slip", limit=False, boundaries=given, omega=TURN)
+        faces = mesh.boundaries["outlet"]
+        flow.outflow = RadialEquilibrium(flow, faces, mesh.level[mesh.left[faces]], -0.1, resistance=0.0)
+        state = np.zeros((flow.n_own, 5))
+        state[:, 1:3] = 1.0, 0.4
+        state[:, 3:] = spin(mesh.centre[:flow.n_own], swirl)[:, 1:]
+        flow.outflow.follow(state)
+        r = np.hypot(*mesh.face_centre[faces, 1:].T)
+        expected = -0.1 + 0.5 * swirl**2 * (r**2 - 3.9**2)
+        found = flow.ghost[faces - flow.n_interior, 0]
+        self.assertLess(np.abs(found - expected).max(), 0.02 * np.ptp(expected))
+        # A throttle adds the square of what flows.
+        flow.outflow.resistance = 0.5
+        flow.outflow.follow(state)
+        through = 0.4 * mesh.area[faces].sum()
+        more = flow.ghost[faces - flow.n_interior, 0] - found
+        self.assertLess(np.abs(more / (0.5 * through**2) - 1).max(), 1e-6)
 
     def test_walls_turn_with_the_mesh(self):
         points = np.array([[0.3, 1.0, 0.0], [0.0, 0.0, 2.0]])

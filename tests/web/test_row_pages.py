@@ -10,8 +10,14 @@ from ventaris.store import archive, campaigns, runs
 from ventaris.store.kept import pack_kept_field, pack_kept_readings
 
 SMALL = {
-    "level": "coarse", "side_cells": 40, "edge_cells": 16, "off_cells": 20, "span_cells": 20, "gap_cells": 4,
-    "ahead_cells": 8, "behind_cells": 12
+    "level": "coarse",
+    "side_cells": 40,
+    "edge_cells": 16,
+    "off_cells": 20,
+    "span_cells": 20,
+    "gap_cells": 4,
+    "ahead_cells": 8,
+    "behind_cells": 12
 }
 SHAPE = {"made": "plan", "tip_gap": 0.0006}
 AIR = {"back_pressure": 108000.0}
@@ -21,8 +27,19 @@ _finished = []
 def finished():
     """A coarse run of the default plan, computed once."""
     if not _finished:
-        run = execute(read_sheet({"format": 1, "space": "row", "title": "fan", "shape": SHAPE, "air": AIR,
-                                  "grid": SMALL, "run": {"residual": 1e-3, "steady": 1e-2}}))
+        run = execute(
+            read_sheet({
+                "format": 1,
+                "space": "row",
+                "title": "fan",
+                "shape": SHAPE,
+                "air": AIR,
+                "grid": SMALL,
+                "run": {
+                    "residual": 1e-3,
+                    "steady": 1e-2
+                }
+            }))
         for _ in run:
             pass
         _finished.append(run)
@@ -30,6 +47,7 @@ def finished():
 
 
 class WithRow(WithClient):
+
     def setUp(self):
         super().setUp()
         self.rows = campaigns.add_campaign(self.db, "Fan", "how much flow?", {"grid": SMALL}, "row")
@@ -39,7 +57,8 @@ class WithRow(WithClient):
 
     def with_run(self, variant=None):
         execution = finished()
-        run_id = runs.add_run(self.db, self.rows, variant or self.fan, self.point, write_toml(execution.sheet))
+        run_id = runs.add_run(self.db, self.rows, variant or self.fan, self.point,
+                              write_toml(execution.sheet))
         runs.record(self.db, run_id, "running", execution.history, {"share": 1})
         runs.keep_array(self.db, run_id, "field", pack_kept_field(execution.kept_field()))
         runs.keep_array(self.db, run_id, "taps", pack_kept_readings(execution.rows()))
@@ -48,14 +67,20 @@ class WithRow(WithClient):
 
 
 class Sheets(WithRow):
+
     def test_a_campaign_about_blade_rows_begins_with_each_kind(self):
         for source, words in (("sections", "Casing radius"), ("plan", "Total-pressure ratio of the plan"),
                               ("propeller", "Tip radius"), ("wheel", "Tip radius")):
             answer = self.client.post("/campaigns", data={"name": source, "space": "row"})
             self.assertIn("wind wheel", self.text(answer.location))
             made = self.client.post(answer.location, data={"name": "first", "source": source})
-            point = self.client.post(made.location, data={"name": "one", "speed": "900 rpm", "wind": "8 m/s",
-                                                          "back_pressure": "0.98 bar"})
+            point = self.client.post(made.location,
+                                     data={
+                                         "name": "one",
+                                         "speed": "900 rpm",
+                                         "wind": "8 m/s",
+                                         "back_pressure": "0.98 bar"
+                                     })
             page = self.text(point.location)
             self.assertIn(words, page)
             self.assertIn("900", page)
@@ -64,7 +89,8 @@ class Sheets(WithRow):
         for section in ("shape", "air", "domain", "grid", "instruments", "flow", "run"):
             page = self.client.post(f"{self.sheet_url}/drawing/{section}").get_data(as_text=True)
             self.assertIn("<svg", page, section)
-        self.assertIn("from upstream", self.client.post(f"{self.sheet_url}/drawing/shape").get_data(as_text=True))
+        self.assertIn("from upstream",
+                      self.client.post(f"{self.sheet_url}/drawing/shape").get_data(as_text=True))
 
     def test_the_plan_becomes_sections_of_its_own_and_a_table(self):
         answer = self.client.post(f"{self.sheet_url}/sections", data={"from": "plan"})
@@ -73,7 +99,8 @@ class Sheets(WithRow):
         self.assertEqual((shape["made"], len(shape["sections"])), ("sections", 7))
         table = self.client.get(f"/variants/{self.fan}/sections.csv").get_data()
         changed = table.replace(b",0.09,", b",0.08,")
-        answer = self.client.post(f"{self.sheet_url}/sections", data={"file": (io.BytesIO(changed), "blade.csv")})
+        answer = self.client.post(f"{self.sheet_url}/sections",
+                                  data={"file": (io.BytesIO(changed), "blade.csv")})
         self.assertEqual(answer.status_code, 302)
         self.assertEqual(campaigns.variant(self.db, self.fan)["shape"]["sections"][0]["thickness"], 0.08)
         wrong = self.client.post(f"{self.sheet_url}/sections",
@@ -89,10 +116,12 @@ class Sheets(WithRow):
 
 
 class Runs(WithRow):
+
     def test_a_run_shows_its_numbers_planes_and_curves(self):
         run_id = self.with_run()
         page = self.text(f"/runs/{run_id}")
-        for words in ("Mass flow", "Pressure ratio", "Efficiency", "by the change of swirl", "diffusion factor"):
+        for words in ("Mass flow", "Pressure ratio", "Efficiency", "by the change of swirl",
+                      "diffusion factor"):
             self.assertIn(words, page)
         self.assertIn("Blade to blade", self.text(f"/runs/{run_id}/flow"))
         head = self.client.get(f"/runs/{run_id}/field.bin").get_data()
@@ -128,11 +157,17 @@ class Runs(WithRow):
 
     def test_a_series_of_throttle_settings_is_added_in_one_step(self):
         answer = self.client.post(f"/campaigns/{self.rows}/points/sweep",
-                                  data={"across": "throttle_rise", "from": "2 kPa", "to": "10 kPa", "step": "4 kPa"})
+                                  data={
+                                      "across": "throttle_rise",
+                                      "from": "2 kPa",
+                                      "to": "10 kPa",
+                                      "step": "4 kPa"
+                                  })
         self.assertEqual(answer.status_code, 302)
         air = [p["air"] for p in campaigns.points(self.db, self.rows)[1:]]
-        self.assertEqual([(a["outlet"], a["throttle_rise"]) for a in air],
-                         [("throttle", 2000), ("throttle", 6000), ("throttle", 10000)])
+        self.assertEqual([(a["outlet"], a["throttle_rise"]) for a in air], [("throttle", 2000),
+                                                                            ("throttle", 6000),
+                                                                            ("throttle", 10000)])
 
     def test_a_campaign_goes_out_as_an_archive_and_comes_back(self):
         self.with_run()

@@ -89,7 +89,7 @@ class RowBalance:
         }
         if abs(work) > 1e-9 and blade:
             out["power_balance"] = power / work - 1
-        out["diffusion"] = self._diffusion(enter, leave)
+        out["diffusion"], out["back_flow"] = self._diffusion(enter, leave), leave["back"]
         return out
 
     @property
@@ -105,6 +105,7 @@ class RowBalance:
         mean = lambda values: float((q["weight"] * values).sum() / max(q["weight"].sum(), 1e-300))
         return {
             "mass": float(mass),
+            "back": float(mesh.area[faces][q["axial"] < 0].sum() / mesh.area[faces].sum()),
             "total": mean(q["total"]),
             "warmth": self._warmth(faces, q, side),
             "static": float((mesh.area[faces] * q["static"]).sum() / mesh.area[faces].sum()),

@@ -43,6 +43,7 @@ QUANTITIES = {
     "mass_flow_in": ("Mass flow in, kg/s", "", 5),
     "mass_flow_out": ("Mass flow out, kg/s", "", 5),
     "inlet_mach": ("Inlet Mach number", "", 4),
+    "back_flow": ("Share of the outlet through which air runs back", "good", 4),
 }
 HEADLINES = (("mass_flow", "Mass flow, kg/s", 4), ("pressure_ratio", "Pressure ratio", 4),
              ("efficiency", "Efficiency", 4), ("thrust", "Thrust, N", 2), ("power", "Power, W", 0),

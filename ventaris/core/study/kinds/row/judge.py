@@ -8,7 +8,9 @@ BYTES_PER_CELL = 2_600
 MOST_CELLS = 2_000_000
 BALANCE, IMBALANCE = 3e-3, 2e-3
 # Diffusion from which a row is near its stall, and incidence from which a blade is far from its design.
-LOADED, FAR_OFF = 0.55, 8.0
+LOADED = 0.55
+# Share of the outlet through which air runs back from which on a row counts as stalled.
+TURNED = 0.02
 ROW_FLOORS = (("mass_flow", "mass flow", 0.0, 0.0), ("pressure_ratio", "pressure ratio", 0.0, 0.0),
               ("efficiency", "efficiency", 0.0, 0.0), ("thrust", "thrust", 0.0, 0.0), ("torque", "torque",
                                                                                        0.0, 0.0))
@@ -16,7 +18,7 @@ DUCT_CHANNELS = ("mass_flow", "mass_flow_in", "mass_flow_out", "corrected_flow",
                  "temperature_ratio", "efficiency", "polytropic_efficiency", "work", "work_by_swirl",
                  "static_ratio", "inlet_mach", "outlet_angle", "relative_inlet_angle",
                  "relative_outlet_angle", "relative_inlet_mach", "flow_coefficient", "loading",
-                 "relative_loss", "power_balance", "diffusion")
+                 "relative_loss", "power_balance", "diffusion", "back_flow")
 OPEN_CHANNELS = ("thrust_coefficient", "power_coefficient", "disc_thrust", "disc_power", "figure_of_merit",
                  "efficiency", "wheel_power", "wheel_thrust")
 
@@ -178,6 +180,10 @@ def _doubts(setup, last):
             f"The first cells stand at y+ {last.y_plus['mean']:.0f} (median): a wall function bridges the "
             f"rest, with "
             "friction and loss known to some per cent.")
+    if c.get("back_flow", 0.0) > TURNED:
+        yield (f"Air runs back through {100 * c['back_flow']:.0f} % of the outlet: the row has stalled. What "
+               "a steady passage finds there is one of many flows; open the throttle, or read the point as the end "
+               "of the line.")
     if c.get("diffusion", 0.0) > LOADED:
         yield (
             f"The mean diffusion factor is {c['diffusion']:.2f}: rows stall from about 0.6, and a steady "
