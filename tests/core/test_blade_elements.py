@@ -12,7 +12,8 @@ class BladeElements(unittest.TestCase):
         # Burton and others, Wind energy handbook, section 3.7: inflow and chord of the optimum wheel.
         inflow, incidence = 2 / 3 * np.arctan(1 / (ratio * r)), np.radians(6)
         chord = 8 * np.pi * r / (3 * 2 * np.pi * incidence) * (1 - np.cos(inflow))
-        found = rotor_theory(r, chord, inflow - incidence, 3, 0.05, 1.0, ratio * wind, wind, 340.0, 1.2, drag=0.0)
+        found = rotor_theory(r, chord, inflow - incidence, 3, 0.05, 1.0, ratio * wind, wind, 340.0, 1.2,
+                             drag=0.0)
         share = -found["power"] / (0.5 * 1.2 * wind**3 * np.pi)
         self.assertLess(share, 16 / 27)
         self.assertGreater(share, 0.48)
@@ -30,8 +31,8 @@ class BladeElements(unittest.TestCase):
         # Uniform inflow, constant chord, many blades: the closed form of Leishman, section 3.3.
         pitch, solidity, omega = np.radians(8), 0.1, 40.0
         blades, chord = 40, np.pi * 0.1 / 40
-        found = rotor_theory([0.05, 1.0], [chord, chord], [pitch, pitch], blades, 0.05, 1.0, omega, 0.0, 1e6, 1.2,
-                             drag=0.0)
+        found = rotor_theory([0.05, 1.0], [chord, chord], [pitch, pitch], blades, 0.05, 1.0, omega, 0.0, 1e6,
+                             1.2, drag=0.0)
         slope = 2 * np.pi
         inflow = lambda x: solidity * slope / 16 * (np.sqrt(1 + 32 * pitch * x / (solidity * slope)) - 1)
         x = np.linspace(0.05, 1.0, 400)

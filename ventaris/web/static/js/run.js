@@ -44,7 +44,8 @@ function drawCharts() {
     y: 1.02, yanchor: "bottom", font: { size: 11 } } };
   // What is watched of sections and bodies is lift and drag; of nozzles thrust and mass flow.
   const watched = { nozzle: [["thrust", "mass_flow"], ["thrust, N", "kg/s"]],
-    row: history.some((h) => h.mass_flow !== undefined) ? [["pressure_ratio", "mass_flow"], ["pressure ratio", "kg/s"]] :
+    row: history.some((h) => h.mass_flow !== undefined) ? [["pressure_ratio", "mass_flow"], ["pressure ratio",
+      "kg/s"]] :
       [["thrust", "torque"], ["thrust, N", "torque, N m"]] };
   const [[one, other], [first, second]] = watched[root.dataset.space] || [["lift", "drag"], ["CL", "CD"]];
   if (root.dataset.space === "noise") { drawSignals(narrow); return; }

@@ -181,9 +181,9 @@ def _doubts(setup, last):
             f"rest, with "
             "friction and loss known to some per cent.")
     if c.get("back_flow", 0.0) > TURNED:
-        yield (f"Air runs back through {100 * c['back_flow']:.0f} % of the outlet: the row has stalled. What "
-               "a steady passage finds there is one of many flows; open the throttle, or read the point as the end "
-               "of the line.")
+        yield (f"Air runs back through {100 * c['back_flow']:.0f} % of the outlet: the row has stalled. "
+               "What a steady passage finds there is one of many flows; open the throttle, or read the point "
+               "as the end of the line.")
     if c.get("diffusion", 0.0) > LOADED:
         yield (
             f"The mean diffusion factor is {c['diffusion']:.2f}: rows stall from about 0.6, and a steady "
