@@ -167,6 +167,14 @@ def plane_cascade():
         trends=_trends(result, ("outlet_angle", )))
 
 
+AT_THE_NOSE = (
+    "The air meets the thin noses (radius 0.4 % of the chord) at some degrees of incidence, and the peak of "
+    "suction "
+    "there loses total pressure to the grid: 2 to 4 % of the relative head, a tenth of the little work of "
+    "this point. "
+    "The cascade above, which is met without incidence by a round nose, loses 0.02 %.")
+
+
 def isentropic_rotor():
     """A rotor without friction and shocks: what is lost is lost to the grid."""
     run = run_sheet(space="row",
@@ -195,8 +203,10 @@ def isentropic_rotor():
         f"The default plan's rotor at 7 000 rpm, {result['cells']} cells, no shock: the efficiency is 1 in "
         f"theory, the "
         "rothalpy the same everywhere.", [
-            Check("isentropic efficiency, medium level", levels[-2], 0.995, 1.002, "1 without loss"),
-            Check("isentropic efficiency, fine level", levels[-1], 0.998, 1.002, "1 without loss"),
+            Check("isentropic efficiency, medium level", levels[-2], 0.995, 1.002, "1 without loss",
+                  AT_THE_NOSE),
+            Check("isentropic efficiency, fine level", levels[-1], 0.998, 1.002, "1 without loss",
+                  AT_THE_NOSE),
             Check("rothalpy, r.m.s. from the inlet's, share", spread, 0.0, 1e-3,
                   "constant along stream lines"),
             Check("torque times speed over rise of enthalpy, less 1", c["power_balance"], -3e-3, 3e-3,
@@ -230,8 +240,10 @@ def transonic_rotor():
                   "first law"),
             Check("mass flow out over mass flow in, less 1", c["mass_flow_out"] / c["mass_flow_in"] - 1,
                   -1e-3, 1e-3, "continuity"),
-            Check("error bar of the pressure ratio, share", bars["pressure_ratio"] / c["pressure_ratio"], 0.0,
-                  0.01, "wanted"),
+            Check(
+                "error bar of the pressure ratio, share", bars["pressure_ratio"] / c["pressure_ratio"], 0.0,
+                0.01, "wanted", "The levels differ by less; the bar holds the spread where they do not yet "
+                "converge from one side."),
             Check(
                 "error bar of the efficiency", bars["efficiency"], 0.0, 0.007, "wanted",
                 "The bar assumes first order in space, with a safety factor; the levels themselves differ by "
