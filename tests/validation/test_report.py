@@ -86,7 +86,7 @@ class Stored(unittest.TestCase):
     def setUp(self):
         self.text = "".join((Path(__file__).parents[2] / "docs" / name).read_text()
                             for name in ("validation.md", "validation-bodies.md", "validation-nozzles.md",
-                                         "validation-noise.md"))
+                                         "validation-noise.md", "validation-rows.md"))
 
     def test_the_reports_in_the_docs_cover_every_case_and_all_were_accepted(self):
         for key in CASES:

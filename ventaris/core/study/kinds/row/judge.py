@@ -174,8 +174,8 @@ def judge_row(setup, last, stopped, undefined, trends):
 def _doubts(setup, last):
     c = last.coefficients
     if not setup.is_viscous:
-        yield ("Inviscid: no boundary layers. What is lost is lost in shocks and to the grid: up to some per cent "
-               "of the relative head where thin noses are met at an incidence.")
+        yield ("Inviscid: no boundary layers. What is lost is lost in shocks and to the grid: up to some per "
+               "cent of the relative head where thin noses are met at an incidence.")
     if setup.is_viscous and last.y_plus and last.y_plus["mean"] > 5:
         yield (
             f"The first cells stand at y+ {last.y_plus['mean']:.0f} (median): a wall function bridges the "
