@@ -369,10 +369,10 @@ NEW_ROWS = {
             {"radius": 0.45, "chord": 0.14, "stagger": 66.0, "camber": 12.0, "thickness": 0.12},
             {"radius": 0.9, "chord": 0.08, "stagger": 77.0, "camber": 12.0, "thickness": 0.09}]
     }, "wheel": {
-        "setting": "open", "form": "four-digit", "blades": 3, "hub_radius": 0.15, "tip_radius": 1.5,
+        "setting": "open", "form": "four-digit", "blades": 3, "hub_radius": 0.3, "tip_radius": 1.5,
         "stacked_at": 0.3, "sections": [
-            {"radius": 0.15, "chord": 0.26, "stagger": 64.0, "camber": -12.0, "thickness": 0.2},
-            {"radius": 0.6, "chord": 0.19, "stagger": 80.0, "camber": -12.0, "thickness": 0.16},
+            {"radius": 0.3, "chord": 0.22, "stagger": 74.0, "camber": -12.0, "thickness": 0.18},
+            {"radius": 0.75, "chord": 0.15, "stagger": 83.0, "camber": -12.0, "thickness": 0.14},
             {"radius": 1.5, "chord": 0.09, "stagger": 88.0, "camber": -12.0, "thickness": 0.12}]
     }
 }

@@ -197,14 +197,14 @@ def _air(setup):
     # The blades go down where they turn towards falling angles: against them the air comes upwards.
     foot = tip - scale * np.array([axial, way * blade])
     corner = np.array([foot[0], tip[1]])
-    inner += _arrow(corner, tip, "measure", size) + _arrow(foot, tip, "stream", size)
-    inner += _arrow(corner, foot, "datum", size) if blade else ""
-    inner += text(foot[0] - 0.3 * size, foot[1] +
-                  0.3 * size, "against the blades", size, anchor="end") if blade else ""
-    caption = (
-        f"{air.speed:g} rpm: blades at mid-span {show(blade, 'm/s', 4)}, tips "
-        f"{show(setup.tip_speed, 'm/s', 4)}; "
-        f"{said}.")
+    inner += _arrow(corner, tip, "here", 0.6 * size) + _arrow(foot, tip, "stream", 0.6 * size)
+    inner += _arrow(corner, foot, "datum", 0.6 * size) if blade else ""
+    letters = 0.55 * size
+    if blade:
+        inner += text(foot[0] - letters, foot[1] + letters, "against the blades", letters, anchor="end")
+    caption = (f"{air.speed:g} rpm: blades at mid-span {show(blade, 'm/s', 4)}, tips "
+               f"{show(setup.tip_speed, 'm/s', 4)}; "
+               f"{said}.")
     if not setup.is_open:
         caption += (f" Behind: {air.back_pressure / 1e3:.5g} kPa at the hub." if air.outlet == "pressure" else
                     f" Behind: a throttle, {air.throttle_rise / 1e3:.4g} kPa at {air.throttle_flow:g} kg/s.")
@@ -220,7 +220,7 @@ def _grid(setup):
     r = float(row.radius(np.zeros(1), share)[0])
     section = row.section(share)
     made = blade_plane(section, 2 * np.pi / row.blades * r, (row.x_in, row.x_out), plane, first,
-                       corner_shift(section.stagger, plane))
+                       corner_shift(section.stagger, plane, row.is_open))
     if made.least_sine <= 0:
         raise MeshError(
             "the grid between the blades folds at mid-span. Fewer blades, less stagger or camber, or more "
@@ -252,6 +252,5 @@ def _climb(setup):
     caption = (
         f"{model}. Each level starts from the one before it and ends when the residual is below "
         f"{run.residual:g} of the start and {what} are steady within {run.steady:g}, or after {run.steps} "
-        f"steps."
-    )
+        f"steps.")
     return frame(climb_steps(setup), (-0.1, 1.15, -0.25, 0.5)), caption

@@ -82,7 +82,7 @@ def stack_planes(row, counts, spans, first, sweeps=1500):
     """
     x = np.linspace(row.x_in, row.x_out, SAMPLES)
     control = row.control_spans(CONTROL_OPEN if row.is_open else CONTROL_PLANES)
-    shift = corner_shift(row.section(0.5 * row.tip).stagger, counts)
+    shift = corner_shift(row.section(0.5 * row.tip).stagger, counts, row.is_open)
 
     def plane(sigma):
         r = row.radius(x, sigma)

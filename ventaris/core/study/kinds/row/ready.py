@@ -10,7 +10,7 @@ from ....flow.boundaries.contract import Boundary
 from ....flow.frame import spin
 from ....flow.stream import FreeStream
 from ....grids.passage.mesh import mesh_of_stack
-from ....grids.passage.plane import LYING, PlaneCounts
+from ....grids.passage.plane import PlaneCounts
 from ....grids.passage.stack import SpanCounts, stack_planes
 from ....grids.section import LEVELS
 from ....shapes.blades import BladeRow
@@ -25,8 +25,8 @@ MOST_TIP_MACH = 1.8
 # First cells of inviscid rows, in chords of mid-span, and at hub and casing as a share of the span.
 INVISCID_FIRST, INVISCID_WALL = 5e-3, 0.012
 SWEEPS, SWEEPS_OPEN = 1500, 5000
-# Cells up- and downstream of a blade that lies in the plane of rotation, over those from blade to blade.
-LYING_SIDE = 1.6
+# In the open: cells along a side and from blade to blade over those asked for, which are meant for a duct.
+OPEN_SIDE, OPEN_EDGE = 0.72, 2.2
 
 
 @dataclass(frozen=True)
@@ -109,9 +109,9 @@ class RowSetup:
         factor = RATIO**-(len(LEVELS) - 1 - away)
         count = lambda n, least=2: max(int(round(n * factor)), least)
         side, edge = g.side_cells, g.edge_cells
-        if abs(self.row.section_shape(0.5 * self.row.tip).stagger) > LYING:
-            # Of a blade that lies in the plane of rotation the sides look up- and downstream.
-            side, edge = LYING_SIDE * edge, side
+        if self.is_open:
+            # Round a slender blade with much room to its neighbour both kinds of lines matter alike.
+            side, edge = OPEN_SIDE * side, OPEN_EDGE * edge
         plane = PlaneCounts(count(side, 6), 2 * count(edge / 2, 3), count(g.off_cells, 7),
                             count(g.ahead_cells, 3), count(g.behind_cells, 3))
         span = float(self.row.casing[0] - self.row.hub[0])
