@@ -88,13 +88,16 @@ def _ring(r, chord, pitch, blades, hub, tip, omega, wind, sound, density, drag):
 
     angles = np.concatenate([np.linspace(-1.2, -1e-4, 120), np.linspace(1e-4, 1.5, 240)])
     values = [gap(a)[0] for a in angles]
+    undisturbed, best = np.arctan2(wind, omega * r), None
     for a, b, one, two in zip(angles, angles[1:], values, values[1:]):
-        if one > 0 >= two or one < 0 <= two:
-            if a * b < 0:
-                continue
+        if a * b > 0 and one * two <= 0 and one != two:
             phi = brentq(lambda q: gap(q)[0], a, b, xtol=1e-10)
-            speed = gap(phi)[1]
-            _, _, _, normal, along = state(phi)
-            head = 0.5 * density * speed**2 * chord * blades
-            return head * normal, head * along * r
-    return 0.0, 0.0
+            # Momentum theory may balance at several angles: the flow is the one next to the undisturbed.
+            if best is None or abs(phi - undisturbed) < abs(best - undisturbed):
+                best = phi
+    if best is None:
+        return 0.0, 0.0
+    speed = gap(best)[1]
+    _, _, _, normal, along = state(best)
+    head = 0.5 * density * speed**2 * chord * blades
+    return head * normal, head * along * r
