@@ -22,7 +22,8 @@ class BladeElements(unittest.TestCase):
     def test_a_loaded_wheel_gives_no_more_than_the_wind_pushes(self):
         r = np.array([0.3, 0.75, 1.5])
         pitch, camber = np.radians([16.0, 7.0, 2.0]), np.radians([-12.0, -12.0, -12.0])
-        found = rotor_theory(r, [0.22, 0.15, 0.09], pitch, 3, 0.3, 1.5, 36.65, 8.0, 340.0, 1.225, camber=camber)
+        found = rotor_theory(r, [0.22, 0.15, 0.09], pitch, 3, 0.3, 1.5, 36.65, 8.0, 340.0, 1.225,
+                             camber=camber)
         thrust, power = -found["thrust"], -found["power"]
         head = 0.5 * 1.225 * 64 * np.pi * 1.5**2
         self.assertTrue(0.7 < thrust / head < 1.0)
