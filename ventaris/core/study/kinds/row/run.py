@@ -27,7 +27,7 @@ HOLD_LIMITER = 1e-2
 # Relative Mach number of the inflow from which the reconstruction is limited.
 LIMITED_FROM = 0.75
 # Below this Mach number of tip and throughflow a duct's equations are preconditioned.
-SLOW = 0.35
+SLOW = 0.2
 # A run from nothing begins with an open outlet, whose static pressure at the hub lies so far below the total
 # one at the inlet (times the square of the tip's Mach number, at most the second), and is throttled over so
 # many
