@@ -133,7 +133,7 @@ class Walls(unittest.TestCase):
         normal = np.array([[0.6, 0.0, -0.8]])
         at, centre = np.array([[0.2, 0.1, -0.3]]), np.zeros((1, 3))
         turn_along_walls(state, np.array([0]), np.zeros(1, dtype=bool), np.array([0, 1]), np.array([0]),
-                         normal, at, centre, gradient)
+                         normal, at, centre, np.empty((0, 3)), gradient)
         carried = state[0, 2:] + gradient[0, 2:] @ at[0]
         self.assertAlmostEqual(float(carried @ normal[0]), 0.0, places=13)
         # Only velocities are touched, and only in the direction of the wall's place.
