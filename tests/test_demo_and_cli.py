@@ -93,7 +93,7 @@ class EveryKind(InFolder):
 
     LIKE = {
         "section": ("lift", "drag", "moment"), "body": ("lift", "drag", "side force"),
-        "nozzle": ("mass flow", "thrust")
+        "nozzle": ("mass flow", "thrust"), "row": ("mass flow", "torque")
     }
 
     def sheet_of(self, archive):
@@ -182,7 +182,7 @@ class Demo(unittest.TestCase):
             load_demo(database)
             found = {c["name"]: c["id"] for c in campaigns.all_campaigns(database)}
             states = [r["state"] for c in found.values() for r in runs.latest_runs(database, c).values()]
-            self.assertEqual(states, ["settled"] * 76)
+            self.assertEqual(states, ["settled"] * 91)
             database.close()
 
     @slow
