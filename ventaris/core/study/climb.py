@@ -97,7 +97,7 @@ class Climb:
         if not resume:
             return None
         self.history, self.finished = list(resume.history), [LevelResult(**done) for done in resume.finished]
-        if resume.level != name or len(resume.state) != flow.n_cells:
+        if resume.level != name or len(resume.state) != flow.n_own:
             return None
         march = SteadyMarch(flow, resume.state.copy(),
                             replace(controls, first_order_steps=resume.march["first_order_left"]))
@@ -108,8 +108,8 @@ class Climb:
     def _march(self, careful):
         """March the present level until it is over."""
         level = self._level
-        message = f"{level.name} grid, {level.flow.n_cells} cells" + (", started again with smaller steps"
-                                                                      if careful else "")
+        message = f"{level.name} grid, {level.flow.n_own} cells" + (", started again with smaller steps"
+                                                                     if careful else "")
         began, earlier, most, lost = time.monotonic(), level.seconds, self._most_steps(), 0
         while level.steps < most and not self._is_over():
             report = level.march.advance()
@@ -119,7 +119,7 @@ class Climb:
                 {"step": len(self.history) + 1, "residual": report.residual, "courant": report.courant})
             self._remember(channels, report)
             message = message or report.note
-            if report.clipped > 0.02 * level.flow.n_cells and not message:
+            if report.clipped > 0.02 * level.flow.n_own and not message:
                 message = f"{report.clipped} cells held back in this step"
             yield self._record(report.residual, report.courant, channels, message, self._share())
             message = ""

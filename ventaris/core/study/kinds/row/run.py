@@ -53,10 +53,10 @@ class RowExecution(Climb):
                  5), ("power_coefficient", "power coefficient", "", 5), ("wheel_power", "power of the wind",
                                                                          "", 4))
 
-    def __init__(self, sheet, resume=None, extra_steps=0, neighbour=None):
+    def __init__(self, sheet, resume=None, extra_steps=0):
         setup = prepare_row(sheet)
         super().__init__(sheet, setup, row_channels(setup), resume, extra_steps)
-        self.meshes, self._throttled_from, self._is_throttled = {}, 0, False
+        self.meshes, self._throttled_from = {}, 0
 
     def __iter__(self):
         self._start_clock()
@@ -90,7 +90,9 @@ class RowExecution(Climb):
             faces = mesh.boundaries["outlet"]
             flow.outflow = RadialEquilibrium(flow, faces, mesh.level[mesh.left[faces]], setup.hub_pressure,
                                              setup.resistance)
-        self.balance, self._throttled_from, self._is_throttled = RowBalance(setup, flow), 0, False
+        self.balance = RowBalance(setup, flow)
+        kept = self._resume.arrays if self._resume else {}
+        self._throttled_from = int(kept.get("throttled_from", 0))
         controls = MarchControls(run.courant_start,
                                  run.courant_most,
                                  1.5,
@@ -101,6 +103,9 @@ class RowExecution(Climb):
                                  krylov_kept=run.krylov_vectors)
         resumed = self._resumed(name, flow, controls)
         if resumed:
+            if "limiter" in kept:
+                # Limited afresh, the flow would settle a little elsewhere.
+                flow.limiter_share[:], flow.limiter_frozen = kept["limiter"], True
             return resumed
         if previous is None or careful:
             state = self._start(flow)
@@ -180,12 +185,21 @@ class RowExecution(Climb):
             return
         if level.flow.first_order:
             self._throttled_from = level.steps
-        done = float(np.clip((level.steps - self._throttled_from) / THROTTLED_OVER, 0, 1))
+        done = min(self._throttled_for / THROTTLED_OVER, 1.0)
         opened = -min(OPENED * setup.air.mach**2, MOST_OPENED) / setup.air.gamma
         start = min(opened, setup.hub_pressure)
         outflow.pressure = start + done * (setup.hub_pressure - start)
         outflow.resistance = done * setup.resistance
-        self._is_throttled = done >= 1.0
+
+    @property
+    def _throttled_for(self):
+        """Steps of the present level since its outlet began to close."""
+        return self._level.steps - self._throttled_from
+
+    def _kept_arrays(self):
+        flow = self._level.flow
+        held = {"limiter": flow.limiter_share} if flow.limiter_frozen else {}
+        return {"throttled_from": np.array(self._throttled_from), **held}
 
     def _read(self, march):
         level = self._level
@@ -224,7 +238,7 @@ class RowExecution(Climb):
     def _is_opening(self):
         """Whether the outlet is not yet where the sheet wants it."""
         return (not self.setup.is_open and self._level.name == self.setup.levels[0]
-                and not self._is_throttled)
+                and self._throttled_for < THROTTLED_OVER)
 
     def _has_served(self):
         level = self._level
