@@ -1,27 +1,54 @@
-"""Run the tests and close with a plain line: ``N passed, N failed, N skipped``."""
+"""Run the tests, two modules at a time, and close with a plain line: ``N passed, N failed, N skipped``."""
+import io
+import multiprocessing
 import sys
+import time
 import unittest
 from pathlib import Path
 
 ROOT = Path(__file__).parents[1]
+# Quick rooms first, so that a plain mistake shows early; the browser's long modules start before what is left.
+ORDER = ("tests/test_architecture.py", "tests/core", "tests/store", "tests/worker", "tests/web",
+         "tests/validation", "tests/test_demo_and_cli.py")
+# One for each core: most of the loops that tests run are too small to share.
+AT_ONCE = 2
+SLOWEST = 12
+
+
+def modules():
+    """Dotted names of all test modules, in the order in which they are begun."""
+    found = [path for place in ORDER
+             for path in ([ROOT / place] if place.endswith(".py") else sorted((ROOT / place).rglob("test_*.py")))]
+    left = set((ROOT / "tests").rglob("test_*.py")) - set(found)
+    return [".".join(path.relative_to(ROOT).with_suffix("").parts) for path in found + sorted(left)]
+
+
+def run_module(name):
+    """(name, seconds, run, failed titles, skipped, what the runner printed) of one module."""
+    began, out = time.monotonic(), io.StringIO()
+    suite = unittest.defaultTestLoader.loadTestsFromName(name)
+    result = unittest.TextTestRunner(out, verbosity=1, buffer=True).run(suite)
+    failed = {str(test).split(" (")[0] for test, _ in result.failures + result.errors}
+    failed |= {str(test).split(" (")[0] for test in result.unexpectedSuccesses}
+    return name, time.monotonic() - began, result.testsRun, sorted(failed), len(result.skipped), out.getvalue()
 
 
 def main():
     sys.path.insert(0, str(ROOT))
-    # Quick rooms first, so that a plain mistake shows early.
-    order = ("tests.test_architecture", "tests/core", "tests/store", "tests/worker", "tests/validation",
-             "tests.test_demo_and_cli", "tests/web")
-    suite, loader = unittest.TestSuite(), unittest.defaultTestLoader
-    for place in order:
-        suite.addTests(
-            loader.discover(ROOT /
-                            place, top_level_dir=ROOT) if "/" in place else loader.loadTestsFromName(place))
-    result = unittest.TextTestRunner(verbosity=1, buffer=True).run(suite)
-    failed = len({str(test).split(" (")[0]
-                  for test, _ in result.failures + result.errors}) + len(result.unexpectedSuccesses)
-    skipped = len(result.skipped)
-    print(f"\n{result.testsRun - failed - skipped} passed, {failed} failed, {skipped} skipped", flush=True)
-    return 0 if result.wasSuccessful() and result.testsRun > 0 and not loader.errors else 1
+    done = []
+    with multiprocessing.get_context("spawn").Pool(AT_ONCE) as pool:
+        for answer in pool.imap_unordered(run_module, modules()):
+            name, seconds, run, failed, skipped, said = answer
+            done.append(answer)
+            print(f"{name}: {run} in {seconds:.0f} s" + (f", {len(failed)} FAILED" if failed else ""), flush=True)
+            if failed or not run:
+                print(said, flush=True)
+    slowest = sorted(done, key=lambda answer: -answer[1])[:SLOWEST]
+    print("\nslowest: " + ", ".join(f"{name} {seconds:.0f} s" for name, seconds, *_ in slowest))
+    run, skipped = sum(a[2] for a in done), sum(a[4] for a in done)
+    failed = [title for a in done for title in a[3]]
+    print(f"\n{run - len(failed) - skipped} passed, {len(failed)} failed, {skipped} skipped", flush=True)
+    return 1 if failed or not all(a[2] for a in done) else 0
 
 
 if __name__ == "__main__":

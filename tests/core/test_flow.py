@@ -30,7 +30,8 @@ class Bend:
     and flat on both sides, like a closure's source: a whole Newton step leads from one side to the other and
     back."""
 
-    n_cells, flow_columns, closure, krylov_type, column_scale = 6, 4, None, np.float64, np.ones(5)
+    n_cells = n_own = 6
+    flow_columns, closure, krylov_type, column_scale = 4, None, np.float64, np.ones(5)
     stream, wall_treatment = SimpleNamespace(gamma=1.4), SimpleNamespace(shear=np.zeros(1))
     HEIGHT, STEEPNESS = 0.05, 400.0
 

@@ -1,7 +1,5 @@
 """The campaigns of the made-up Tarnholt Mountain Works that are about turning blades."""
-import numpy as np
-
-from ..core.shapes.rows import sections_of
+from ..core.shapes.rows import section_values
 from ..core.sheet import read_section
 
 PLAN = {
@@ -19,14 +17,8 @@ PLAN = {
 def _sections(shape, opened=0.0):
     """Sections of a plan, with the stagger taken back by some degrees."""
     return [{
-        "radius": round(r, 6),
-        "chord": round(s.chord, 6),
-        "front": round(s.front, 4),
-        "edge": s.edge,
-        "stagger": round(float(np.degrees(s.stagger)) - opened, 3),
-        "thickness": round(s.thickness, 5),
-        "camber": round(float(np.degrees(s.camber)), 3)
-    } for r, s in sections_of(read_section("shape", shape, "row"))]
+        **section, "stagger": round(section["stagger"] - opened, 3)
+    } for section in section_values(read_section("shape", shape, "row"), digits=3)]
 
 
 BASELINE = {**PLAN, "made": "sections", "sections": _sections(PLAN)}

@@ -2,6 +2,7 @@
 rotor."""
 import numpy as np
 
+from ..core.grids.passage.plane import points_along
 from ..core.shapes.blades import SectionShape
 from ..core.study.trend import grid_trend, level_ratio
 from .case import Case, Check, run_sheet
@@ -92,12 +93,7 @@ def cascade_loop(chord, count=160):
     section = SectionShape(chord, np.radians(STAGGER), np.radians(CAMBER), 0.5, 0.1, 0.002,
                            "four-digit").outline()
     share = 0.5 * (1 - np.cos(np.linspace(0, np.pi, count + 1)))
-
-    def spread(side):
-        run = np.concatenate([[0], np.cumsum(np.hypot(*np.diff(side, axis=0).T))])
-        return np.stack([np.interp(share * run[-1], run, side[:, k]) for k in range(2)], 1)
-
-    return np.concatenate([spread(section.upper)[::-1], spread(section.lower)[1:]])
+    return np.concatenate([points_along(section.upper, share)[::-1], points_along(section.lower, share)[1:]])
 
 
 def plane_cascade():

@@ -51,14 +51,10 @@ def _loop(row, share):
     return np.concatenate([section.upper, section.lower[::-1]])
 
 
-def _pitch(row, share):
-    return 2 * np.pi / row.blades * float(row.radius(np.zeros(1), share * row.tip)[0])
-
-
 def _cascade(setup, share, count=3):
     """Neighbouring blades unrolled: (svg, box)."""
     row, loop = setup.row, _loop(setup.row, share)
-    pitch = _pitch(row, share)
+    pitch = row.pitch(share * row.tip)
     if setup.is_open:
         count = 1
     blades = [loop + [0.0, k * pitch] for k in range(count)]
@@ -76,7 +72,7 @@ def _wheel(setup, radius):
     row = setup.row
     tip = row.tip_radius
     k = radius / tip
-    hub = float(row.radius(np.zeros(1), 0.0)[0]) * k
+    hub = row.radius_at(0.0) * k
     parts = [
         f'<circle class="side" cx="0" cy="0" r="{radius:.4f}"/>' if not setup.is_open else "",
         f'<circle class="body" cx="0" cy="0" r="{hub:.4f}"/>'
@@ -84,7 +80,7 @@ def _wheel(setup, radius):
     blades = min(row.blades, MOST_BLADES)
     edges = []
     for share in np.linspace(0, 1, EDGE):
-        loop, r = _loop(row, share), float(row.radius(np.zeros(1), share * row.tip)[0])
+        loop, r = _loop(row, share), row.radius_at(share * row.tip)
         edges.append((r, loop[:, 1].min() / r, loop[:, 1].max() / r))
     r, low, high = np.array(edges).T * [[k], [1], [1]]
     # Seen from upstream, angles against the turning run against the clock here.
@@ -144,7 +140,7 @@ def _meridian(setup, whole=False):
     x = row.x
     blade = []
     for share in np.linspace(0, 1, EDGE):
-        loop, r = _loop(row, share), float(row.radius(np.zeros(1), share * row.tip)[0])
+        loop, r = _loop(row, share), row.radius_at(share * row.tip)
         blade.append((loop[:, 0].min(), loop[:, 0].max(), r))
     front, rear, r = np.array(blade).T
     outline = np.concatenate([np.stack([front, r], 1), np.stack([rear, r], 1)[::-1]])
@@ -182,8 +178,8 @@ def _domain(setup):
 def _air(setup):
     """Unrolled mid-span with what comes: at rest, the blades' speed, and against the blades."""
     inner, box = _cascade(setup, 0.5)
-    row, air = setup.row, setup.sheet.air
-    middle = row.section_shape(0.5 * row.tip)
+    air = setup.sheet.air
+    middle = setup.middle
     size = 0.09 * max(box[3] - box[2], 1.0)
     blade = abs(setup.omega) * setup.mean_radius
     if setup.is_open:
@@ -217,9 +213,8 @@ def _grid(setup):
     """Cells of the coarse level at mid-span."""
     plane, _, first = setup.counts(setup.levels[0])
     row, share = setup.row, 0.5 * setup.row.tip
-    r = float(row.radius(np.zeros(1), share)[0])
     section = row.section(share)
-    made = blade_plane(section, 2 * np.pi / row.blades * r, (row.x_in, row.x_out), plane, first,
+    made = blade_plane(section, row.pitch(share), (row.x_in, row.x_out), plane, first,
                        corner_shift(section.stagger, plane, row.is_open))
     if made.least_sine <= 0:
         raise MeshError(
@@ -240,7 +235,7 @@ def _grid(setup):
     caption = (
         f"The coarse plane at mid-span; its worst corner has a sine of {made.least_sine:.2f}. The finest "
         f"passage "
-        f"has {total:,} cells; first cells {show(2 * first / 2 * setup.scale * 1e6, '', 3)} µm on the "
+        f"has {total:,} cells; first cells {show(first * setup.scale * 1e6, '', 3)} µm on the "
         "coarse level.").replace(",", " ", 1)
     return frame(inner, box), caption
 

@@ -1,11 +1,10 @@
 """What the run sheet of a blade row needs beyond the form: sections from the plan, and tables of sections."""
-import numpy as np
 from flask import Blueprint, g, redirect, request, url_for
 
 from ..core.formats.section_tables import read_sections, write_sections
 from ..core.formats.tables import TableError
 from ..core.shapes.coordinates import ShapeError
-from ..core.shapes.rows import sections_of
+from ..core.shapes.rows import section_values
 from ..core.sheet import SheetError, read_section
 from ..store import campaigns as store
 from .campaigns import download, plain_name
@@ -37,20 +36,9 @@ def take_over(variant_id, point_id):
 def planned_sections(shape):
     """A shape's sections as they are built, as values of the sheet; raises SheetError."""
     try:
-        placed = sections_of(read_section("shape", shape, "row"))
+        return section_values(read_section("shape", shape, "row"))
     except ShapeError as error:
         raise SheetError([("shape", str(error))]) from None
-    return [{
-        "radius": round(r, 6),
-        "chord": round(s.chord, 6),
-        "stagger": round(float(np.degrees(s.stagger)), 4),
-        "camber": round(float(np.degrees(s.camber)), 4),
-        "front": round(s.front, 4),
-        "thickness": round(s.thickness, 5),
-        "edge": s.edge,
-        "sweep": s.shift[0],
-        "lean": s.shift[1]
-    } for r, s in placed]
 
 
 @pages.get("/variants/<int:variant_id>/sections.csv")

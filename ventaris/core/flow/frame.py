@@ -22,8 +22,7 @@ def face_drift(mesh, omega):
 
     Its part along the normal is the mean over the face, so that the faces of a cell sweep no volume.
     """
-    y, z = mesh.face_centre[:, 1], mesh.face_centre[:, 2]
-    out = omega * np.stack([np.zeros(mesh.n_faces), -z, y], axis=1)
+    out = spin(mesh.face_centre, omega)
     out += (omega * mesh.sweep - np.einsum("ij,ij->i", out, mesh.normal))[:, None] * mesh.normal
     return out
 

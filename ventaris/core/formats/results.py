@@ -3,6 +3,7 @@ import json
 
 import numpy as np
 
+from ..flow.frame import spin
 from ..instruments.taps import read_taps
 from ..look.body_field import body_field
 from ..look.body_picture import body_thumbnail
@@ -65,8 +66,7 @@ def passage_vtu(run):
     setup, mesh = run.setup, flow.mesh
     air, n = setup.air, mesh.n_own
     p, t = state[:, 0], state[:, 1]
-    spin = setup.turn * np.stack([0 * p, -mesh.centre[:n, 2], mesh.centre[:n, 1]], axis=1)
-    relative = state[:, 2:5] - spin
+    relative = state[:, 2:5] - spin(mesh.centre[:n], setup.turn)
     data = {
         "pressure": (air.gamma * p + 1) * air.pressure, "temperature": t * air.temperature,
         "velocity": state[:, 2:5] * air.speed_of_sound, "relative_velocity": relative * air.speed_of_sound,

@@ -1,5 +1,5 @@
 """Blocks of points in rows and columns: their quadrilaterals, the edges along a line of them, and what is
-left when cells are taken out."""
+left when cells are taken out; the way along a line of points."""
 import numpy as np
 
 
@@ -18,6 +18,11 @@ def block_cells(number):
 def line_edges(line):
     """Edges between neighbours of a line of points, shape (len(line) - 1, 2)."""
     return np.stack([line[:-1], line[1:]], axis=1)
+
+
+def arc_length(line):
+    """Way along a line of points, shape (n, dim), up to each of them, shape (n,)."""
+    return np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(line, axis=0), axis=1))])
 
 
 def used_only(points, cells, edges):

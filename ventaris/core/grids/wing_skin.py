@@ -3,6 +3,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from .blocks import arc_length
 from .prisms import Skin, loop_vectors
 
 # Sizes along the section at the nose, in the middle and at the tail, over the cubes outside; most of them on
@@ -104,7 +105,7 @@ def section_ring(outline, size, coarser=1.0):
     outline = _closed_tail(outline, chord)
     nose = int(np.argmin(outline[:, 0]))
     upper, lower = outline[:nose + 1][::-1], outline[nose:]
-    arcs = [_arc(side) for side in (upper, lower)]
+    arcs = [arc_length(side) for side in (upper, lower)]
     share = _stations(0.5 * (arcs[0][-1] + arcs[1][-1]) / chord, size / chord, coarser)
     sides = [np.stack([np.interp(share * arc[-1], arc, side[:, a]) for a in (0, 1)], axis=1)
              for side, arc in zip((upper, lower), arcs)]
@@ -131,10 +132,6 @@ def _closed_tail(outline, chord):
     return outline + (side * share)[:, None] * gap
 
 
-def _arc(line):
-    return np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(line, axis=0), axis=1))])
-
-
 def _stations(length, size, coarser):
     """Shares of the way from nose to tail, `length` and `size` in chords."""
     at = np.linspace(0, length, 4001)
@@ -148,7 +145,7 @@ def _stations(length, size, coarser):
 
 def _normals(side, turn):
     """Unit normals along a side from nose to tail, out of the section."""
-    along = np.gradient(side, _arc(side), axis=0)
+    along = np.gradient(side, arc_length(side), axis=0)
     out = turn * np.stack([-along[:, 1], along[:, 0]], axis=1)
     return out / np.linalg.norm(out, axis=1)[:, None]
 

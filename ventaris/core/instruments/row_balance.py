@@ -31,18 +31,11 @@ class RowBalance:
         self.blade = np.concatenate([mesh.boundaries[n] for n in ("blade", "tip") if n in mesh.boundaries])
         turning = ("blade", "tip") if setup.is_open else ("blade", "tip", "hub")
         self.turning = np.concatenate([mesh.boundaries[n] for n in turning if n in mesh.boundaries])
-        self.rings = {
-            side: mesh.level[mesh.left[faces]]
-            for side, faces in (("in", self.inlet), ("out", self.outlet))
-        }
 
     def measure(self, state):
         """{channel: value} of the whole wheel; `state` is that of the last residual."""
-        out = self._loads()
-        if self.setup.is_open:
-            return out | self._open(out)
-        out |= self._duct(state)
-        return out
+        loads = self._loads()
+        return loads | (self._open(loads) if self.setup.is_open else self._duct(state, loads["power"]))
 
     def _loads(self):
         """Torque against the turning that the air puts on the wheel, its power, and the thrust upstream."""
@@ -54,17 +47,17 @@ class RowBalance:
         thrust = -float(self.flow.flux[self.blade][:, 2].sum()) * force
         return {"torque": torque, "power": torque * s.omega, "thrust": thrust}
 
-    def _duct(self, state):
+    def _duct(self, state, power):
         s, g, air = self.setup, self.setup.air.gamma, self.setup.air
-        enter, leave = self._averages(state, "in"), self._averages(state, "out")
+        ends = self._at_faces(state, "in"), self._at_faces(state, "out")
+        enter, leave = (self._averages(q) for q in ends)
         unit = s.mass_unit * s.row.blades
         cp = g / (g - 1) * air.gas_constant
         ratio, warmer = leave["total"] / enter["total"], leave["warmth"] / enter["warmth"]
         flow = 0.5 * (enter["mass"] + leave["mass"]) * unit
         work = flow * cp * air.temperature * (leave["warmth"] - enter["warmth"])
-        power = self._power
         blade = abs(s.omega) * s.mean_radius
-        area = np.pi * (np.interp(s.row.x[0], s.row.x, s.row.casing)**2 - s.row.hub[0]**2) * s.scale**2
+        area = np.pi * (s.row.casing[0]**2 - s.row.hub[0]**2) * s.scale**2
         out = {
             "mass_flow": flow,
             "mass_flow_in": enter["mass"] * unit,
@@ -75,7 +68,7 @@ class RowBalance:
             "efficiency": efficiency(ratio, warmer, g),
             "polytropic_efficiency": polytropic(ratio, warmer, g),
             "work": work,
-            "work_by_swirl": self._swirl_work(state) * unit,
+            "work_by_swirl": self._swirl_work(ends) * unit,
             "static_ratio": leave["static"],
             "inlet_mach": enter["mach"],
             "outlet_angle": leave["angle"],
@@ -92,23 +85,18 @@ class RowBalance:
         out["diffusion"], out["back_flow"] = self._diffusion(enter, leave), leave["back"]
         return out
 
-    @property
-    def _power(self):
-        return self._loads()["power"]
-
-    def _averages(self, state, side):
-        """Averages over one end, in the solver's scales; angles in degrees, positive with the turning."""
-        mesh = self.flow.mesh
-        faces = self.inlet if side == "in" else self.outlet
-        q = self._at_faces(state, faces, side)
-        mass = abs(q["flux"].sum())
+    @staticmethod
+    def _averages(q):
+        """Averages over the faces of one end, in the solver's scales; angles in degrees, positive with the
+        turning."""
+        area = q["area"]
         mean = lambda values: float((q["weight"] * values).sum() / max(q["weight"].sum(), 1e-300))
         return {
-            "mass": float(mass),
-            "back": float(mesh.area[faces][q["axial"] < 0].sum() / mesh.area[faces].sum()),
+            "mass": float(abs(q["flux"].sum())),
+            "back": float(area[q["axial"] < 0].sum() / area.sum()),
             "total": mean(q["total"]),
-            "warmth": self._warmth(faces, q, side),
-            "static": float((mesh.area[faces] * q["static"]).sum() / mesh.area[faces].sum()),
+            "warmth": float(q["energy_flux"].sum() / q["flux"].sum()),
+            "static": float((area * q["static"]).sum() / area.sum()),
             "mach": mean(q["mach"]),
             "angle": float(np.degrees(np.arctan2(mean(q["swirl"]), mean(q["axial"])))),
             "relative": float(np.degrees(np.arctan2(mean(q["blade"] - q["swirl"]), mean(q["axial"])))),
@@ -116,18 +104,14 @@ class RowBalance:
             "relative_total": mean(q["relative_total"]),
             "relative_speed": mean(q["relative_speed"]),
             "swirl": mean(q["swirl"]),
-            "radius": mean(q["radius"]),
             "relative_warmth": mean(q["relative_warmth"])
         }
 
-    def _warmth(self, faces, q, side):
-        """Total temperature over the reference: energy over mass."""
-        g, flux = self.setup.air.gamma, self.flow.flux[faces]
-        return float(flux[:, 1].sum() / flux[:, 0].sum()) * (g - 1)
-
-    def _at_faces(self, state, faces, side):
-        """Columns over the faces of an end."""
+    def _at_faces(self, state, side):
+        """Columns over the faces of an end, "in" or "out"; `energy_flux` is that of the total temperature over
+        the reference's."""
         s, mesh, g = self.setup, self.flow.mesh, self.setup.air.gamma
+        faces = self.inlet if side == "in" else self.outlet
         cell, local = mesh.left[faces], faces - self.flow.n_interior
         x, y, z = mesh.face_centre[faces].T
         r = np.hypot(y, z)
@@ -143,7 +127,9 @@ class RowBalance:
         total = static * (1 + 0.5 * (g - 1) * q2 / t)**(g / (g - 1))
         flux = self.flow.flux[faces, 0]
         return {
+            "area": mesh.area[faces],
             "flux": flux,
+            "energy_flux": self.flow.flux[faces, 1] * (g - 1),
             "weight": np.maximum(flux if side == "out" else -flux, 0.0),
             "static": static,
             "total": total,
@@ -159,15 +145,12 @@ class RowBalance:
             "warmth": t + 0.5 * (g - 1) * q2
         }
 
-    def _swirl_work(self, state):
-        """Speed of rotation times the change of angular momentum of what flows through, per unit of mass
-        flow in
-        SI: J/kg times the flow in the solver's scales."""
-        s, out = self.setup, 0.0
-        for side, faces in (("in", self.inlet), ("out", self.outlet)):
-            q = self._at_faces(state, faces, side)
-            out += float((q["flux"] * q["swirl"] * q["radius"]).sum())
-        return out * s.omega * s.air.speed_of_sound * s.scale
+    def _swirl_work(self, ends):
+        """Speed of rotation times the change of angular momentum of what flows through: J/kg times the flow
+        in the solver's scales."""
+        s = self.setup
+        moment = sum(float((q["flux"] * q["swirl"] * q["radius"]).sum()) for q in ends)
+        return moment * s.omega * s.air.speed_of_sound * s.scale
 
     def _relative_loss(self, enter, leave):
         """Loss of relative total pressure over the relative dynamic head at the inlet, against what would be
@@ -179,10 +162,9 @@ class RowBalance:
 
     def _diffusion(self, enter, leave):
         """Lieblein's factor of the means."""
-        row = self.setup.measures()
         w1, w2 = enter["relative_speed"], leave["relative_speed"]
         turned = leave["swirl"] - enter["swirl"]
-        return float(1 - w2 / w1 + abs(turned) / (2 * row["solidity"] * w1))
+        return float(1 - w2 / w1 + abs(turned) / (2 * self.setup.solidity * w1))
 
     def _open(self, loads):
         """Coefficients of rotors in the open; those that mean nothing at rest are left out."""
@@ -209,7 +191,7 @@ class RowBalance:
         """Curves: {row: {column: values}}; `s` is the share of the axial chord, or of the blade's span."""
         out = {}
         spans = sorted({*SPANS, round(0.01 * self.setup.sheet.instruments.span, 4)})
-        q = self._at_faces(state, self.inlet, "in")
+        q = self._at_faces(state, "in")
         moment = float((q["weight"] * q["swirl"] * q["radius"]).sum() / max(q["weight"].sum(), 1e-300))
         for span in spans:
             out |= self._blade_at(span, moment)
@@ -250,8 +232,7 @@ class RowBalance:
 
     def _relative_head(self, r, moment):
         """Total pressure over the reference that air from the inlet, with a moment of its swirl, has against
-        the
-        blades at a radius."""
+        the blades at a radius."""
         s, g = self.setup, self.setup.air.gamma
         blade = -s.turn * r
         if s.is_open:
@@ -262,8 +243,8 @@ class RowBalance:
 
     def _over_span(self, state):
         """What leaves, ring by ring."""
-        s, g = self.setup, self.setup.air.gamma
-        q, ring = self._at_faces(state, self.outlet, "out"), self.rings["out"]
+        s, g, mesh = self.setup, self.setup.air.gamma, self.flow.mesh
+        q, ring = self._at_faces(state, "out"), mesh.level[mesh.left[self.outlet]]
         n = int(ring.max()) + 1
         weight = np.bincount(ring, q["weight"], minlength=n)
         mean = lambda v: np.bincount(ring, q["weight"] * v, minlength=n) / np.maximum(weight, 1e-300)
@@ -293,7 +274,7 @@ class RowBalance:
         n = int(level.max()) + 1
         force = s.air.gamma * s.air.pressure * s.scale**2 * s.row.blades
         f, x = self.flow.flux[faces][:, 2:5], mesh.face_centre[faces]
-        r_axis = np.array([s.row.radius(np.zeros(1), share)[0] for share in mesh.span[:n + 1]])
+        r_axis = np.array([s.row.radius_at(share) for share in mesh.span[:n + 1]])
         length = np.diff(r_axis) * s.scale
         torque = np.bincount(level, x[:, 1] * f[:, 2] - x[:, 2] * f[:, 1], minlength=n) * force * s.scale
         thrust = -np.bincount(level, f[:, 0], minlength=n) * force
@@ -309,8 +290,7 @@ class RowBalance:
 
 def efficiency(ratio, warmer, gamma):
     """Isentropic efficiency of total pressures and temperatures, of a compressor or of a turbine; None
-    without
-    work."""
+    without work."""
     if abs(warmer - 1) < NO_WORK or ratio <= 0:
         return None
     ideal = ratio**((gamma - 1) / gamma) - 1

@@ -8,9 +8,9 @@ import numpy as np
 from scipy.spatial import cKDTree
 
 from ..grids.mesh import mesh_from_cells
+from ..instruments.row_balance import SPANS
 from .drawable import Drawable, drawable
 
-SPANS = (0.1, 0.5, 0.9)
 # How far planes stand from each other, over their length; passages that are drawn.
 GAP, PASSAGES = 0.12, 3
 # An open rotor's planes are kept over so many chords of mid-span about the blades.
@@ -62,13 +62,13 @@ def _plane(setup, mesh, state, span):
     row = setup.row
     share = span * (row.tip if row.is_open else 1.0)
     levels = len(mesh.span)
-    quads, k, weight = _open_cells(mesh), *_between(mesh, share)
+    quads, k, weight = _open_cells(mesh), *_between(mesh.span, share)
     numbers = np.unique(quads)
     back = np.full(int(numbers.max()) + 1, -1)
     back[numbers] = np.arange(len(numbers))
     low, high = (mesh.points[numbers * levels + m] for m in (k, k + 1))
     at = (1 - weight) * low + weight * high
-    middle = float(row.radius(np.zeros(1), share)[0])
+    middle = row.radius_at(share)
     x = np.linspace(at[:, 0].min(), at[:, 0].max(), 401)
     along = np.concatenate([[0], np.cumsum(np.hypot(np.diff(x), np.diff(row.radius(x, share))))])
     along -= np.interp(0.0, x, along)
@@ -107,10 +107,10 @@ def _ring(mesh):
     return np.unique(mesh.face_nodes[mesh.boundaries["blade"]] // len(mesh.span))
 
 
-def _between(mesh, share):
-    """(level below a span, weight of the one above)."""
-    k = int(np.clip(np.searchsorted(mesh.span, share) - 1, 0, len(mesh.span) - 2))
-    return k, float(np.clip((share - mesh.span[k]) / (mesh.span[k + 1] - mesh.span[k]), 0, 1))
+def _between(spans, share):
+    """(which of the rising spans stands below a share, weight of the one above)."""
+    k = int(np.clip(np.searchsorted(spans, share) - 1, 0, len(spans) - 2))
+    return k, float(np.clip((share - spans[k]) / (spans[k + 1] - spans[k]), 0, 1))
 
 
 def _border(quads):
@@ -124,9 +124,7 @@ def _border(quads):
 
 def _cell_values(setup, mesh, state, share):
     """State of the plane's cells between the middles of two levels: [p, t, along, round, closure]."""
-    middle = 0.5 * (mesh.span[1:] + mesh.span[:-1])
-    k = int(np.clip(np.searchsorted(middle, share) - 1, 0, len(middle) - 2))
-    weight = float(np.clip((share - middle[k]) / (middle[k + 1] - middle[k]), 0, 1))
+    k, weight = _between(0.5 * (mesh.span[1:] + mesh.span[:-1]), share)
     out = 0.0
     wanted = np.sort(mesh.plane_cell[mesh.level == 0])
     for level, part in ((k, 1 - weight), (k + 1, weight)):

@@ -5,6 +5,7 @@ counted: against the turning (blades that lead with their noses have a positive 
 that plane.
 """
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 from scipy.interpolate import PchipInterpolator
@@ -176,12 +177,24 @@ class BladeRow:
     @property
     def tip_radius(self):
         """Of the blades, at the stacking line."""
-        return float(self.radius(np.zeros(1), self.tip)[0])
+        return self.radius_at(self.tip)
+
+    @cached_property
+    def _contours(self):
+        return tuple(PchipInterpolator(self.x, r, extrapolate=True) for r in (self.hub, self.casing))
 
     def radius(self, x, span):
         """Radius of the stream surface at a share of the span, shape of x."""
-        hub, casing = (PchipInterpolator(self.x, r, extrapolate=True)(x) for r in (self.hub, self.casing))
+        hub, casing = (contour(x) for contour in self._contours)
         return hub + span * (casing - hub)
+
+    def radius_at(self, span):
+        """Radius at the stacking line at a share of the span."""
+        return float(self.radius(np.zeros(1), span)[0])
+
+    def pitch(self, span):
+        """Way round the axis from blade to blade at the stacking line."""
+        return 2 * np.pi / self.blades * self.radius_at(span)
 
     def control_spans(self, count):
         """Spans at which planes are made."""

@@ -5,10 +5,8 @@ from . import mean_line
 from .blades import BladeRow, SectionShape
 from .coordinates import ShapeError
 
-# Stations of the contours; what is left of the axis below the innermost point of a blade, in chords.
+# Of the contours along the axis.
 STATIONS = 33
-# Solidity from which on neighbouring blades are looked at for overlap.
-CLOSE = 0.98
 
 
 def sections_of(shape):
@@ -36,23 +34,34 @@ def planned(shape):
                               shape.plan_solidity)
 
 
-def mid_chord(shape):
-    """Chord half-way along the blade, metres."""
-    placed = sections_of(shape)
-    outer = shape.tip_radius if shape.setting == "open" else shape.casing_radius
-    return float(
-        np.interp(0.5 * (shape.hub_radius + outer), [r for r, _ in placed], [s.chord for _, s in placed]))
+def section_values(shape, digits=4):
+    """A blade's sections as they are built, as values of a sheet; angles in degrees with so many digits."""
+    return [{
+        "radius": round(r, 6),
+        "chord": round(s.chord, 6),
+        "stagger": round(float(np.degrees(s.stagger)), digits),
+        "camber": round(float(np.degrees(s.camber)), digits),
+        "front": round(s.front, 4),
+        "thickness": round(s.thickness, 5),
+        "edge": s.edge,
+        "sweep": s.shift[0],
+        "lean": s.shift[1]
+    } for r, s in sections_of(shape)]
 
 
-def build_row(shape, domain, scale=None):
-    """The `BladeRow` of a sheet.
+def build_row(shape, domain):
+    """The blades of a sheet.
 
     Parameters
     ----------
     shape : RowShape
     domain : RowDomain
-    scale : float or None
-        Metres per unit of length of the row; None is the chord half-way along the blade.
+
+    Returns
+    -------
+    row : BladeRow
+    scale : float
+        Metres per unit of its length: the chord half-way along the blade.
 
     Raises
     ------
@@ -60,9 +69,10 @@ def build_row(shape, domain, scale=None):
         Where the blades cannot be built.
     """
     placed, is_open = sections_of(shape), shape.setting == "open"
-    scale = scale or mid_chord(shape)
     tip = shape.tip_radius if is_open else shape.casing_radius
-    reach = [_reach(s, shape.stacked_at) for _, s in placed]
+    scale = float(
+        np.interp(0.5 * (shape.hub_radius + tip), [r for r, _ in placed], [s.chord for _, s in placed]))
+    reach = [_reach(s) for _, s in placed]
     front, rear = min(r[0] for r in reach), max(r[1] for r in reach)
     if is_open:
         x = np.linspace(-domain.reach * tip, domain.reach * tip, STATIONS)
@@ -76,11 +86,11 @@ def build_row(shape, domain, scale=None):
     end = (tip - hub_at) / (casing_at - hub_at) if is_open else 1 - shape.tip_gap / (casing_at - hub_at)
     sections = tuple(_scaled(s, scale) for _, s in placed)
     row = BladeRow(shape.blades, x / scale, hub / scale, casing / scale, spans, sections, float(end), is_open)
-    _check_room(shape, row, scale)
-    return row
+    _check_room(row, scale)
+    return row, scale
 
 
-def _reach(section, stacked_at):
+def _reach(section):
     """How far a section reaches along the axis, metres."""
     outline = section.outline()
     both = np.concatenate([outline.upper, outline.lower])
@@ -100,11 +110,11 @@ def _scaled(s, scale):
                         (s.shift[0] / scale, s.shift[1] / scale), s.points, s.stacked_at)
 
 
-def _check_room(shape, row, scale):
+def _check_room(row, scale):
     """Raise ShapeError where neighbouring blades touch."""
     for share in np.linspace(0, row.tip, 5):
         section = row.section(share)
-        pitch = 2 * np.pi / row.blades * float(row.radius(np.zeros(1), share)[0])
+        pitch = row.pitch(share)
         upper, lower = section.upper, section.lower
         at = np.linspace(max(upper[:, 0].min(), lower[:, 0].min()), min(upper[:, 0].max(), lower[:, 0].max()),
                          101)
@@ -113,9 +123,8 @@ def _check_room(shape, row, scale):
         # Only blades that do not lie nearly in the plane of rotation have one height at a station.
         if abs(section.stagger) < np.radians(80) and room.min() < 0.02 * pitch:
             raise ShapeError(
-                f"shape.blades = {shape.blades}: at {100 * share:.0f} % of the span neighbouring blades "
-                f"touch (their "
-                f"pitch is {pitch * scale:.4g} m). Take fewer blades, shorter chords or less thickness there")
+                f"shape.blades = {row.blades}: at {100 * share:.0f} % of the span neighbouring blades touch "
+                f"(their pitch is {pitch * scale:.4g} m). Take fewer blades, shorter chords or less thickness there")
 
 
 def _height(curve, at):

@@ -103,7 +103,7 @@ def _blades(text):
     """Two neighbouring sections at mid-span and one at hub and tip, as closed loops over the chord."""
     try:
         section = read_section("shape", json.loads(text), "row")
-        row = build_row(section, read_section("domain", {}, "row"))
+        row, _ = build_row(section, read_section("domain", {}, "row"))
     except (ShapeError, ValueError):
         return None
     loops = []

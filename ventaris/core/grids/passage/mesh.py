@@ -67,12 +67,6 @@ class PassageMesh(FaceMesh):
     dim = 3
     is_revolved = False
 
-    def openness(self):
-        """See `FaceMesh`."""
-        vector, own = self.normal * self.area[:, None], self.n_own
-        inner = np.nonzero((self.right >= 0) & (self.right < own))[0]
-        return row_sums(self.left, vector, own) - row_sums(self.right[inner], vector[inner], own)
-
 
 def mesh_of_stack(stack):
     """The passage of stacked planes.
@@ -92,8 +86,8 @@ def mesh_of_stack(stack):
     vector, face_centre, sweep = np.empty((len(left), 3)), np.empty((len(left), 3)), np.empty(len(left))
     face_geometry(points, quads, vector, face_centre, sweep)
     reference, count = np.zeros((n, 3)), np.zeros(n)
-    for side in (left, right[right >= 0]):
-        at = face_centre if side is left else face_centre[right >= 0]
+    paired = right >= 0
+    for side, at in ((left, face_centre), (right[paired], face_centre[paired])):
         reference += row_sums(side, at, n)
         count += np.bincount(side, minlength=n)
     volume, centre = np.zeros(n), np.zeros((n, 3))
@@ -128,19 +122,19 @@ def mesh_of_stack(stack):
                        np.zeros((0, 3)), boundaries, tuple(w for w in WALLS if w in boundaries),
                        numbers.plane_cell, numbers.level, stack.span, stack.pitch, images)
     _find_lines(mesh)
-    measure_walls(mesh, mesh.walls)
+    measure_walls(mesh)
     return mesh
 
 
 # Corners of a cell that a face has (as bits), and the end of the line that it is at: two lines in the plane,
 # one over the span.
-ENDS = {(0b00110011, 0), (0b01100110, 3), (0b11001100, 1), (0b10011001, 2), (0b00001111, 4), (0b11110000, 5)}
+ENDS = {0b00110011: 0, 0b01100110: 3, 0b11001100: 1, 0b10011001: 2, 0b00001111: 4, 0b11110000: 5}
 
 
 def _find_lines(mesh):
     """Fill `lines` and `slot`."""
     end = np.full(256, -1)
-    for bits, slot in ENDS:
+    for bits, slot in ENDS.items():
         end[bits] = slot
     own = (mesh.right >= 0) & (mesh.right < mesh.n_own)
     mesh.lines = np.full((mesh.n_own, 6), -1)
@@ -260,10 +254,10 @@ def _order(left, right, vector, sweep):
     return np.lexsort((right, left, right < 0))
 
 
-def measure_walls(mesh, names):
-    """Fill the distance to the walls of those names, the way off them, and which cells are layers."""
+def measure_walls(mesh):
+    """Fill the distance to the walls, the way off them, and which cells are layers."""
     n, images = mesh.n_own, mesh.images
-    faces = np.concatenate([mesh.boundaries[name] for name in names])
+    faces = mesh.wall_faces()
     centre, normal, half = mesh.face_centre[faces], mesh.normal[faces], 0.5 * np.sqrt(mesh.area[faces])
     turned = [Images(faces, np.full(len(faces), turn)) for turn in (-mesh.pitch, 0.0, mesh.pitch)]
     centre = np.concatenate([t.turned(centre) for t in turned])

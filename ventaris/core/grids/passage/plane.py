@@ -20,6 +20,8 @@ import numpy as np
 from numba import njit
 from scipy.interpolate import CubicSpline, PchipInterpolator
 
+from ..blocks import arc_length
+
 # Cells at an edge of the blade are this share of its radius; the layers' end stands at this many mean steps.
 AT_EDGE, OUTER_STEP = 0.35, 2.2
 # Lines leave the wall at right angles over this share of their length, and no more than so many chords.
@@ -111,9 +113,9 @@ def two_sided(count, first, last):
     return u / (a + (1 - a) * u)
 
 
-def along(curve, shares):
+def points_along(curve, shares):
     """Points of a curve at shares of its length, shape (n, 2)."""
-    length = np.concatenate([[0], np.cumsum(np.hypot(*np.diff(curve, axis=0).T))])
+    length = arc_length(curve)
     return np.stack([np.interp(shares * length[-1], length, curve[:, k]) for k in range(2)], axis=1)
 
 
@@ -168,9 +170,8 @@ def blade_plane(section, pitch, ends, counts, first, shift, sweeps=1500):
 def _ring(section, c):
     half, total, sides = c.edge // 2, c.side + c.edge, []
     for curve in (section.lower, section.upper):
-        length = np.hypot(*np.diff(curve, axis=0).T).sum()
-        step = AT_EDGE * section.edge * section.chord / length
-        sides.append(along(curve, two_sided(total, step, step)))
+        step = AT_EDGE * section.edge * section.chord / arc_length(curve)[-1]
+        sides.append(points_along(curve, two_sided(total, step, step)))
     lower, upper = sides[0], sides[1][::-1]
     return np.concatenate([lower[half:], upper[1:], lower[1:half]])
 
@@ -213,7 +214,7 @@ def _spread(around, ring, first, reach, c):
     outward = np.stack([tangent[:, 1], -tangent[:, 0]], axis=1)
     out = np.empty_like(around)
     for i, line in enumerate(around):
-        length = np.concatenate([[0], np.cumsum(np.hypot(*np.diff(line, axis=0).T))])
+        length = arc_length(line)
         total = length[-1]
         s = two_sided(c.off, first / total, OUTER_STEP / c.off) * total
         base = CubicSpline(length, line)(s)
@@ -231,7 +232,7 @@ def _inside(ring, c):
     s = (i / c.side)[:, None, None]
     shares = []
     for line in (lead, trail):
-        length = np.concatenate([[0], np.cumsum(np.hypot(*np.diff(line, axis=0).T))])
+        length = arc_length(line)
         shares.append(length / length[-1])
     t = (0.5 * (shares[0] + shares[1]))[None, :, None]
     bulge = lambda x: (x - x[0] - t[0] * (x[-1] - x[0]))[None]

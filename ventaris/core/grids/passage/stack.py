@@ -5,6 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 from scipy.interpolate import CubicSpline
 
+from ..blocks import block_cells
 from ..mesh import MeshError
 from .plane import blade_plane, corner_shift, two_sided
 
@@ -41,8 +42,8 @@ class Stack:
         How many stand beside the blade.
     tip_level : int
         From which level on there are cells inside the blade's section.
-    low, high, inlet, outlet, ring : ndarray of int
-        Points of the plane along the two sides that repeat each other, the two ends, and the blade.
+    low, high, inlet, outlet : ndarray of int
+        Points of the plane along the two sides that repeat each other, and the two ends.
     pitch : float
     span : ndarray, shape (n_levels,)
     least_sine : float
@@ -56,7 +57,6 @@ class Stack:
     high: np.ndarray
     inlet: np.ndarray
     outlet: np.ndarray
-    ring: np.ndarray
     pitch: float
     span: np.ndarray
     least_sine: float
@@ -88,9 +88,9 @@ def stack_planes(row, counts, spans, first, sweeps=1500):
         r = row.radius(x, sigma)
         m = np.concatenate([[0], np.cumsum(np.hypot(np.diff(x), np.diff(r)) / (0.5 * (r[1:] + r[:-1])))])
         m -= np.interp(0.0, x, m)
-        r_ref = float(row.radius(np.zeros(1), sigma)[0])
+        r_ref = row.radius_at(sigma)
         section = row.section(min(sigma, row.tip))
-        grid = blade_plane(section, 2 * np.pi / row.blades * r_ref, (m[0] * r_ref, m[-1] * r_ref), counts,
+        grid = blade_plane(section, row.pitch(sigma), (m[0] * r_ref, m[-1] * r_ref), counts,
                            first, shift, sweeps)
         if grid.least_sine <= 0:
             raise MeshError(
@@ -109,11 +109,10 @@ def stack_planes(row, counts, spans, first, sweeps=1500):
     planes = np.stack([points for points, _ in made])
     span = _levels(row, spans)
     at = CubicSpline(control, planes)(np.minimum(span, control[-1]))
-    r_axis = lambda s: row.radius(np.zeros(1), s)[0]
-    ratio = np.array([r_axis(s) for s in span])
+    ratio = np.array([row.radius_at(s) for s in span])
     # r theta is interpolated: it is smooth where theta is not. Beyond the last section of an open rotor x and
     # theta stay the same.
-    beyond = np.array([r_axis(max(s, control[-1])) for s in span]) / r_axis(control[-1])
+    beyond = np.array([row.radius_at(max(s, control[-1])) for s in span]) / row.radius_at(control[-1])
     theta = at[..., 1] * beyond[:, None] / ratio[:, None]
     if row.is_open:
         theta = _straightened(at[..., 0], theta, counts, row)
@@ -165,7 +164,7 @@ def _topology(nodes, c, shift, span, pitch, tip_level, least):
     core[1:-1, 1:-1] = inside
     core[:, 0], core[:, -1] = own(np.arange(c.side + 1)), own(c.top - np.arange(c.side + 1))
     core[0], core[-1] = own((n - v) % n), own(c.side + v)
-    quads = lambda p: np.stack([p[:-1, :-1], p[1:, :-1], p[1:, 1:], p[:-1, 1:]], axis=-1).reshape(-1, 4)
+    quads = lambda number: block_cells(number).reshape(-1, 4)
     ring = quads(np.concatenate([o, o[:1]]))[:, [0, 3, 2, 1]]
     cells = np.concatenate([ring, quads(front), quads(rear), quads(core)])
     low = np.concatenate([front[:-1, 0], o[:c.side + 1, c.off], rear[1:, 0]])
@@ -173,4 +172,4 @@ def _topology(nodes, c, shift, span, pitch, tip_level, least):
     cosine, sine = np.cos(pitch), np.sin(pitch)
     x, y, z = np.moveaxis(nodes[low], -1, 0)
     nodes[high] = np.stack([x, cosine * y - sine * z, sine * y + cosine * z], axis=-1)
-    return Stack(nodes, cells, c.cells, tip_level, low, high, front[0], rear[-1], o[:, 0], pitch, span, least)
+    return Stack(nodes, cells, c.cells, tip_level, low, high, front[0], rear[-1], pitch, span, least)

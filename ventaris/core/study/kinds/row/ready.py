@@ -15,7 +15,7 @@ from ....grids.passage.stack import SpanCounts, stack_planes
 from ....grids.section import LEVELS
 from ....shapes.blades import BladeRow
 from ....shapes.coordinates import ShapeError
-from ....shapes.rows import build_row, mid_chord, sections_of
+from ....shapes.rows import build_row, sections_of
 
 # Cell sizes of neighbouring levels: with a factor of two the coarse grid of a body had another flow.
 RATIO = 1.5
@@ -220,8 +220,7 @@ class RowSetup:
 
     def theory(self):
         """What theory says beside the computation: blade elements and momentum in the open, the choking of
-        the
-        throat in a duct."""
+        the throat in a duct."""
         if not self.is_open:
             return {"choked_flow": choked_flow(self)}
         found = self.blade_elements()
@@ -239,10 +238,19 @@ class RowSetup:
                             abs(self.omega), self.sheet.air.wind, self.air.speed_of_sound, self.air.density,
                             DRAG if self.is_viscous else 0.0, [s.camber for _, s in placed])
 
+    @cached_property
+    def middle(self):
+        """The `SectionShape` half-way along the blade."""
+        return self.row.section_shape(0.5 * self.row.tip)
+
+    @cached_property
+    def solidity(self):
+        """Chord over pitch half-way along the blade."""
+        return self.middle.chord * self.scale / (2 * np.pi * self.mean_radius / self.row.blades)
+
     def measures(self):
         """The row in numbers, SI."""
-        middle = self.row.section_shape(0.5 * self.row.tip)
-        pitch = 2 * np.pi * self.mean_radius / self.row.blades
+        middle = self.middle
         return {
             "blades": self.row.blades,
             "hub_radius": self.hub_radius,
@@ -250,7 +258,7 @@ class RowSetup:
             "tip_gap": 0.0 if self.is_open else self.sheet.shape.tip_gap,
             "chord": middle.chord * self.scale,
             "stagger": float(np.degrees(middle.stagger)),
-            "solidity": middle.chord * self.scale / pitch,
+            "solidity": self.solidity,
             "throat_area": self.throat_area
         }
 
@@ -261,7 +269,7 @@ class RowSetup:
             return 0.0
         spans = np.linspace(0, 1, 9)
         widths = np.array([_throat(self.row, s) for s in spans])
-        r = np.array([self.row.radius(np.zeros(1), s)[0] for s in spans])
+        r = np.array([self.row.radius_at(s) for s in spans])
         return float(np.trapezoid(widths, r) * self.row.blades * self.scale**2)
 
 
@@ -285,8 +293,7 @@ def choked_flow(setup):
 def _throat(row, span):
     """Least distance of neighbouring blades at a span."""
     section = row.section(min(span, row.tip))
-    pitch = 2 * np.pi / row.blades * float(row.radius(np.zeros(1), span)[0])
-    above = section.lower[::3] + [0, pitch]
+    above = section.lower[::3] + [0, row.pitch(span)]
     way = section.upper[::3, None] - above[None]
     return float(np.sqrt((way**2).sum(axis=-1)).min())
 
@@ -295,7 +302,7 @@ def prepare_row(sheet):
     """Build everything a row's run needs but the grid: a `RowSetup`; raises `ShapeError` or ValueError."""
     air, shape = sheet.air, sheet.shape
     air.check_gas()
-    row, scale = build_row(shape, sheet.domain), mid_chord(shape)
+    row, scale = build_row(shape, sheet.domain)
     is_open = shape.setting == "open"
     pressure, temperature = (air.pressure, air.temperature) if is_open else (air.total_pressure,
                                                                              air.total_temperature)

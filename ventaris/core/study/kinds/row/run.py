@@ -3,8 +3,10 @@ stand still."""
 from dataclasses import replace
 
 import numpy as np
+from scipy.spatial import cKDTree
 
 from ....flow.discretisation import Discretisation
+from ....flow.frame import Repeated
 from ....flow.march.steady import MarchControls, SteadyMarch
 from ....flow.radial_equilibrium import RadialEquilibrium
 from ....instruments.row_balance import RowBalance
@@ -20,8 +22,8 @@ WATCHED_DUCT, WATCHED_OPEN = ("mass_flow", "pressure_ratio", "torque"), ("thrust
 STEADY_OVER = 5
 # Values that stand still for long settle a level although its residual has stalled below this.
 STALLED_BELOW = 5e-3
-# A level that only prepares the next one is left after so many steps, or earlier at this change.
-SERVED_AFTER, SERVED_AT = 120, 1e-3
+# A level that only prepares the next one is left after so many steps.
+SERVED_AFTER = 120
 # The limiter is held still below this residual.
 HOLD_LIMITER = 1e-2
 # Relative Mach number of the inflow from which the reconstruction is limited.
@@ -35,8 +37,6 @@ SLOW = 0.2
 OPENED, MOST_OPENED, THROTTLED_OVER = 0.2, 0.18, 50
 # Torque below this share of a tip speed's dynamic head is nothing.
 NOTHING = 1e-6
-# A torque times speed that differs from the rise of total enthalpy by more is not at rest.
-BALANCE = 3e-3
 
 
 class RowExecution(Climb):
@@ -124,23 +124,20 @@ class RowExecution(Climb):
     def _start(self, flow):
         """A state to begin with: still or as the wind in the open; in a duct without loss to the pressure at
         the outlet, turned along with the blades."""
-        setup, n = self.setup, flow.n_own
-        state = np.zeros((n, 5))
-        state[:, 1] = 1.0
-        if setup.is_open:
-            state[:, 2] = self.sheet.air.wind / setup.air.speed_of_sound
+        state = flow.uniform_state()
+        state[:, :5] = 0.0, 1.0, 0.0, 0.0, 0.0
+        if self.setup.is_open:
+            state[:, 2] = self.sheet.air.wind / self.setup.air.speed_of_sound
         else:
             self._start_duct(flow.mesh, state)
-        if flow.closure is not None:
-            state = np.hstack([state, flow.closure.start(flow.distance)[:n]])
         return state
 
     def _start_duct(self, mesh, state):
         setup, g = self.setup, self.setup.air.gamma
         x, y, z = mesh.centre[:len(state)].T
         r = np.hypot(y, z)
-        middle = setup.row.section_shape(0.5 * setup.row.tip)
-        axial = self._first_axial(middle)
+        middle = setup.middle
+        axial = self._first_axial()
         t = 1 - 0.5 * (g - 1) * axial**2
         p = t**(g / (g - 1))
         back = g * setup.hub_pressure + 1
@@ -157,9 +154,9 @@ class RowExecution(Climb):
         swirl = -((1 - share) * enter + 0.8 * share * np.clip(leaving, -0.8, 0.8))
         state[:, 3], state[:, 4] = -swirl * z / r, swirl * y / r
 
-    def _first_axial(self, middle):
+    def _first_axial(self):
         """Axial speed with which the relative flow meets the blades' noses half-way along the span."""
-        setup = self.setup
+        setup, middle = self.setup, self.setup.middle
         blade = -setup.turn * setup.mean_radius / setup.scale
         angle = np.tan(np.clip(middle.inlet_angle, 0.17, 1.4))
         swirl = np.tan(np.radians(self.sheet.air.swirl))
@@ -167,13 +164,8 @@ class RowExecution(Climb):
 
     def _carried(self, coarse, fine, state):
         """A level's state on the next one: read between its nearest cells."""
-        from scipy.spatial import cKDTree
-        both = np.concatenate([coarse.centre[:coarse.n_own], coarse.centre[coarse.n_own:]])
-        images = coarse.images
-        seen = state[images.donor].copy()
-        seen[:, 2:5] = images.turned(seen[:, 2:5])
-        values = np.concatenate([state, seen])
-        away, near = cKDTree(both).query(fine.centre[:fine.n_own], k=6, workers=2)
+        values = Repeated(coarse.images, coarse.n_own).with_images(state)
+        away, near = cKDTree(coarse.centre).query(fine.centre[:fine.n_own], k=6, workers=2)
         weight = 1.0 / np.maximum(away, 1e-9)**2
         return (weight[..., None] * values[near]).sum(axis=1) / weight.sum(axis=1)[:, None]
 
