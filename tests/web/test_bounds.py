@@ -1,14 +1,19 @@
 """What addresses, fields and strangers may ask for: bounded, and answered in words."""
 import random
 import shutil
+import signal
+import subprocess
 import time
 import unittest
 from pathlib import Path
+from unittest import mock
 
 from tests.web.client import WithClient
 from ventaris.core import units
+from ventaris.core.sheet import SheetError
 from ventaris.store import campaigns
 from ventaris.web.app import PasswordBrake, basic_header, create_app, is_loopback
+from ventaris.web.uploads import parse_surface, parse_upload
 
 
 class Addresses(WithClient):
@@ -158,6 +163,17 @@ class FairRanking(WithClient):
                 "level": name, "coefficients": {"drag": result["coefficients"]["drag"] * (1 + e)}
             } for name, e in (("coarse", 0.4), ("medium", 0.1), ("fine", 0.0))]
         self.assertIsNotNone(paired_error(tucked, upright, "drag_area"))
+
+
+class Parsers(unittest.TestCase):
+    def test_out_of_time_is_told_from_out_of_memory(self):
+        for code, words in ((-signal.SIGXCPU, "too long"), (1, "memory")):
+            done = subprocess.CompletedProcess([], code, b"", b"")
+            with mock.patch.object(subprocess, "run", return_value=done):
+                with self.assertRaisesRegex(SheetError, words):
+                    parse_upload("coordinates", b"0 0")
+                with self.assertRaisesRegex(SheetError, words):
+                    parse_surface("stl", b"")
 
 
 if __name__ == "__main__":

@@ -24,7 +24,7 @@ from ..store.deletions import last_deletion
 from ..store.runs import StateError
 from . import (
     body_looks, body_sheets, campaigns, compare, curves, flow, looks, maps, noise, presentation, row_sheets,
-    runs, searches, sheets, study
+    runs, searches, sheets, study, turns
 )
 
 LARGEST_UPLOAD = 210_000_000
@@ -74,6 +74,7 @@ def create_app(folder, password=None, local=True):
                  row_sheets, searches, noise):
         app.register_blueprint(room.pages)
     _security(app, password, local)
+    turns.register(app)
     _errors(app)
 
     @app.before_request

@@ -17,6 +17,7 @@ from ..store.body_fields import unpack_body_field
 from ..store.database import open_database
 from .campaigns import only_about
 from .packing import packed
+from .turns import takes_long
 
 pages = Blueprint("body_looks", __name__)
 MOST_LINES = 400
@@ -106,6 +107,7 @@ def _described(q, values):
 
 
 @pages.get("/runs/<int:run_id>/surface.bin")
+@takes_long
 def surface(run_id):
     """The body with its readings; with ``minus`` the difference from another run's readings at the same
     places."""
@@ -142,6 +144,7 @@ def _domain(field):
 
 
 @pages.get("/runs/<int:run_id>/plane.bin")
+@takes_long
 def plane(run_id):
     """A cut plane: ``normal`` (x, y or z), ``at`` metres along it, ``turn`` and ``tilt`` in degrees, clipped
     to a box of ``reach`` body lengths."""
@@ -184,6 +187,7 @@ def _window(field, drawn):
 
 
 @pages.get("/runs/<int:run_id>/streams.bin")
+@takes_long
 def streams(run_id):
     """Streamlines from a rake: ``kind``, ``centre`` x,y,z and ``size`` in metres, ``count``."""
     field, drawn = body_of(run_id)
@@ -217,6 +221,7 @@ def _lines(field, lines, speeds, head):
 
 
 @pages.get("/runs/<int:run_id>/oil.bin")
+@takes_long
 def oil(run_id):
     """Oil-flow lines on the body."""
     field, drawn = body_of(run_id)
@@ -227,6 +232,7 @@ def oil(run_id):
 
 
 @pages.get("/runs/<int:run_id>/iso.bin")
+@takes_long
 def iso(run_id):
     """An iso-surface of total-pressure loss, Q-criterion or any other field, coloured by speed."""
     field, drawn = body_of(run_id)

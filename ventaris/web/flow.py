@@ -23,6 +23,7 @@ from .body_looks import body_of, finite
 from .campaigns import download, only_about, plain_name
 from .packing import packed
 from .runs import run_or_404
+from .turns import takes_long
 
 pages = Blueprint("flow", __name__)
 # What an address may ask of a picture: the longest window over its width, streamlines.
@@ -147,6 +148,7 @@ def pack(picture, head, values):
 
 
 @pages.get("/runs/<int:run_id>/field.bin")
+@takes_long
 def field(run_id):
     run_or_404(run_id)
     if "frame" in request.args:
@@ -191,6 +193,7 @@ def _frame(run_id, number):
 
 
 @pages.get("/runs/<int:run_id>/difference/<int:other_id>/field.bin")
+@takes_long
 def difference(run_id, other_id):
     """The first run's field minus the second's, on the first one's grid."""
     run_or_404(run_id), run_or_404(other_id)
@@ -251,6 +254,7 @@ def _count(name, default, low, high):
 
 
 @pages.get("/runs/<int:run_id>/lines")
+@takes_long
 def lines(run_id):
     """Streamlines from a rake, or vectors on a raster, for the window given as ``box``."""
     run_or_404(run_id)
@@ -274,6 +278,7 @@ def lines(run_id):
 
 
 @pages.get("/runs/<int:run_id>/picture.<form>")
+@takes_long
 def picture(run_id, form):
     """A picture for a document: PNG or SVG of the view described by the query."""
     run = run_or_404(run_id)
@@ -304,6 +309,7 @@ def picture(run_id, form):
 
 
 @pages.get("/runs/<int:run_id>/thumbnail.png")
+@takes_long
 def thumbnail(run_id):
     """A small picture of the run, drawn once and kept."""
     run = run_or_404(run_id)

@@ -147,9 +147,9 @@ def with_error(value, error, decimals=4):
     """Value and error bar as markup, in the same number of digits."""
     if value is None:
         return Markup("–")
-    return Markup('<span class="num">{}</span>{}{}').format(fixed(value, decimals),
-                                                            "" if error is None else " ",
-                                                            error_bar(error, decimals))
+    # Digits need no escaping, which costs as much as the rest of a matrix.
+    space = "" if error is None else " "
+    return Markup(f'<span class="num">{fixed(value, decimals)}</span>{space}{error_bar(error, decimals)}')
 
 
 def error_bar(error, decimals=4):
@@ -157,8 +157,8 @@ def error_bar(error, decimals=4):
     if error is None:
         return Markup("")
     small = 0 < error < 0.5 * 10.0**-decimals
-    return Markup('<span class="err">± {}{}</span>').format(
-        "under " if small else "", fixed(10.0**-decimals if small else error, decimals))
+    under, shown = ("under ", 10.0**-decimals) if small else ("", error)
+    return Markup(f'<span class="err">± {under}{fixed(shown, decimals)}</span>')
 
 
 def quantity(value, unit="", digits=4):
@@ -232,6 +232,7 @@ def duration(seconds):
     return f"{seconds / 3600:.1f} h"
 
 
+@functools.cache
 def icon(name):
     """An icon of the shipped sheet."""
     return Markup(

@@ -14,8 +14,8 @@ from ..store.database import StoreError
 from ..worker.loop import is_worker_running
 from .app import create_app, is_loopback
 
-# Requests answered at a time; connections kept, and seconds after which a silent or half-sent one is dropped.
-THREADS, CONNECTIONS, CHANNEL_TIMEOUT = 8, 1000, 20
+# Requests held at a time (most of them wait for their turn, see `turns`); connections kept, and seconds after which a silent or half-sent one is dropped.
+THREADS, CONNECTIONS, CHANNEL_TIMEOUT = 32, 1000, 20
 
 
 class WorkerKeeper(threading.Thread):

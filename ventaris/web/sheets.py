@@ -19,6 +19,7 @@ from .nozzle_drawings import draw_nozzle
 from .row_drawings import draw_row
 from .kinds.registry import SHOWN
 from .presentation import condition_words
+from .turns import takes_long
 from .uploads import measure_grid
 
 pages = Blueprint("sheets", __name__)
@@ -227,6 +228,7 @@ def run(variant_id, point_id):
 
 
 @pages.route("/sheet/<int:variant_id>/<int:point_id>/drawing/<section>", methods=["GET", "POST"])
+@takes_long
 def drawing(variant_id, point_id, section):
     """The picture at the side, for the values in the form."""
     campaign, variant, point = cell_or_404(variant_id, point_id)
@@ -251,6 +253,7 @@ def drawing(variant_id, point_id, section):
 
 
 @pages.post("/sheet/<int:variant_id>/<int:point_id>/quality")
+@takes_long
 def quality(variant_id, point_id):
     """Generate the grid of the form's values and measure it."""
     campaign, variant, point = cell_or_404(variant_id, point_id)
@@ -270,6 +273,7 @@ def quality(variant_id, point_id):
 
 
 @pages.post("/sheet/<int:variant_id>/<int:point_id>/plan")
+@takes_long
 def plan(variant_id, point_id):
     """The boundary layer to expect for the form's values, and the wall layer of the grid that it needs."""
     campaign, variant, point = cell_or_404(variant_id, point_id, "section")

@@ -10,7 +10,7 @@ from ..core.sheet import SheetError, write_toml
 from ..core.study.checks import quality_of_grids
 from ..store.archive import ArchiveError
 
-# The parser has a limit on its processor time; by the clock it gets more, for a machine that is busy with runs.
+# The parser has a limit on its processor time; by the clock it gets more: the machine may be busy with runs.
 SECONDS = 90
 SURFACE_SECONDS = 180
 ARCHIVE_SECONDS = 240

@@ -3,6 +3,8 @@ import numpy as np
 from contourpy import contour_generator
 from numba import njit
 
+from ..shapes.chords import chord, from_below
+
 PIXELS = 360
 FINER = 4
 # Which coordinates run to the right and up in each view.
@@ -42,18 +44,22 @@ def silhouette(corners, view="side", pixels=PIXELS):
 
 @njit(cache=True)
 def _paint(triangles, shadow):
-    """Set the pixels within triangles and along their edges, so that plates seen from their side are there
-    too; corners in pixels, shape (n, 3, 2)."""
+    """Set the pixels within triangles, and along the edges of those that are thinner than two, so that plates
+    seen from their side are there too; corners in pixels, shape (n, 3, 2)."""
     for t in range(len(triangles)):
         a, b, c = triangles[t, 0], triangles[t, 1], triangles[t, 2]
-        for row in range(int(np.ceil(min(a[1], b[1], c[1]))), int(np.floor(max(a[1], b[1], c[1]))) + 1):
-            first, last = np.inf, -np.inf
-            for p, q in ((a, b), (b, c), (c, a)):
-                if (p[1] <= row) != (q[1] <= row):
-                    x = p[0] + (row - p[1]) / (q[1] - p[1]) * (q[0] - p[0])
-                    first, last = min(first, x), max(last, x)
-            if first <= last:
-                shadow[row, int(np.ceil(first)):int(np.floor(last)) + 1] = 1.0
+        bottom, top = min(a[1], b[1], c[1]), max(a[1], b[1], c[1])
+        if top > bottom:
+            sides = from_below(a, b, c)
+            for row in range(int(np.ceil(bottom)), int(np.floor(top)) + 1):
+                left, right = chord(sides, float(row))
+                for k in range(int(np.ceil(left)), int(np.floor(right)) + 1):
+                    shadow[row, k] = 1.0
+        twice_area = abs((b[0] - a[0]) * (c[1] - a[1]) - (c[0] - a[0]) * (b[1] - a[1]))
+        longest = max(np.hypot(b[0] - a[0], b[1] - a[1]), np.hypot(c[0] - b[0], c[1] - b[1]),
+                      np.hypot(a[0] - c[0], a[1] - c[1]))
+        if twice_area > 2.0 * longest:
+            continue
         for p, q in ((a, b), (b, c), (c, a)):
             steps = int(np.ceil(max(abs(q[0] - p[0]), abs(q[1] - p[1])))) + 1
             for k in range(steps + 1):

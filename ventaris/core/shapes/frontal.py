@@ -4,6 +4,8 @@ from dataclasses import dataclass
 import numpy as np
 from numba import njit
 
+from .chords import chord, from_below
+
 LINES = 2400
 
 
@@ -46,6 +48,8 @@ def frontal_area(corners, direction=(1.0, 0.0, 0.0), lines=LINES):
     across /= np.linalg.norm(across)
     up = np.cross(across, direction)
     flat = np.stack([corners @ across, corners @ up], axis=-1)
+    # From left to right: the chords of each line are then nearly in order.
+    flat = np.ascontiguousarray(flat[np.argsort(flat[..., 0].min(axis=1), kind="stable")])
     low, high = flat[..., 1].min(), flat[..., 1].max()
     if high - low <= 0:
         return Shadow(0.0, 0.0, 0.0)
@@ -85,31 +89,29 @@ def union_lengths(flat, low, step, first, last, starts):
     begin, end = np.empty(starts[-1]), np.empty(starts[-1])
     filled = starts[:-1].copy()
     for t in range(len(flat)):
+        if last[t] < first[t]:
+            continue
+        sides = from_below(flat[t, 0], flat[t, 1], flat[t, 2])
         for k in range(first[t], last[t] + 1):
-            height = low + (k + 0.5) * step
-            a, b = np.inf, -np.inf
-            for e in range(3):
-                p, q = flat[t, e], flat[t, (e + 1) % 3]
-                if (p[1] <= height) != (q[1] <= height):
-                    x = p[0] + (height - p[1]) / (q[1] - p[1]) * (q[0] - p[0])
-                    a, b = min(a, x), max(b, x)
-            begin[filled[k]], end[filled[k]] = a, max(a, b)
+            begin[filled[k]], end[filled[k]] = chord(sides, low + (k + 0.5) * step)
             filled[k] += 1
     total = 0.0
     for k in range(lines):
         lo, hi = starts[k], starts[k + 1]
         if lo == hi:
             continue
-        order = np.argsort(begin[lo:hi])
-        a, b = begin[lo + order[0]], end[lo + order[0]]
-        for m in order[1:]:
-            if not begin[lo + m] < np.inf:
-                continue
-            if begin[lo + m] > b:
+        for m in range(lo + 1, hi):
+            x, y, j = begin[m], end[m], m
+            while j > lo and begin[j - 1] > x:
+                begin[j], end[j] = begin[j - 1], end[j - 1]
+                j -= 1
+            begin[j], end[j] = x, y
+        a, b = begin[lo], end[lo]
+        for m in range(lo + 1, hi):
+            if begin[m] > b:
                 total += b - a
-                a, b = begin[lo + m], end[lo + m]
+                a, b = begin[m], end[m]
             else:
-                b = max(b, end[lo + m])
-        if b > a and a < np.inf:
-            total += b - a
+                b = max(b, end[m])
+        total += b - a
     return total
