@@ -7,9 +7,9 @@ import unittest
 from pathlib import Path
 
 ROOT = Path(__file__).parents[1]
-# Quick rooms first, so that a plain mistake shows early; the browser's long modules start before what is left.
-ORDER = ("tests/test_architecture.py", "tests/core", "tests/store", "tests/worker", "tests/web",
-         "tests/validation", "tests/test_demo_and_cli.py")
+# A plain mistake shows first; then the longest modules, so that both cores end together.
+ORDER = ("tests/test_architecture.py", "tests/validation", "tests/test_demo_and_cli.py", "tests/web", "tests/core",
+         "tests/store", "tests/worker")
 # One for each core: most of the loops that tests run are too small to share.
 AT_ONCE = 2
 SLOWEST = 12

@@ -17,7 +17,6 @@ from .kinds.forces import HISTORIES
 from .kinds.registry import SHOWN
 from .presentation import channel_words
 from .runs import run_or_404
-from .turns import takes_long
 from .uploads import parse_upload
 
 pages = Blueprint("curves", __name__)
@@ -70,7 +69,6 @@ def chosen_runs(campaign_id, most=8):
 
 
 @pages.get("/campaigns/<int:campaign_id>/curves.json")
-@takes_long
 def data(campaign_id):
     """Curves of the chosen runs and tables."""
     space = campaign_or_404(campaign_id)["space"]

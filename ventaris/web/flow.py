@@ -148,7 +148,6 @@ def pack(picture, head, values):
 
 
 @pages.get("/runs/<int:run_id>/field.bin")
-@takes_long
 def field(run_id):
     run_or_404(run_id)
     if "frame" in request.args:

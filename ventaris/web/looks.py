@@ -15,7 +15,6 @@ from ..store import runs
 from ..store.fields import unpack_field, unpack_taps
 from .campaigns import only_about
 from .runs import run_or_404
-from .turns import takes_long
 
 pages = Blueprint("looks", __name__)
 WIDTH, HEIGHT, LEFT, BOTTOM = 290, 190, 34, 26
@@ -39,7 +38,6 @@ def _numbers(*names):
 
 
 @pages.get("/runs/<int:run_id>/profile")
-@takes_long
 def profile(run_id):
     """The boundary layer over the wall point nearest to x, y, in wall units and with its thicknesses."""
     run, mesh, state, setup = _field(run_id)
@@ -132,7 +130,6 @@ def _svg(parts):
 
 
 @pages.get("/runs/<int:run_id>/wake")
-@takes_long
 def wake(run_id):
     """The wake across a vertical line at x, with the drag that it holds."""
     _, mesh, state, setup = _field(run_id)

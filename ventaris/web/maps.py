@@ -9,7 +9,6 @@ from ..store import campaigns as store, runs
 from .campaigns import campaign_or_404
 from .kinds import forces, nozzle, row
 from .kinds.registry import SHOWN
-from .turns import takes_long
 
 pages = Blueprint("maps", __name__)
 # Charts of a polar: key, x, y, their titles; "x" is what is swept.
@@ -172,7 +171,6 @@ def _rotor_theory(result):
 
 
 @pages.get("/campaigns/<int:campaign_id>/map.json")
-@takes_long
 def data(campaign_id):
     campaign = campaign_or_404(campaign_id)
     across = request.args.get("across", next(iter(_axes(campaign))))

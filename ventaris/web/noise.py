@@ -11,7 +11,6 @@ from ..core.study.setup import prepare
 from ..store import measured as tables, runs
 from ..store.fields import unpack_rows
 from .runs import run_or_404
-from .turns import takes_long
 
 pages = Blueprint("noise", __name__)
 MOST_POINTS = 3000
@@ -45,7 +44,6 @@ def _kept(run):
 
 
 @pages.get("/runs/<int:run_id>/noise.json")
-@takes_long
 def data(run_id):
     """Signals (thinned out), spectra in decibels per hertz, tones and the formula's frequency."""
     run, sheet = _noise_run(run_id)

@@ -1,5 +1,6 @@
 """Serve the application, and keep a worker running beside it."""
 import errno
+import logging
 import os
 import signal
 import subprocess
@@ -14,7 +15,8 @@ from ..store.database import StoreError
 from ..worker.loop import is_worker_running
 from .app import create_app, is_loopback
 
-# Requests held at a time (most of them wait for their turn, see `turns`); connections kept, and seconds after which a silent or half-sent one is dropped.
+# Requests held at a time, of which most wait for their turn (see `turns`); connections kept, and seconds after
+# which a silent or half-sent one is dropped.
 THREADS, CONNECTIONS, CHANNEL_TIMEOUT = 32, 1000, 20
 
 
@@ -75,6 +77,8 @@ def serve(folder, host="127.0.0.1", port=8400, demo=True, worker=True):
     except (OSError, ValueError, OverflowError) as error:
         print(f"error: {_not_listening(host, port, error)}", file=sys.stderr)
         return 2
+    # A queue is nothing to tell on the console: requests take turns.
+    logging.getLogger("waitress.queue").setLevel(logging.ERROR)
     keeper = WorkerKeeper(folder) if worker else None
     try:
         signal.signal(signal.SIGTERM, _interrupt)
