@@ -1,7 +1,6 @@
 """The real interface, driven in a headless browser: coordinates -> run -> look -> variant -> compare."""
 import re
 import tempfile
-import unittest
 from pathlib import Path
 
 import numpy as np

@@ -1,5 +1,6 @@
 import io
 import json
+import re
 import struct
 import unittest
 
@@ -53,6 +54,22 @@ class Campaigns(WithClient):
         campaigns.save_shape(self.db, self.variant, stored["revision"], "base",
                              {**stored["shape"], "thickness": 0.1})
         self.assertIn("inputs changed", self.text(f"/campaigns/{self.campaign}"))
+
+    def test_a_kept_matrix_has_the_token_of_its_reader_and_shows_what_is_new(self):
+        first, _ = self.with_runs()
+        address = f"/campaigns/{self.campaign}"
+        pages = [self.app.test_client().get(address).get_data(as_text=True) for _ in range(3)]
+        tokens = [set(re.findall(r'name="csrf_token" value="([^"]+)"', page)) for page in pages]
+        self.assertTrue(all(len(found) == 1 for found in tokens), tokens)
+        self.assertEqual(len(set.union(*tokens)), 3)
+        self.assertEqual(len({page.replace(*found, "token") for page, found in zip(pages, tokens)}), 1)
+        result = runs.run(self.db, first)["result"]
+        result["coefficients"]["drag"] = 0.4321
+        runs.finish(self.db, first, "settled", result)
+        again = self.text(f"{address}?show=drag")
+        self.assertIn("0.4321", again)
+        campaigns.add_variant(self.db, self.campaign, "one more", {})
+        self.assertIn("one more", self.text(address))
 
     def test_names_are_escaped(self):
         self.client.post("/campaigns",

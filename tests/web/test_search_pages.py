@@ -2,7 +2,7 @@
 import json
 import unittest
 
-from tests.nozzles import CONE, SMALL, nozzle_sheet, run_nozzle
+from tests.nozzles import SMALL, nozzle_sheet, run_nozzle
 from tests.web.client import WithClient
 from ventaris.core.sheet import write_toml
 from ventaris.store import archive, campaigns, runs, searches

@@ -4,6 +4,8 @@ import re
 from urllib.parse import urlsplit
 
 from flask import Blueprint, abort, current_app, g, redirect, render_template, request, url_for
+from flask_wtf.csrf import generate_csrf
+from markupsafe import Markup
 
 from ..core.sheet import SPACE_WORDS, SheetError, differing_inputs, read_toml, write_toml
 from ..core.study.checks import examine
@@ -156,14 +158,38 @@ def plain_name(name):
 @pages.get("/campaigns/<int:campaign_id>")
 def matrix(campaign_id):
     campaign = campaign_or_404(campaign_id)
-    return render_template("matrix.html", campaign=campaign, **_matrix(campaign))
+    table, show = _table(campaign)
+    return render_template("matrix.html", campaign=campaign, table=table, show=show)
 
 
 @pages.get("/campaigns/<int:campaign_id>/matrix")
 def matrix_table(campaign_id):
     """The table alone, for the page to refresh itself."""
     campaign = campaign_or_404(campaign_id)
-    return render_template("partials/matrix_table.html", campaign=campaign, **_matrix(campaign))
+    return _table(campaign)[0]
+
+
+def _table(campaign):
+    """(markup of the matrix, quantity that it shows), kept as long as nothing changes that it is made from:
+    a thousand cells take a third of a second."""
+    key = (str(current_app.config["FOLDER"]), campaign["id"], campaign["revision"], campaign["name"],
+           campaign["question"], runs.stamps(g.database).get(campaign["id"]), request.args.get("show", "")[:80])
+    found = _tables.get(key)
+    if found is None:
+        values = _matrix(campaign)
+        found = render_template("partials/matrix_table.html", campaign=campaign, csrf_token=lambda: TOKEN,
+                                **values), values["show"]
+        if not values["active"]:
+            if len(_tables) >= TABLES_KEPT:
+                _tables.clear()
+            _tables[key] = found
+    markup, show = found
+    return Markup(markup.replace(TOKEN, generate_csrf())), show
+
+
+# Matrices by what they were made from. The token against forgery, another for every session, is put in
+# where this stands.
+_tables, TABLES_KEPT, TOKEN = {}, 40, "token-of-this-session-c2b1f0"
 
 
 def _matrix(campaign):
