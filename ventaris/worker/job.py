@@ -19,8 +19,6 @@ PICTURE_EVERY = 0.8
 CHECKPOINT_EVERY = 3.0
 # Seconds between two looks for a shorter run, and what must be left of this one to make way.
 MAKE_WAY_EVERY, LEAST_LEFT = 5.0, 60.0
-# Inputs in which a neighbour of a sweep may differ.
-SWEPT = {"air.incidence", "air.mach", "air.speed", "run.start", "air.reynolds"}
 
 
 class Job:
@@ -71,7 +69,7 @@ class Job:
                      f"Going on from the checkpoint at step {len(checkpoint.history)}")
             self.resumed_at = len(checkpoint.history)
         neighbour = None
-        if kind_of(sheet).takes_neighbour and sheet.run.start == "neighbour" and not checkpoint:
+        if kind_of(sheet).neighbourhood and sheet.run.start == "neighbour" and not checkpoint:
             neighbour = self._neighbour(sheet)
         self.execution = execute(sheet, checkpoint, self.run["extra_steps"], neighbour)
         for progress in self.execution:
@@ -101,26 +99,27 @@ class Job:
             runs.learn_cost(self.database, result["cost_per_cell_step"], sheet.space)
 
     def _neighbour(self, sheet):
-        """(Mesh, state) of the finished run of the same variant whose operating point is nearest and whose
-        other inputs are the same."""
-        best, found = float("inf"), None
+        """What is kept of the finished run of the same variant whose operating point is nearest and whose
+        other inputs are the same, or None."""
+        near, best, found = kind_of(sheet).neighbourhood, float("inf"), None
         for other in runs.finished_of_variant(self.database, self.run["variant_id"]):
             there = read_toml(other["sheet"])
             differing = {path for path, *_ in differing_inputs(sheet, there)}
-            if other["id"] == self.id or not differing <= SWEPT or sheet.shape != there.shape:
+            if other["id"] == self.id or not differing <= near.swept or sheet.shape != there.shape:
                 continue
-            away = (abs(sheet.air.incidence - there.air.incidence) +
-                    20 * abs(sheet.air.mach - there.air.mach) * (sheet.air.motion == "mach") +
-                    0.1 * abs(sheet.air.speed - there.air.speed) * (sheet.air.motion == "speed"))
+            away = near.away(sheet.air, there.air)
             if away < best:
                 best, found = away, other
-        data = runs.kept_array(self.database, found["id"], "field") if found else None
-        if not data:
-            runs.say(self.database, self.id, "No finished neighbour yet: the run climbs from the coarse grid")
-            return None
-        runs.say(self.database, self.id, f"Starting from {found['point_name']}")
-        _, mesh, state = unpack_field(data)
-        return mesh, state
+        data = runs.kept_array(self.database, found["id"], near.kept) if found else None
+        try:
+            kept = None if not data else unpack_field(data)[1:] if near.kept == "field" else Checkpoint.from_bytes(
+                data)
+        except RunFailed:
+            kept = None
+        runs.say(
+            self.database, self.id,
+            f"Starting from {found['point_name']}" if kept else "No finished neighbour yet: the run begins afresh")
+        return kept
 
     def _checkpoint(self):
         """The run's checkpoint, or None: without one, or with a damaged one, it begins afresh."""

@@ -10,8 +10,8 @@ def execute(sheet, resume=None, extra_steps=0, neighbour=None):
     ----------
     sheet : Sheet, BodySheet or NozzleSheet
     resume : Checkpoint or bytes or None
-    neighbour : tuple (Mesh, state) or None
-        A finished field to start from, for kinds that take one.
+    neighbour : tuple (Mesh, state) or Checkpoint or None
+        What is kept of a finished run to start from, for kinds that have a `Neighbourhood`.
 
     Returns
     -------
@@ -28,5 +28,5 @@ def execute(sheet, resume=None, extra_steps=0, neighbour=None):
     if isinstance(resume, (bytes, bytearray, memoryview)):
         resume = Checkpoint.from_bytes(bytes(resume))
     kind = kind_of(sheet)
-    more = {"neighbour": neighbour} if kind.takes_neighbour else {}
+    more = {"neighbour": neighbour} if kind.neighbourhood else {}
     return kind.begin(sheet, resume, extra_steps, **more)

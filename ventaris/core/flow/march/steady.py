@@ -52,6 +52,9 @@ class MarchControls:
         never asks.
     hold_limiter : float or None
         Residual below which the limiter is held still; None holds it only with a closure.
+    hold_again : int
+        How often it is let go for a step, each time the residual has fallen by another factor of ten: held
+        once and for all, it is that of a flow some way off, and the answer hangs on the way to it.
     krylov_kept : int or None
         Krylov vectors in memory at once; None keeps all.
     """
@@ -66,6 +69,7 @@ class MarchControls:
     retries: int = 4
     least_solved: float = 1.0
     hold_limiter: float | None = None
+    hold_again: int = 0
     krylov_kept: int | None = None
 
 
@@ -101,6 +105,8 @@ class SteadyMarch:
     step_count : int
     first_order_left : int
         Steps of the first-order scheme still to come.
+    may_hold : bool
+        Whether the limiter may be held: not while a boundary still moves.
     """
     def __init__(self, discretisation, state, controls=MarchControls()):
         self.flow, self.state, self.controls = discretisation, state, controls
@@ -108,6 +114,7 @@ class SteadyMarch:
         self.step_count = 0
         self.retries = self._good_steps = 0
         self.lowest, self._stalled = np.inf, None
+        self.may_hold, self._held_again = True, 0
         self.first_order_left = controls.first_order_steps
         self.reference = self._impulsive_start()
         self._evaluate()
@@ -274,11 +281,15 @@ class SteadyMarch:
     def _hold_limiter(self):
         """The limiter's switching can keep Newton in a limit cycle; near the answer it is held still."""
         below = self.controls.hold_limiter or (LIMITER_HELD_BELOW if self.flow.closure is not None else 0.0)
-        if below and not self.flow.first_order:
-            if self.residual < below:
-                self.flow.limiter_frozen = True
-            elif self.residual > 30 * below:
-                self.flow.limiter_frozen = False
+        if not below or self.flow.first_order:
+            return
+        if not self.may_hold or self.residual > 30 * below:
+            self.flow.limiter_frozen = False
+        elif self.flow.limiter_frozen and self._held_again < self.controls.hold_again:
+            if self.residual < below * 0.1**(self._held_again + 1):
+                self.flow.limiter_frozen, self._held_again = False, self._held_again + 1
+        elif self.residual < below:
+            self.flow.limiter_frozen = True
 
     def _back_off(self):
         self.retries += 1

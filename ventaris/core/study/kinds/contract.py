@@ -9,6 +9,25 @@ from dataclasses import dataclass
 
 
 @dataclass(frozen=True)
+class Neighbourhood:
+    """From which finished run of the same variant another operating point may start.
+
+    Attributes
+    ----------
+    swept : frozenset of str
+        Inputs in which the two may differ.
+    away : callable
+        away(air, other) says how far two operating points lie from each other.
+    kept : {"field", "checkpoint"}
+        What a run begins with: (Mesh, state) of the field, or the `Checkpoint` of its last step.
+    """
+
+    swept: frozenset
+    away: Callable
+    kept: str = "field"
+
+
+@dataclass(frozen=True)
 class Kind:
     """One kind of campaign.
 
@@ -41,8 +60,8 @@ class Kind:
         Whether levels are of first order in space (see `trend`).
     reads_lines : bool
         Whether what a run reads along its walls are lines of several columns (else taps, or nothing).
-    takes_neighbour : bool
-        Whether a run may start from the finished field of another operating point.
+    neighbourhood : Neighbourhood or None
+        Where a run may start from another operating point.
     """
 
     name: str
@@ -60,4 +79,4 @@ class Kind:
     drawable: Callable | None = None
     is_spatial: bool = False
     reads_lines: bool = False
-    takes_neighbour: bool = False
+    neighbourhood: Neighbourhood | None = None

@@ -2,11 +2,26 @@
 from ....formats.results import row_files
 from ....look.row_planes import row_drawable
 from ...result import RowResult
-from ..contract import Kind
+from ..contract import Kind, Neighbourhood
 from . import judge
 from .quality import row_quality
 from .ready import prepare_row
 from .run import RowExecution
+
+SWEPT = frozenset({
+    "air.speed", "air.back_pressure", "air.ambient", "air.throttle_rise", "air.throttle_flow", "air.wind",
+    "air.swirl", "run.start"
+})
+
+
+def _away(air, other):
+    """In shares of the speed of rotation, of the total pressure and of the wind."""
+    share = lambda one, two: abs(one - two) / max(abs(one), abs(two), 1e-9)
+    pressures = ("ambient", "throttle_rise") if air.outlet == "throttle" else ("back_pressure", )
+    return (share(air.speed, other.speed) + 0.1 * share(air.wind, other.wind) + sum(
+        abs(getattr(air, name) - getattr(other, name))
+        for name in pressures) / air.total_pressure + abs(air.swirl - other.swirl) / 90)
+
 
 KIND = Kind("row",
             "row",
@@ -21,4 +36,5 @@ KIND = Kind("row",
             row_files,
             RowResult,
             drawable=row_drawable,
-            reads_lines=True)
+            reads_lines=True,
+            neighbourhood=Neighbourhood(SWEPT, _away, "checkpoint"))

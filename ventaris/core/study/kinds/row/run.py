@@ -5,12 +5,14 @@ from dataclasses import replace
 import numpy as np
 from scipy.spatial import cKDTree
 
+from ....flow.closures.catalogue import CATALOGUE
 from ....flow.discretisation import Discretisation
 from ....flow.frame import Repeated
 from ....flow.march.steady import MarchControls, SteadyMarch
 from ....flow.radial_equilibrium import RadialEquilibrium
 from ....instruments.row_balance import RowBalance
 from ....look.row_planes import row_planes
+from ....sheet import read_toml
 from ...climb import Climb
 from ...progress import LevelResult, MarchedLevel
 from ...trend import level_trends
@@ -24,8 +26,8 @@ STEADY_OVER = 5
 STALLED_BELOW = 5e-3
 # A level that only prepares the next one is left after so many steps.
 SERVED_AFTER = 120
-# The limiter is held still below this residual.
-HOLD_LIMITER = 1e-2
+# The limiter is held still below this residual, and held anew at a tenth and at a hundredth of it.
+HOLD_LIMITER, HELD_AGAIN = 1e-2, 2
 # Relative Mach number of the inflow from which the reconstruction is limited.
 LIMITED_FROM = 0.75
 # Below this Mach number of tip and throughflow a duct's equations are preconditioned.
@@ -35,6 +37,8 @@ SLOW = 0.2
 # many
 # steps once the scheme is of second order: throttled at once, a row that would run falls into its stall.
 OPENED, MOST_OPENED, THROTTLED_OVER = 0.2, 0.18, 50
+# From a neighbour, whose outlet stood nearby, sooner.
+NEIGHBOUR_OVER = 25
 # Torque below this share of a tip speed's dynamic head is nothing.
 NOTHING = 1e-6
 
@@ -53,10 +57,13 @@ class RowExecution(Climb):
                  5), ("power_coefficient", "power coefficient", "", 5), ("wheel_power", "power of the wind",
                                                                          "", 4))
 
-    def __init__(self, sheet, resume=None, extra_steps=0):
+    def __init__(self, sheet, resume=None, extra_steps=0, neighbour=None):
         setup = prepare_row(sheet)
         super().__init__(sheet, setup, row_channels(setup), resume, extra_steps)
         self.meshes, self._throttled_from = {}, 0
+        self._neighbour = None if resume or sheet.run.start != "neighbour" else neighbour
+        # Outlet (pressure at the hub, resistance) from which the first level is throttled; None is an open one.
+        self._outlet_before = None
 
     def __iter__(self):
         self._start_clock()
@@ -93,12 +100,15 @@ class RowExecution(Climb):
         self.balance = RowBalance(setup, flow)
         kept = self._resume.arrays if self._resume else {}
         self._throttled_from = int(kept.get("throttled_from", 0))
+        if "outlet_before" in kept:
+            self._outlet_before = tuple(kept["outlet_before"])
         controls = MarchControls(run.courant_start,
                                  run.courant_most,
                                  1.5,
                                  run.first_order_steps,
                                  run.krylov_vectors,
                                  hold_limiter=HOLD_LIMITER,
+                                 hold_again=HELD_AGAIN,
                                  retries=8,
                                  krylov_kept=run.krylov_vectors)
         resumed = self._resumed(name, flow, controls)
@@ -107,7 +117,12 @@ class RowExecution(Climb):
                 # Limited afresh, the flow would settle a little elsewhere.
                 flow.limiter_share[:], flow.limiter_frozen = kept["limiter"], True
             return resumed
-        if previous is None or careful:
+        from_neighbour = None if previous or careful else self._from_neighbour(mesh)
+        self._outlet_before = from_neighbour[1] if from_neighbour else None
+        if from_neighbour:
+            state = from_neighbour[0]
+            controls = replace(controls, first_order_steps=0, courant_start=2 * run.courant_start)
+        elif previous is None or careful:
             state = self._start(flow)
         else:
             state = self._carried(self.meshes[previous[0]], mesh, previous[1])
@@ -120,6 +135,19 @@ class RowExecution(Climb):
                                most_change=0.1,
                                courant_most=min(60.0, run.courant_most))
         return MarchedLevel(name, flow, SteadyMarch(flow, state, controls))
+
+    def _from_neighbour(self, mesh):
+        """(state on a mesh, outlet) of another operating point, or None where there is none that fits."""
+        kept, self._neighbour = self._neighbour, None
+        if kept is None:
+            return None
+        there = prepare_row(read_toml(kept.sheet))
+        grid = there.generate(kept.level)
+        columns = 5 + (CATALOGUE[self.sheet.flow.closure].unknowns if self.setup.is_viscous else 0)
+        if kept.state.shape != (grid.n_own, columns):
+            return None
+        return self._carried(grid, mesh, kept.state), (None if there.is_open else
+                                                       (there.hub_pressure, there.resistance))
 
     def _start(self, flow):
         """A state to begin with: still or as the wind in the open; in a duct without loss to the pressure at
@@ -177,11 +205,17 @@ class RowExecution(Climb):
             return
         if level.flow.first_order:
             self._throttled_from = level.steps
-        done = min(self._throttled_for / THROTTLED_OVER, 1.0)
+        level.march.may_hold = not self._is_opening
+        done = min(self._throttled_for / self._throttled_over, 1.0)
         opened = -min(OPENED * setup.air.mach**2, MOST_OPENED) / setup.air.gamma
-        start = min(opened, setup.hub_pressure)
-        outflow.pressure = start + done * (setup.hub_pressure - start)
-        outflow.resistance = done * setup.resistance
+        pressure, resistance = self._outlet_before or (min(opened, setup.hub_pressure), 0.0)
+        outflow.pressure = pressure + done * (setup.hub_pressure - pressure)
+        outflow.resistance = resistance + done * (setup.resistance - resistance)
+
+    @property
+    def _throttled_over(self):
+        """Steps over which the outlet of the first level comes to where the sheet wants it."""
+        return NEIGHBOUR_OVER if self._outlet_before else THROTTLED_OVER
 
     @property
     def _throttled_for(self):
@@ -191,7 +225,8 @@ class RowExecution(Climb):
     def _kept_arrays(self):
         flow = self._level.flow
         held = {"limiter": flow.limiter_share} if flow.limiter_frozen else {}
-        return {"throttled_from": np.array(self._throttled_from), **held}
+        before = {"outlet_before": np.array(self._outlet_before)} if self._outlet_before else {}
+        return {"throttled_from": np.array(self._throttled_from), **held, **before}
 
     def _read(self, march):
         level = self._level
@@ -230,7 +265,7 @@ class RowExecution(Climb):
     def _is_opening(self):
         """Whether the outlet is not yet where the sheet wants it."""
         return (not self.setup.is_open and self._level.name == self.setup.levels[0]
-                and self._throttled_for < THROTTLED_OVER)
+                and self._throttled_for < self._throttled_over)
 
     def _has_served(self):
         level = self._level
