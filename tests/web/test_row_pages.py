@@ -147,6 +147,45 @@ class Runs(WithRow):
         self.assertEqual(self.client.get(f"/campaigns/{self.rows}").status_code, 200)
         self.assertIn("Best efficiency", self.text("/"))
 
+    def line(self, *flows):
+        """Finished points of the line at 108, 110, 112 kPa … with these mass flows."""
+        for k, flow in enumerate(flows):
+            air = {"back_pressure": 108000.0 + 2000 * k}
+            point = self.point if k == 0 else campaigns.add_point(self.db, self.rows, f"{108 + 2 * k} kPa", air)
+            result = json.loads(json.dumps(finished().result))
+            result["coefficients"] |= {"mass_flow": flow, "back_flow": 0.0}
+            sheet = read_sheet({"format": 1, "space": "row", "shape": SHAPE, "air": air, "grid": SMALL})
+            runs.finish(self.db, runs.add_run(self.db, self.rows, self.fan, point, write_toml(sheet)), "settled",
+                        result)
+
+    def test_the_end_of_a_speed_line_is_looked_for_by_halving(self):
+        self.line(15.6, 15.2, 11.0)
+        page = self.text(f"/campaigns/{self.rows}/map")
+        self.assertIn("halve towards the stall, 111.00 kPa", page)
+        form = {"variant": self.fan, "speed": "14000", "outlet": "pressure"}
+        answer = self.client.post(f"/campaigns/{self.rows}/map/close", data=form)
+        self.assertEqual(answer.status_code, 302)
+        added = campaigns.points(self.db, self.rows)[-1]
+        self.assertEqual((added["name"], added["air"]["back_pressure"]), ("back 111 kPa", 111000.0))
+        waiting = runs.runs_of_cell(self.db, self.fan, added["id"])
+        self.assertEqual([run["state"] for run in waiting], ["waiting"])
+        self.assertIn("a point is on its way", self.text(f"/campaigns/{self.rows}/map"))
+        # Pressed once more, it is the same point and the same run.
+        self.client.post(f"/campaigns/{self.rows}/map/close", data=form)
+        self.assertEqual(len(campaigns.points(self.db, self.rows)), 4)
+        self.assertEqual(len(runs.runs_of_cell(self.db, self.fan, added["id"])), 1)
+
+    def test_a_line_without_a_stall_is_closed_a_step_further(self):
+        self.line(15.6, 15.2)
+        self.assertIn("close further, 112.00 kPa", self.text(f"/campaigns/{self.rows}/map"))
+        for form in ({}, {"variant": "99", "speed": "14000", "outlet": "pressure"},
+                     {"variant": self.fan, "speed": "x", "outlet": "throttle"}):
+            answer = self.client.post(f"/campaigns/{self.rows}/map/close", data=form)
+            self.assertEqual(answer.status_code, 400, form)
+            self.assertIn("no further point", answer.get_data(as_text=True))
+        answer = self.client.post(f"/campaigns/{self.campaign}/map/close", data=form)
+        self.assertEqual(answer.status_code, 400)
+
     def test_two_rows_are_compared(self):
         one = self.with_run()
         other = campaigns.add_variant(self.db, self.rows, "again", SHAPE)

@@ -4,9 +4,10 @@ from flask import Blueprint, g, jsonify, redirect, render_template, request, url
 
 from ..core import units
 from ..core.sheet import SheetError, read_section
+from ..core.study.kinds.row.line import LinePoint, read_line
 from ..core.study.kinds.section.polar import series, summarise_polar
 from ..store import campaigns as store, runs
-from .campaigns import campaign_or_404
+from .campaigns import campaign_or_404, start_run
 from .kinds import forces, nozzle, row
 from .kinds.registry import SHOWN
 
@@ -29,7 +30,8 @@ def show(campaign_id):
     return render_template("map.html", campaign=campaign, across=across,
                            choices={key: label
                                     for key, (label, _) in axes.items()}, lines=lines,
-                           charts=_charts(campaign, across, lines))
+                           charts=_charts(campaign, across, lines),
+                           speed_lines=speed_lines(campaign) if campaign["space"] == "row" else ())
 
 
 def choices_of(campaign):
@@ -157,6 +159,63 @@ def row_lines(campaign_id, across):
             out.append({"variant": variant["name"] + (f", {line}" if len(groups) > 1 else ""),
                         "rows": sorted(rows, key=lambda found: found["x"]), "summary": None})
     return out
+
+
+def speed_lines(campaign):
+    """Of every variant and speed of rotation in a duct {"variant", "speed", "line", "waits"}: what its points
+    say, and whether one of them is still to come."""
+    out, latest = [], runs.latest_runs(g.database, campaign["id"])
+    points = {point["id"]: point for point in store.points(g.database, campaign["id"])}
+    for variant, done in _finished(campaign["id"]):
+        groups = {}
+        for run in done:
+            air = points[run["point_id"]]["air"]
+            c = run["result"]["coefficients"]
+            if "mass_flow" not in c or not air["speed"]:
+                continue
+            key = air["speed"], air["outlet"]
+            groups.setdefault(key, []).append(
+                LinePoint(air[CLOSED_BY[air["outlet"]]], c["mass_flow"], c["pressure_ratio"],
+                          c.get("efficiency"), run["state"] == "settled", c.get("back_flow") or 0.0, run["id"]))
+        waits = {(points[p]["air"]["speed"], points[p]["air"]["outlet"])
+                 for (v, p), run in latest.items()
+                 if v == variant["id"] and p in points and run["state"] in runs.ACTIVE}
+        out += [{"variant": variant, "speed": key[0], "outlet": key[1], "line": read_line(found),
+                 "waits": key in waits} for key, found in sorted(groups.items())]
+    return out
+
+
+# What is raised to throttle a row, by what holds its outlet.
+CLOSED_BY = {"pressure": "back_pressure", "throttle": "throttle_rise"}
+
+
+@pages.post("/campaigns/<int:campaign_id>/map/close")
+def close_further(campaign_id):
+    """Run one more point of a speed line: half-way between its last stable and its first stalled one, or a step
+    further."""
+    campaign = campaign_or_404(campaign_id)
+    wanted = request.form.get("variant"), request.form.get("speed"), request.form.get("outlet")
+    found = next((entry for entry in (speed_lines(campaign) if campaign["space"] == "row" else ())
+                  if (str(entry["variant"]["id"]), f"{entry['speed']:g}", entry["outlet"]) == wanted), None)
+    if not found or found["line"].next_closing is None:
+        raise SheetError([("line", "This line has no further point to look for: its end is known as well as it is "
+                                   "going to be, or it has fewer than two points. Add a series of points.")])
+    name, closing = CLOSED_BY[found["outlet"]], round(found["line"].next_closing, 1)
+    points = store.points(g.database, campaign_id)
+    last = runs.run(g.database, found["line"].last.run)
+    like = next(point for point in points if point["id"] == last["point_id"])
+    air = {**like["air"], name: closing}
+    same = next((point for point in points if point["air"] == air), None)
+    if same is None:
+        turned = "" if len({p["air"]["speed"] for p in points}) == 1 else f" at {found['speed']:g} rpm"
+        taken = {point["name"] for point in points}
+        label = f"{PREFIXES[name]} {closing / 1e3:g} kPa{turned}"
+        while label in taken:
+            label += "*"
+        added = store.add_point(g.database, campaign_id, label, air)
+        same = store.point(g.database, added)
+    start_run(store.campaign(g.database, campaign_id), found["variant"], same)
+    return redirect(url_for(".show", campaign_id=campaign_id))
 
 
 def _rotor_theory(result):

@@ -1,4 +1,5 @@
 """Execute one run of the store, with checkpoints, and heed what a person asks for."""
+import math
 import time
 import traceback
 
@@ -101,25 +102,26 @@ class Job:
     def _neighbour(self, sheet):
         """What is kept of the finished run of the same variant whose operating point is nearest and whose
         other inputs are the same, or None."""
-        near, best, found = kind_of(sheet).neighbourhood, float("inf"), None
+        near, found = kind_of(sheet).neighbourhood, []
         for other in runs.finished_of_variant(self.database, self.run["variant_id"]):
             there = read_toml(other["sheet"])
             differing = {path for path, *_ in differing_inputs(sheet, there)}
             if other["id"] == self.id or not differing <= near.swept or sheet.shape != there.shape:
                 continue
             away = near.away(sheet.air, there.air)
-            if away < best:
-                best, found = away, other
-        data = runs.kept_array(self.database, found["id"], near.kept) if found else None
-        try:
-            kept = None if not data else unpack_field(data)[1:] if near.kept == "field" else Checkpoint.from_bytes(
-                data)
-        except RunFailed:
-            kept = None
-        runs.say(
-            self.database, self.id,
-            f"Starting from {found['point_name']}" if kept else "No finished neighbour yet: the run begins afresh")
-        return kept
+            if math.isfinite(away):
+                found.append((away, -other["id"], other["point_name"]))
+        for _, newest, name in sorted(found):
+            data = runs.kept_array(self.database, -newest, near.kept)
+            try:
+                kept = data and (Checkpoint.from_bytes(data) if near.kept == "checkpoint" else unpack_field(data)[1:])
+            except RunFailed:
+                kept = None
+            if kept:
+                runs.say(self.database, self.id, f"Starting from {name}")
+                return kept
+        runs.say(self.database, self.id, "No finished neighbour yet: the run begins afresh")
+        return None
 
     def _checkpoint(self):
         """The run's checkpoint, or None: without one, or with a damaged one, it begins afresh."""

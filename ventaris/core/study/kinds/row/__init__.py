@@ -15,12 +15,15 @@ SWEPT = frozenset({
 
 
 def _away(air, other):
-    """In shares of the speed of rotation, of the total pressure and of the wind."""
+    """In shares of the speed of rotation, of the total pressure and of the wind. A point that is throttled
+    further may have stalled, and what starts from it stays so: none is nearer."""
     share = lambda one, two: abs(one - two) / max(abs(one), abs(two), 1e-9)
-    pressures = ("ambient", "throttle_rise") if air.outlet == "throttle" else ("back_pressure", )
-    return (share(air.speed, other.speed) + 0.1 * share(air.wind, other.wind) + sum(
-        abs(getattr(air, name) - getattr(other, name))
-        for name in pressures) / air.total_pressure + abs(air.swirl - other.swirl) / 90)
+    closed = lambda a: a.ambient + a.throttle_rise if a.outlet == "throttle" else a.back_pressure
+    further = closed(air) - closed(other)
+    if further < 0:
+        return float("inf")
+    return (share(air.speed, other.speed) + 0.1 * share(air.wind, other.wind) + further / air.total_pressure +
+            abs(air.swirl - other.swirl) / 90)
 
 
 KIND = Kind("row",

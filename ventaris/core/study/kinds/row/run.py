@@ -60,9 +60,9 @@ class RowExecution(Climb):
     def __init__(self, sheet, resume=None, extra_steps=0, neighbour=None):
         setup = prepare_row(sheet)
         super().__init__(sheet, setup, row_channels(setup), resume, extra_steps)
-        self.meshes, self._throttled_from = {}, 0
+        self.meshes, self._throttled_from, self._grid_there = {}, 0, None
         self._neighbour = None if resume or sheet.run.start != "neighbour" else neighbour
-        # Outlet (pressure at the hub, resistance) from which the first level is throttled; None is an open one.
+        # Outlet (pressure at the hub, resistance) from which the level is throttled; None is an open one.
         self._outlet_before = None
 
     def __iter__(self):
@@ -117,7 +117,7 @@ class RowExecution(Climb):
                 # Limited afresh, the flow would settle a little elsewhere.
                 flow.limiter_share[:], flow.limiter_frozen = kept["limiter"], True
             return resumed
-        from_neighbour = None if previous or careful else self._from_neighbour(mesh)
+        from_neighbour = None if careful else self._from_neighbour(mesh)
         self._outlet_before = from_neighbour[1] if from_neighbour else None
         if from_neighbour:
             state = from_neighbour[0]
@@ -137,17 +137,19 @@ class RowExecution(Climb):
         return MarchedLevel(name, flow, SteadyMarch(flow, state, controls))
 
     def _from_neighbour(self, mesh):
-        """(state on a mesh, outlet) of another operating point, or None where there is none that fits."""
-        kept, self._neighbour = self._neighbour, None
+        """(state on a mesh, outlet) of another operating point, or None where there is none that fits. Every
+        level starts from it: one that has fallen into its stall does not take the finer ones along."""
+        kept = self._neighbour
         if kept is None:
             return None
         there = prepare_row(read_toml(kept.sheet))
-        grid = there.generate(kept.level)
+        self._grid_there = self._grid_there or there.generate(kept.level)
         columns = 5 + (CATALOGUE[self.sheet.flow.closure].unknowns if self.setup.is_viscous else 0)
-        if kept.state.shape != (grid.n_own, columns):
+        if kept.state.shape != (self._grid_there.n_own, columns):
+            self._neighbour = None
             return None
-        return self._carried(grid, mesh, kept.state), (None if there.is_open else
-                                                       (there.hub_pressure, there.resistance))
+        return self._carried(self._grid_there, mesh, kept.state), (None if there.is_open else
+                                                                   (there.hub_pressure, there.resistance))
 
     def _start(self, flow):
         """A state to begin with: still or as the wind in the open; in a duct without loss to the pressure at
@@ -201,7 +203,7 @@ class RowExecution(Climb):
         """Close the outlet a little further while a run from nothing comes up."""
         level, setup = self._level, self.setup
         outflow = level.flow.outflow
-        if outflow is None or level.name != setup.levels[0]:
+        if outflow is None or not self._is_throttled:
             return
         if level.flow.first_order:
             self._throttled_from = level.steps
@@ -264,8 +266,12 @@ class RowExecution(Climb):
     @property
     def _is_opening(self):
         """Whether the outlet is not yet where the sheet wants it."""
-        return (not self.setup.is_open and self._level.name == self.setup.levels[0]
-                and self._throttled_for < self._throttled_over)
+        return (not self.setup.is_open and self._is_throttled and self._throttled_for < self._throttled_over)
+
+    @property
+    def _is_throttled(self):
+        """Whether the outlet comes to where the sheet wants it over the steps of the present level."""
+        return self._outlet_before is not None or self._level.name == self.setup.levels[0]
 
     def _has_served(self):
         level = self._level
