@@ -8,8 +8,8 @@ from pathlib import Path
 
 ROOT = Path(__file__).parents[1]
 # A plain mistake shows first; then the longest modules, so that both cores end together.
-ORDER = ("tests/test_architecture.py", "tests/validation", "tests/test_demo_and_cli.py", "tests/web", "tests/core",
-         "tests/store", "tests/worker")
+ORDER = ("tests/test_architecture.py", "tests/validation", "tests/test_demo_and_cli.py", "tests/web",
+         "tests/core", "tests/store", "tests/worker")
 # One for each core: most of the loops that tests run are too small to share.
 AT_ONCE = 2
 SLOWEST = 12
@@ -17,8 +17,10 @@ SLOWEST = 12
 
 def modules():
     """Dotted names of all test modules, in the order in which they are begun."""
-    found = [path for place in ORDER
-             for path in ([ROOT / place] if place.endswith(".py") else sorted((ROOT / place).rglob("test_*.py")))]
+    found = [
+        path for place in ORDER
+        for path in ([ROOT / place] if place.endswith(".py") else sorted((ROOT / place).rglob("test_*.py")))
+    ]
     left = set((ROOT / "tests").rglob("test_*.py")) - set(found)
     return [".".join(path.relative_to(ROOT).with_suffix("").parts) for path in found + sorted(left)]
 
@@ -30,7 +32,8 @@ def run_module(name):
     result = unittest.TextTestRunner(out, verbosity=1, buffer=True).run(suite)
     failed = {str(test).split(" (")[0] for test, _ in result.failures + result.errors}
     failed |= {str(test).split(" (")[0] for test in result.unexpectedSuccesses}
-    return name, time.monotonic() - began, result.testsRun, sorted(failed), len(result.skipped), out.getvalue()
+    return name, time.monotonic() - began, result.testsRun, sorted(failed), len(
+        result.skipped), out.getvalue()
 
 
 def main():
@@ -40,7 +43,8 @@ def main():
         for answer in pool.imap_unordered(run_module, modules()):
             name, seconds, run, failed, skipped, said = answer
             done.append(answer)
-            print(f"{name}: {run} in {seconds:.0f} s" + (f", {len(failed)} FAILED" if failed else ""), flush=True)
+            print(f"{name}: {run} in {seconds:.0f} s" + (f", {len(failed)} FAILED" if failed else ""),
+                  flush=True)
             if failed or not run:
                 print(said, flush=True)
     slowest = sorted(done, key=lambda answer: -answer[1])[:SLOWEST]

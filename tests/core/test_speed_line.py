@@ -16,14 +16,17 @@ def point(closing, flow, ratio=1.2, efficiency=0.8, settled=True, back=0.0, run=
     return LinePoint(closing, flow, ratio, efficiency, settled, back, run)
 
 
-OPEN = [point(2e3, 4.22, 1.16, 0.77, run=1), point(7e3, 4.15, 1.22, 0.82, run=2), point(11e3, 4.06, 1.27, 0.835, run=3)]
+OPEN = [
+    point(2e3, 4.22, 1.16, 0.77, run=1),
+    point(7e3, 4.15, 1.22, 0.82, run=2),
+    point(11e3, 4.06, 1.27, 0.835, run=3)
+]
 
 
 class Lines(unittest.TestCase):
-
     def test_the_end_lies_between_the_last_stable_and_the_first_stalled_point(self):
-        for stalled in (point(16e3, 2.3, run=5), point(16e3, 3.9, settled=False, run=5),
-                        point(16e3, 3.9, back=0.1, run=5)):
+        for stalled in (point(16e3, 2.3, run=5), point(16e3, 3.9, settled=False,
+                                                       run=5), point(16e3, 3.9, back=0.1, run=5)):
             line = read_line([stalled, *OPEN[::-1]])
             self.assertEqual((line.last.run, line.stalled.run), (3, 5))
             self.assertEqual(line.next_closing, 13.5e3)
@@ -52,7 +55,6 @@ class Lines(unittest.TestCase):
 
 class Neighbours(unittest.TestCase):
     """A point starts from the nearest one that is throttled less."""
-
     def setUp(self):
         folder = tempfile.TemporaryDirectory()
         self.addCleanup(folder.cleanup)
@@ -67,7 +69,8 @@ class Neighbours(unittest.TestCase):
         run = runs.add_run(self.db, self.rows, self.fan, point, write_toml(sheet))
         runs.finish(self.db, run, "settled", {})
         if kept:
-            mark = Checkpoint(write_toml(sheet), "fine", np.full((3, 5), air["back_pressure"]), {}, [], [], 1.0, None, {})
+            mark = Checkpoint(write_toml(sheet), "fine", np.full((3, 5), air["back_pressure"]), {}, [], [],
+                              1.0, None, {})
             runs.keep_array(self.db, run, "checkpoint", mark.to_bytes())
         return sheet
 

@@ -151,12 +151,14 @@ class Runs(WithRow):
         """Finished points of the line at 108, 110, 112 kPa … with these mass flows."""
         for k, flow in enumerate(flows):
             air = {"back_pressure": 108000.0 + 2000 * k}
-            point = self.point if k == 0 else campaigns.add_point(self.db, self.rows, f"{108 + 2 * k} kPa", air)
+            point = self.point
+            if k:
+                point = campaigns.add_point(self.db, self.rows, f"{108 + 2 * k} kPa", air)
             result = json.loads(json.dumps(finished().result))
             result["coefficients"] |= {"mass_flow": flow, "back_flow": 0.0}
             sheet = read_sheet({"format": 1, "space": "row", "shape": SHAPE, "air": air, "grid": SMALL})
-            runs.finish(self.db, runs.add_run(self.db, self.rows, self.fan, point, write_toml(sheet)), "settled",
-                        result)
+            run = runs.add_run(self.db, self.rows, self.fan, point, write_toml(sheet))
+            runs.finish(self.db, run, "settled", result)
 
     def test_the_end_of_a_speed_line_is_looked_for_by_halving(self):
         self.line(15.6, 15.2, 11.0)

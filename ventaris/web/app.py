@@ -23,8 +23,8 @@ from ..store.database import StoreError, Unreachable, explain, open_database, re
 from ..store.deletions import last_deletion
 from ..store.runs import StateError
 from . import (
-    body_looks, body_sheets, campaigns, compare, curves, flow, looks, maps, noise, presentation, row_sheets,
-    runs, searches, sheets, study, turns
+    body_looks, body_sheets, campaigns, compare, curves, flow, looks, maps, matrix, noise, presentation,
+    row_sheets, runs, searches, sheets, study, turns
 )
 
 LARGEST_UPLOAD = 210_000_000
@@ -71,7 +71,7 @@ def create_app(folder, password=None, local=True):
     presentation.register(app)
     use_face(str(Path(__file__).parent / "static/vendor/fonts/ibm-plex-sans-400.ttf"))
     for room in (campaigns, sheets, study, runs, flow, looks, curves, compare, maps, body_looks, body_sheets,
-                 row_sheets, searches, noise):
+                 row_sheets, searches, noise, matrix):
         app.register_blueprint(room.pages)
     _security(app, password, local)
     turns.register(app)

@@ -4,18 +4,12 @@ import re
 from urllib.parse import urlsplit
 
 from flask import Blueprint, abort, current_app, g, redirect, render_template, request, url_for
-from flask_wtf.csrf import generate_csrf
-from markupsafe import Markup
 
-from ..core.sheet import SPACE_WORDS, SheetError, differing_inputs, read_toml, write_toml
-from ..core.study.checks import examine
+from ..core.sheet import SPACE_WORDS, SheetError
 from ..core.shapes.library import LARGEST_FILE
 from ..store import archive, campaigns as store, deletions, runs, surfaces
-from ..worker.loop import is_worker_running
 from .kinds.registry import SHOWN
-from .presentation import (
-    difference, fair_quantity, offered_quantities, paired_error, quantity_of, ranked_by, references_differ
-)
+from .presentation import fair_quantity, offered_quantities, quantity_of, ranked_by
 from .uploads import check_archive, parse_surface, parse_upload
 
 pages = Blueprint("campaigns", __name__)
@@ -134,7 +128,7 @@ def import_archive():
         campaign_id = archive.import_campaign(g.database, data, arrays=False)
     except archive.ArchiveError as error:
         raise SheetError([("archive", str(error))]) from None
-    return redirect(url_for(".matrix", campaign_id=campaign_id))
+    return redirect(url_for("matrix.show", campaign_id=campaign_id))
 
 
 @pages.get("/campaigns/<int:campaign_id>/archive")
@@ -155,167 +149,13 @@ def plain_name(name):
     return re.sub(r"[^A-Za-z0-9]+", "-", name).strip("-").lower()[:60] or "unnamed"
 
 
-@pages.get("/campaigns/<int:campaign_id>")
-def matrix(campaign_id):
-    campaign = campaign_or_404(campaign_id)
-    table, show = _table(campaign)
-    return render_template("matrix.html", campaign=campaign, table=table, show=show)
-
-
-@pages.get("/campaigns/<int:campaign_id>/matrix")
-def matrix_table(campaign_id):
-    """The table alone, for the page to refresh itself."""
-    campaign = campaign_or_404(campaign_id)
-    return _table(campaign)[0]
-
-
-def _table(campaign):
-    """(markup of the matrix, quantity that it shows), kept as long as nothing changes that it is made from:
-    a thousand cells take a third of a second."""
-    key = (str(current_app.config["FOLDER"]), campaign["id"], campaign["revision"], campaign["name"],
-           campaign["question"], runs.stamps(g.database).get(campaign["id"]), request.args.get("show", "")[:80])
-    found = _tables.get(key)
-    if found is None:
-        values = _matrix(campaign)
-        found = render_template("partials/matrix_table.html", campaign=campaign, csrf_token=lambda: TOKEN,
-                                **values), values["show"]
-        if not values["active"]:
-            if len(_tables) >= TABLES_KEPT:
-                _tables.clear()
-            _tables[key] = found
-    markup, show = found
-    return Markup(markup.replace(TOKEN, generate_csrf())), show
-
-
-# Matrices by what they were made from. The token against forgery, another for every session, is put in
-# where this stands.
-_tables, TABLES_KEPT, TOKEN = {}, 40, "token-of-this-session-c2b1f0"
-
-
-def _matrix(campaign):
-    variants, points = store.variants(g.database, campaign["id"]), store.points(g.database, campaign["id"])
-    latest = runs.latest_runs(g.database, campaign["id"])
-    shown = {(v["id"], p["id"]) for v in variants for p in points}
-    results = [run["result"] for cell, run in latest.items() if cell in shown and run["result"]]
-    offered, key = offered_quantities(campaign["space"], results), request.args.get("show", "")
-    if key not in offered:
-        noise = campaign["setup"].get("flow", {}).get("model") == "noise"
-        key = "tone" if noise and "tone" in offered else fair_quantity(campaign["space"], results)
-    rows = []
-    heads = [_point_head(campaign, variants, point) for point in points]
-    for variant in variants:
-        cells = [_cell(campaign, variants, variant, point, latest, key) for point in points]
-        rows.append({
-            "variant": variant, "outline": SHOWN[campaign["space"]].outline(variant["shape"]),
-            "words": SHOWN[campaign["space"]].words(variant["shape"]), "cells": cells
-        })
-    states = [cell["run"]["state"] for row in rows for cell in row["cells"] if cell["run"]]
-    missing = sum(cell["run"] is None or cell["stale"] for row in rows for cell in row["cells"])
-    return {
-        "rows": rows, "heads": heads, "show": key, "references": references_differ(results),
-        "offered": offered, "missing": missing, "active": any(s in runs.ACTIVE for s in states),
-        "worker": is_worker_running(current_app.config["FOLDER"]) if any(s in runs.ACTIVE
-                                                                         for s in states) else True
-    }
-
-
-def _point_head(campaign, variants, point):
-    setup = None
-    if variants:
-        try:
-            setup, _ = examine(store.compose_sheet(campaign, variants[0], point))
-        except SheetError:
-            setup = None
-    return {"point": point, "words": SHOWN[campaign["space"]].point_words(setup, point["air"])}
-
-
-def _cell(campaign, variants, variant, point, latest, key):
-    run = latest.get((variant["id"], point["id"]))
-    base_run = latest.get((variants[0]["id"], point["id"]))
-    result, base = (r["result"] if r else None for r in (run, base_run))
-    value, error = quantity_of(result, key)
-    base_value, base_error = quantity_of(base, key)
-    return {
-        "run": run, "point": point, "value": value,
-        "error": error, "difference": None if variant["baseline"] else difference(
-            value, base_value, error, base_error, paired_error(result, base, key)), "stale": bool(run)
-        and run["state"] in runs.ENDED and _is_stale(campaign, variant, point, run)
-    }
-
-
-def _is_stale(campaign, variant, point, run):
-    """Whether the inputs have changed since a run was started."""
-    now = runs.revisions(campaign, variant, point)
-    if run["made_from"] == now:
-        return False
-    key = str(current_app.config["FOLDER"]), run["id"], now
-    if key not in _staleness:
-        if len(_staleness) > MOST_KEPT:
-            _staleness.clear()
-        try:
-            _staleness[key] = bool(
-                differing_inputs(read_toml(run["sheet"]), store.compose_sheet(campaign, variant, point)))
-        except SheetError:
-            _staleness[key] = True
-    return _staleness[key]
-
-
-# Whether runs are stale, by their inputs' revisions: comparing sheets takes milliseconds each.
-_staleness, MOST_KEPT = {}, 50_000
-
-
-@pages.post("/campaigns/<int:campaign_id>/run")
-def run_cells(campaign_id):
-    """Run one cell, or everything that is missing."""
-    campaign = campaign_or_404(campaign_id)
-    variants, points = store.variants(g.database, campaign_id), store.points(g.database, campaign_id)
-    latest = runs.latest_runs(g.database, campaign_id)
-    wanted = request.form.get("cell")
-    started, problems = [], []
-    for variant in variants:
-        for point in points:
-            run = latest.get((variant["id"], point["id"]))
-            if wanted is not None and wanted != f"{variant['id']}-{point['id']}":
-                continue
-            if wanted is None and run and not (run["state"] in runs.ENDED
-                                               and _is_stale(campaign, variant, point, run)):
-                continue
-            if run and run["state"] in runs.ACTIVE + ("paused", ):
-                started.append(run["id"])
-                continue
-            try:
-                started.append(start_run(campaign, variant, point))
-            except SheetError as error:
-                problems += [(path, f"{variant['name']} at {point['name']}: {message}")
-                             for path, message in error.problems]
-    if problems:
-        raise SheetError(problems)
-    if request.headers.get("HX-Request"):
-        return render_template("partials/matrix_table.html", campaign=campaign, **_matrix(campaign))
-    if wanted and started:
-        return redirect(url_for("runs.show", run_id=started[0]))
-    return redirect(url_for(".matrix", campaign_id=campaign_id))
-
-
-def start_run(campaign, variant, point):
-    """Put a cell in the queue; raises SheetError when its preflight says stop."""
-    sheet = store.compose_sheet(campaign, variant, point)
-    setup, findings = examine(sheet)
-    stops = [(f.path, f.message) for f in findings if f.grade == "stop"]
-    if stops or setup is None:
-        raise SheetError(stops)
-    return runs.add_run(g.database, campaign["id"], variant["id"], point["id"], write_toml(sheet),
-                        estimate=runs.expected_seconds(g.database, setup),
-                        made_from=runs.revisions(campaign, variant, point))
-
-
 @pages.route("/campaigns/<int:campaign_id>/edit", methods=["GET", "POST"])
 def edit(campaign_id):
     campaign = campaign_or_404(campaign_id)
     if request.method == "POST":
         store.describe_campaign(g.database, campaign_id, request.form.get("name", ""),
                                 request.form.get("question", ""))
-        return redirect(url_for(".matrix", campaign_id=campaign_id))
+        return redirect(url_for("matrix.show", campaign_id=campaign_id))
     return render_template("campaign_edit.html", campaign=campaign)
 
 
@@ -492,7 +332,7 @@ def new_point(campaign_id):
 def baseline(variant_id):
     variant = store.variant(g.database, variant_id) or abort(404)
     store.make_baseline(g.database, variant_id)
-    return redirect(url_for(".matrix", campaign_id=variant["campaign_id"]))
+    return redirect(url_for("matrix.show", campaign_id=variant["campaign_id"]))
 
 
 @pages.route("/delete/<kind>/<int:row_id>", methods=["GET", "POST"])
@@ -507,14 +347,14 @@ def delete(kind, row_id):
     deletions.delete(g.database, kind.replace("-", " "), row_id, thing["name"])
     if kind == "campaign":
         return redirect(url_for(".index"))
-    return redirect(url_for(".matrix", campaign_id=campaign_id))
+    return redirect(url_for("matrix.show", campaign_id=campaign_id))
 
 
 @pages.post("/undo")
 def undo():
     last = deletions.undo(g.database)
     if last and last["kind"] == "campaign":
-        return redirect(url_for(".matrix", campaign_id=last["id"]))
+        return redirect(url_for("matrix.show", campaign_id=last["id"]))
     return redirect(_own_page(request.referrer) or url_for(".index"))
 
 

@@ -7,9 +7,10 @@ from ..core.sheet import SheetError, read_section
 from ..core.study.kinds.row.line import LinePoint, read_line
 from ..core.study.kinds.section.polar import series, summarise_polar
 from ..store import campaigns as store, runs
-from .campaigns import campaign_or_404, start_run
+from .campaigns import campaign_or_404
 from .kinds import forces, nozzle, row
 from .kinds.registry import SHOWN
+from .matrix import start_run
 
 pages = Blueprint("maps", __name__)
 # Charts of a polar: key, x, y, their titles; "x" is what is swept.
@@ -176,7 +177,8 @@ def speed_lines(campaign):
             key = air["speed"], air["outlet"]
             groups.setdefault(key, []).append(
                 LinePoint(air[CLOSED_BY[air["outlet"]]], c["mass_flow"], c["pressure_ratio"],
-                          c.get("efficiency"), run["state"] == "settled", c.get("back_flow") or 0.0, run["id"]))
+                          c.get("efficiency"), run["state"] == "settled",
+                          c.get("back_flow") or 0.0, run["id"]))
         waits = {(points[p]["air"]["speed"], points[p]["air"]["outlet"])
                  for (v, p), run in latest.items()
                  if v == variant["id"] and p in points and run["state"] in runs.ACTIVE}
@@ -191,15 +193,17 @@ CLOSED_BY = {"pressure": "back_pressure", "throttle": "throttle_rise"}
 
 @pages.post("/campaigns/<int:campaign_id>/map/close")
 def close_further(campaign_id):
-    """Run one more point of a speed line: half-way between its last stable and its first stalled one, or a step
-    further."""
+    """Run one more point of a speed line: half-way between its last stable and its first stalled one, or a
+    step further."""
     campaign = campaign_or_404(campaign_id)
     wanted = request.form.get("variant"), request.form.get("speed"), request.form.get("outlet")
     found = next((entry for entry in (speed_lines(campaign) if campaign["space"] == "row" else ())
                   if (str(entry["variant"]["id"]), f"{entry['speed']:g}", entry["outlet"]) == wanted), None)
     if not found or found["line"].next_closing is None:
-        raise SheetError([("line", "This line has no further point to look for: its end is known as well as it is "
-                                   "going to be, or it has fewer than two points. Add a series of points.")])
+        raise SheetError([
+            ("line", "This line has no further point to look for: its end is known as well as it is going to "
+             "be, or it has fewer than two points. Add a series of points.")
+        ])
     name, closing = CLOSED_BY[found["outlet"]], round(found["line"].next_closing, 1)
     points = store.points(g.database, campaign_id)
     last = runs.run(g.database, found["line"].last.run)
@@ -251,7 +255,7 @@ def sweep(campaign_id):
     except SheetError as error:
         return render_template("sweep.html", campaign=campaign, points=points, choices=choices_of(campaign),
                                form=request.form, problems=[m for _, m in error.problems]), 400
-    return redirect(url_for("campaigns.matrix", campaign_id=campaign_id, added=added))
+    return redirect(url_for("matrix.show", campaign_id=campaign_id, added=added))
 
 
 # What a swept quantity changes in the air section, beside itself, and what its points are called.

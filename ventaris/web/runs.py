@@ -12,7 +12,7 @@ from ..core.study.setup import prepare
 from ..store import campaigns as store, runs
 from ..store.fields import unpack_field, unpack_rows, unpack_taps
 from ..worker.loop import is_worker_running
-from . import campaigns
+from . import campaigns, matrix
 from .body_looks import body_of
 from .presentation import channel_words
 
@@ -82,7 +82,7 @@ def again(run_id):
     """Run the cell afresh with its present inputs."""
     run = run_or_404(run_id)
     campaign = campaigns.campaign_or_404(run["campaign_id"])
-    new = campaigns.start_run(campaign, store.variant(g.database, run["variant_id"]),
+    new = matrix.start_run(campaign, store.variant(g.database, run["variant_id"]),
                               store.point(g.database, run["point_id"]))
     return redirect(url_for(".show", run_id=new))
 

@@ -15,8 +15,8 @@ from ..store.database import StoreError
 from ..worker.loop import is_worker_running
 from .app import create_app, is_loopback
 
-# Requests held at a time, of which most wait for their turn (see `turns`); connections kept, and seconds after
-# which a silent or half-sent one is dropped.
+# Requests held at a time, of which most wait for their turn (see `turns`); connections kept, and seconds
+# after which a silent or half-sent one is dropped.
 THREADS, CONNECTIONS, CHANNEL_TIMEOUT = 32, 1000, 20
 
 

@@ -12,7 +12,7 @@ from ..core.sheet.fields import SheetSection
 from ..core.study.checks import estimate, examine
 from ..core.study.kinds.section.planner import plan_layer
 from ..store import campaigns as store, runs, surfaces
-from . import campaigns
+from . import campaigns, matrix
 from .body_drawings import draw_body
 from .drawings import draw
 from .nozzle_drawings import draw_nozzle
@@ -224,7 +224,7 @@ def _save_changed(campaign, variant, point, stored, clean, form):
 @pages.post("/sheet/<int:variant_id>/<int:point_id>/run")
 def run(variant_id, point_id):
     campaign, variant, point = cell_or_404(variant_id, point_id)
-    return redirect(url_for("runs.show", run_id=campaigns.start_run(campaign, variant, point)))
+    return redirect(url_for("runs.show", run_id=matrix.start_run(campaign, variant, point)))
 
 
 @pages.route("/sheet/<int:variant_id>/<int:point_id>/drawing/<section>", methods=["GET", "POST"])

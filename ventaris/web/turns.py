@@ -1,5 +1,5 @@
-"""Who is answered at once and who waits a moment: pictures and grids that take a core for a while are made a few
-at a time, pages a few more, files of the program always, so that no page stands behind the pictures of
+"""Who is answered at once and who waits a moment: pictures and grids that take a core for a while are made a
+few at a time, pages a few more, files of the program always, so that no page stands behind the pictures of
 others."""
 import threading
 

@@ -18,6 +18,8 @@ RECORD_EVERY = 0.25
 DISK_WAIT = 5.0
 PICTURE_EVERY = 0.8
 CHECKPOINT_EVERY = 3.0
+# How what is kept of a neighbour is read.
+READ_KEPT = {"checkpoint": Checkpoint.from_bytes, "field": lambda data: unpack_field(data)[1:]}
 # Seconds between two looks for a shorter run, and what must be left of this one to make way.
 MAKE_WAY_EVERY, LEAST_LEFT = 5.0, 60.0
 
@@ -114,7 +116,7 @@ class Job:
         for _, newest, name in sorted(found):
             data = runs.kept_array(self.database, -newest, near.kept)
             try:
-                kept = data and (Checkpoint.from_bytes(data) if near.kept == "checkpoint" else unpack_field(data)[1:])
+                kept = data and READ_KEPT[near.kept](data)
             except RunFailed:
                 kept = None
             if kept:

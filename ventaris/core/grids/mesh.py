@@ -62,7 +62,8 @@ class FaceMesh:
         return np.concatenate([self.boundaries[name] for name in self.walls] + [np.empty(0, dtype=np.int64)])
 
     def openness(self):
-        """What each cell's area vectors add up to, outward: nothing where it is closed; shape (n_own, dim)."""
+        """What each cell's area vectors add up to, outward: nothing where it is closed; shape (n_own, dim).
+        """
         vector, inner = self.normal * self.area[:, None], self.n_interior
         return (row_sums(self.left, vector, self.n_own) -
                 row_sums(self.right[:inner], vector[:inner], self.n_cells)[:self.n_own])

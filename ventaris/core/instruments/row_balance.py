@@ -108,8 +108,8 @@ class RowBalance:
         }
 
     def _at_faces(self, state, side):
-        """Columns over the faces of an end, "in" or "out"; `energy_flux` is that of the total temperature over
-        the reference's."""
+        """Columns over the faces of an end, "in" or "out"; `energy_flux` is that of the total temperature
+        over the reference's."""
         s, mesh, g = self.setup, self.flow.mesh, self.setup.air.gamma
         faces = self.inlet if side == "in" else self.outlet
         cell, local = mesh.left[faces], faces - self.flow.n_interior

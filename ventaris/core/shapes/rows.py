@@ -124,7 +124,8 @@ def _check_room(row, scale):
         if abs(section.stagger) < np.radians(80) and room.min() < 0.02 * pitch:
             raise ShapeError(
                 f"shape.blades = {row.blades}: at {100 * share:.0f} % of the span neighbouring blades touch "
-                f"(their pitch is {pitch * scale:.4g} m). Take fewer blades, shorter chords or less thickness there")
+                f"(their pitch is {pitch * scale:.4g} m). Take fewer blades, shorter chords or less "
+                "thickness there")
 
 
 def _height(curve, at):

@@ -377,9 +377,10 @@ class RowRun(SheetSection):
 
     start: Literal["neighbour", "nothing"] = choice(
         "neighbour", "Start from",
-        "Near its stall a row has two flows, and keeps to the one it comes from: throttled step by step it holds on "
-        "longer than when it is started there. A neighbour is the nearest finished operating point of the same "
-        "variant with the same grid; where there is none, the run begins with an open throttle.",
+        "Near its stall a row has two flows, and keeps to the one it comes from: throttled step by step it "
+        "holds on longer than when it is started there. A neighbour is the nearest finished operating point "
+        "of the same variant with the same grid that is throttled less; where there is none, the run begins "
+        "with an open throttle.",
         neighbour="the nearest finished point", nothing="an open throttle")
     residual: float = number(1e-5, "", 1e-12, 1e-2, "Residual to reach",
                              "Share of the impulsive start's residual.")

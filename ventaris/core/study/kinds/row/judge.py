@@ -200,5 +200,5 @@ def _doubts(setup, last):
                "laminar ones.")
     if setup.is_open:
         yield (
-            "The wake of a rotor is carried over cells that grow and fades: a hovering rotor's thrust came out a "
-            "third too high on the coarse grid, see the validation report.")
+            "The wake of a rotor is carried over cells that grow and fades: a hovering rotor's thrust came "
+            "out a third too high on the coarse grid, see the validation report.")

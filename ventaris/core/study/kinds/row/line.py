@@ -62,9 +62,9 @@ class SpeedLine:
 def read_line(points):
     """The `SpeedLine` of operating points in any order: one variant at one speed of rotation.
 
-    A point is taken for stalled that did not settle, through whose outlet air runs back, or whose mass flow has
-    fallen by a fifth against the stable point before it. That is where the computation leaves the line; the
-    stall of the machine is unsteady and may come earlier.
+    A point is taken for stalled that did not settle, through whose outlet air runs back, or whose mass flow
+    has fallen by a fifth against the stable point before it. That is where the computation leaves the line;
+    the stall of the machine is unsteady and may come earlier.
     """
     points = sorted(points, key=lambda p: p.closing)
     stable, stalled = [], None
@@ -75,8 +75,8 @@ def read_line(points):
             break
         stable.append(point)
     last = stable[-1] if stable else None
-    best = lambda name: max((p for p in stable if getattr(p, name) is not None), key=lambda p: getattr(p, name),
-                            default=None)
+    best = lambda name: max(
+        (p for p in stable if getattr(p, name) is not None), key=lambda p: getattr(p, name), default=None)
     return SpeedLine(max((p.mass_flow for p in stable), default=None), best("pressure_ratio"),
                      best("efficiency"), last, stalled, _next(stable, stalled))
 
