@@ -3,7 +3,7 @@ import tempfile
 import unittest
 
 from ventaris.core.sheet import read_sheet, write_toml
-from ventaris.core.study.kinds.row.line import LinePoint, read_line
+from ventaris.core.study.kinds.row.line import LinePoint, efficiency_contours, read_line
 from ventaris.core.study.progress import Checkpoint
 from ventaris.store import campaigns, runs
 from ventaris.store.database import open_database
@@ -37,6 +37,8 @@ class Lines(unittest.TestCase):
         line = read_line([*OPEN, point(14e3, 2.5), point(15e3, 2.45, ratio=1.9, run=7)])
         self.assertEqual(line.last.run, 3)
         self.assertEqual(line.best_ratio.run, 3)
+        self.assertEqual(line.beyond, (1, 7))
+        self.assertEqual(read_line(OPEN).beyond, ())
 
     def test_an_open_line_goes_a_step_further_and_a_narrow_one_is_left(self):
         self.assertEqual(read_line(OPEN).next_closing, 15e3)
@@ -51,6 +53,27 @@ class Lines(unittest.TestCase):
         self.assertIsNone(line.last)
         self.assertIsNone(line.next_closing)
         self.assertEqual(line.stalled.closing, 2e3)
+
+
+class Contours(unittest.TestCase):
+
+    def line(self, speed, efficiency):
+        flows = speed / 1e4 * np.linspace(4.2, 3.6, 6)
+        ratios = 1 + (speed / 1e4)**2 * np.linspace(0.15, 0.3, 6)
+        return speed, read_line([point(1e3 * k, flow, ratio, efficiency(flow, ratio))
+                                 for k, (flow, ratio) in enumerate(zip(flows, ratios))])
+
+    def test_levels_lie_where_a_plane_efficiency_has_them(self):
+        plane = lambda flow, ratio: 0.5 + 0.05 * flow + 0.1 * ratio
+        found = efficiency_contours([self.line(speed, plane) for speed in (8e3, 1e4, 1.2e4)])
+        self.assertGreater(len(found), 3)
+        for level, curve in found:
+            self.assertTrue(np.allclose(plane(*curve.T), level, atol=1e-3))
+            self.assertAlmostEqual(level * 100, round(level * 100), places=6)
+
+    def test_one_line_has_none(self):
+        self.assertEqual(efficiency_contours([self.line(1e4, lambda flow, ratio: 0.8)]), [])
+        self.assertEqual(efficiency_contours([]), [])
 
 
 class Neighbours(unittest.TestCase):

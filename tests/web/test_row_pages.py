@@ -147,15 +147,19 @@ class Runs(WithRow):
         self.assertEqual(self.client.get(f"/campaigns/{self.rows}").status_code, 200)
         self.assertIn("Best efficiency", self.text("/"))
 
-    def line(self, *flows):
+    def line(self, *flows, speed=14000.0):
         """Finished points of the line at 108, 110, 112 kPa … with these mass flows."""
         for k, flow in enumerate(flows):
-            air = {"back_pressure": 108000.0 + 2000 * k}
+            air = {"back_pressure": 108000.0 + 2000 * k, "speed": speed}
             point = self.point
-            if k:
-                point = campaigns.add_point(self.db, self.rows, f"{108 + 2 * k} kPa", air)
+            if k or speed != 14000:
+                point = campaigns.add_point(self.db, self.rows, f"{108 + 2 * k} kPa, {speed:g}", air)
             result = json.loads(json.dumps(finished().result))
-            result["coefficients"] |= {"mass_flow": flow, "back_flow": 0.0}
+            result["coefficients"] |= {
+                "mass_flow": flow, "corrected_flow": 1.1 * flow, "back_flow": 0.0, "pressure_ratio":
+                1 + (speed / 14e3)**2 * (0.2 + 0.01 * k), "efficiency": 0.8 + 0.02 * k - 1e-6 * speed
+            }
+            result["air"]["speed_of_rotation"] = speed
             sheet = read_sheet({"format": 1, "space": "row", "shape": SHAPE, "air": air, "grid": SMALL})
             run = runs.add_run(self.db, self.rows, self.fan, point, write_toml(sheet))
             runs.finish(self.db, run, "settled", result)
@@ -176,6 +180,21 @@ class Runs(WithRow):
         self.client.post(f"/campaigns/{self.rows}/map/close", data=form)
         self.assertEqual(len(campaigns.points(self.db, self.rows)), 4)
         self.assertEqual(len(runs.runs_of_cell(self.db, self.fan, added["id"])), 1)
+
+    def test_several_speeds_make_a_map_with_contours(self):
+        self.line(15.6, 15.2, 11.0)
+        self.assertEqual(json.loads(self.text(f"/campaigns/{self.rows}/map.json"))["contours"], [])
+        self.line(11.2, 10.9, speed=10000.0)
+        found = json.loads(self.text(f"/campaigns/{self.rows}/map.json"))
+        self.assertEqual({line["variant"] for line in found["lines"]}, {"plan, 10000 rpm", "plan, 14000 rpm"})
+        fallen = [row["x"] for line in found["lines"] for row in line["rows"] if row["fallen"]]
+        self.assertEqual(fallen, [11.0])
+        self.assertGreater(len(found["contours"]), 0)
+        self.assertTrue(all(0.77 < one["level"] < 0.83 for one in found["contours"]))
+        found = json.loads(self.text(f"/campaigns/{self.rows}/map.json?across=corrected_flow"))
+        self.assertEqual({line["variant"] for line in found["lines"]},
+                         {"plan, 10000 rpm corrected", "plan, 14000 rpm corrected"})
+        self.assertIn(1.1 * 15.6, [row["x"] for line in found["lines"] for row in line["rows"]])
 
     def test_a_line_without_a_stall_is_closed_a_step_further(self):
         self.line(15.6, 15.2)

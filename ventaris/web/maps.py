@@ -4,7 +4,7 @@ from flask import Blueprint, g, jsonify, redirect, render_template, request, url
 
 from ..core import units
 from ..core.sheet import SheetError, read_section
-from ..core.study.kinds.row.line import LinePoint, read_line
+from ..core.study.kinds.row.line import LinePoint, efficiency_contours, read_line
 from ..core.study.kinds.section.polar import series, summarise_polar
 from ..store import campaigns as store, runs
 from .campaigns import campaign_or_404
@@ -32,7 +32,7 @@ def show(campaign_id):
                            choices={key: label
                                     for key, (label, _) in axes.items()}, lines=lines,
                            charts=_charts(campaign, across, lines),
-                           speed_lines=speed_lines(campaign) if campaign["space"] == "row" else ())
+                           speed_lines=speed_lines(campaign_id) if campaign["space"] == "row" else ())
 
 
 def choices_of(campaign):
@@ -142,19 +142,19 @@ def _row_charts(label, lines):
 def row_lines(campaign_id, across):
     """For every variant a line for each speed of rotation in a duct, else one over what is asked for; with
     blade elements and momentum beside the rotors in the open."""
-    out = []
+    out, fallen = [], {run for entry in speed_lines(campaign_id) for run in entry["line"].beyond}
     for variant, done in _finished(campaign_id):
         groups = {}
         for run in done:
             result = run["result"]
             air, ducted = result["air"], "mass_flow" in result["coefficients"]
             key = across
-            if key not in row.AXES or (key == "mass_flow" and not ducted):
+            if key not in row.AXES or (key in FLOWS and not ducted):
                 key = "mass_flow" if ducted else "tip_speed_ratio" if "wheel_power" in result[
                     "coefficients"] and result["coefficients"]["wheel_power"] > 0 else "advance"
-            x = result["coefficients"]["mass_flow"] if key == "mass_flow" else air[key]
-            line = f"{air['speed_of_rotation']:g} rpm" if key == "mass_flow" else ""
-            found = _row(run, x, ROW_CHARTS) | _rotor_theory(result)
+            x = result["coefficients"][key] if key in FLOWS else air[key]
+            line = _speed_words(air, key) if key in FLOWS else ""
+            found = _row(run, x, ROW_CHARTS) | _rotor_theory(result) | {"fallen": run["id"] in fallen}
             groups.setdefault(line, []).append(found)
         for line, rows in sorted(groups.items()):
             out.append({"variant": variant["name"] + (f", {line}" if len(groups) > 1 else ""),
@@ -162,12 +162,34 @@ def row_lines(campaign_id, across):
     return out
 
 
-def speed_lines(campaign):
+# Axes over which a duct's points make lines of one speed of rotation.
+FLOWS = ("mass_flow", "corrected_flow")
+
+
+def _speed_words(air, key):
+    """The speed of a line; over the corrected flow that of air at 288.15 K ahead."""
+    speed = air["speed_of_rotation"]
+    if key == "mass_flow":
+        return f"{speed:g} rpm"
+    return f"{speed * (288.15 / air['temperature'])**0.5:.0f} rpm corrected"
+
+
+def _contours(campaign_id):
+    """[{"variant", "level", "x", "y"}]: lines of equal efficiency of every variant with several speed lines."""
+    entries, out = speed_lines(campaign_id), []
+    for variant in {entry["variant"]["id"]: entry["variant"] for entry in entries}.values():
+        lines = [(entry["speed"], entry["line"]) for entry in entries if entry["variant"]["id"] == variant["id"]]
+        out += [{"variant": variant["name"], "level": level, "x": curve[:, 0].round(6).tolist(),
+                 "y": curve[:, 1].round(6).tolist()} for level, curve in efficiency_contours(lines)]
+    return out
+
+
+def speed_lines(campaign_id):
     """Of every variant and speed of rotation in a duct {"variant", "speed", "line", "waits"}: what its points
     say, and whether one of them is still to come."""
-    out, latest = [], runs.latest_runs(g.database, campaign["id"])
-    points = {point["id"]: point for point in store.points(g.database, campaign["id"])}
-    for variant, done in _finished(campaign["id"]):
+    out, latest = [], runs.latest_runs(g.database, campaign_id)
+    points = {point["id"]: point for point in store.points(g.database, campaign_id)}
+    for variant, done in _finished(campaign_id):
         groups = {}
         for run in done:
             air = points[run["point_id"]]["air"]
@@ -197,7 +219,7 @@ def close_further(campaign_id):
     step further."""
     campaign = campaign_or_404(campaign_id)
     wanted = request.form.get("variant"), request.form.get("speed"), request.form.get("outlet")
-    found = next((entry for entry in (speed_lines(campaign) if campaign["space"] == "row" else ())
+    found = next((entry for entry in (speed_lines(campaign_id) if campaign["space"] == "row" else ())
                   if (str(entry["variant"]["id"]), f"{entry['speed']:g}", entry["outlet"]) == wanted), None)
     if not found or found["line"].next_closing is None:
         raise SheetError([
@@ -238,8 +260,9 @@ def data(campaign_id):
     campaign = campaign_or_404(campaign_id)
     across = request.args.get("across", next(iter(_axes(campaign))))
     lines = _lines(campaign, across)
+    contours = _contours(campaign_id) if campaign["space"] == "row" and across == "mass_flow" else []
     return jsonify(lines=[{"variant": line["variant"], "rows": line["rows"]} for line in lines],
-                   charts=_charts(campaign, across, lines))
+                   charts=_charts(campaign, across, lines), contours=contours)
 
 
 @pages.route("/campaigns/<int:campaign_id>/points/sweep", methods=["GET", "POST"])

@@ -79,6 +79,7 @@ SWEPT = {
 }
 AXES = {
     "mass_flow": ("Mass flow, kg/s", 1.0),
+    "corrected_flow": ("Corrected mass flow, kg/s", 1.0),
     "speed_of_rotation": ("Speed of rotation, rpm", 1.0),
     "advance": ("Advance ratio, wind over turns and diameter", 1.0),
     "tip_speed_ratio": ("Tip speed over wind", 1.0)

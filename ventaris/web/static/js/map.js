@@ -4,14 +4,22 @@ import { axis, layout, OPTIONS, PENS } from "./charts.js";
 const root = document.getElementById("map"), across = document.getElementById("across");
 across.addEventListener("change", () => { location.search = `?across=${across.value}`; });
 
-function trace(line, number, chart) {
+function trace(line, rows, number, chart, more) {
   const pen = PENS[number % PENS.length];
-  const bars = (name) => line.rows.some((r) => r[name]) ? { type: "data", array: line.rows.map((r) =>
+  const bars = (name) => rows.some((r) => r[name]) ? { type: "data", array: rows.map((r) =>
     r[name] ?? 0), thickness: 1, width: 3, color: pen } : undefined;
-  return { x: line.rows.map((r) => r[chart.x]), y: line.rows.map((r) => r[chart.y]), name: line.variant, mode:
-    "lines+markers", customdata: line.rows.map((r) => r.run),
+  return { x: rows.map((r) => r[chart.x]), y: rows.map((r) => r[chart.y]), name: line.variant, mode:
+    "lines+markers", customdata: rows.map((r) => r.run),
     line: { color: pen, width: 1.6 }, error_x: bars(`${chart.x}_error`), error_y: bars(`${chart.y}_error`),
-    marker: { size: 7, color: pen, symbol: line.rows.map((r) => r.settled ? "circle" : "circle-open") } };
+    marker: { size: 7, color: pen, symbol: rows.map((r) => r.settled && !r.fallen ? "circle" :
+      "circle-open") }, legendgroup: line.variant, ...more };
+}
+
+// What a row computes beyond its stall belongs to no line.
+function traces_of(line, number, chart) {
+  const fallen = line.rows.filter((r) => r.fallen);
+  return [trace(line, line.rows.filter((r) => !r.fallen), number, chart, {}),
+    ...(fallen.length ? [trace(line, fallen, number, chart, { mode: "markers", showlegend: false })] : [])];
 }
 
 // Theory beside what was computed, where there is any.
@@ -22,13 +30,25 @@ function theory(line, number, chart) {
     "dot" }, showlegend: false }] : [];
 }
 
+// Lines of equal efficiency in the chart of the pressure ratio, each with its number.
+function contours(data, chart) {
+  if (chart.y !== "pressure_ratio") return [];
+  return data.contours.map((one) => {
+    const middle = Math.floor(one.x.length / 2), words = one.level.toFixed(3).replace(/0$/, "");
+    return { x: one.x, y: one.y, mode: "lines+text", text: one.x.map((_, k) => k === middle ? words : ""),
+      textfont: { size: 10, color: "#6b706c" }, textposition: "top center", line: { color: "#a9aca3", width: 1 },
+      hoverinfo: "text", hovertext: `efficiency ${words}, ${one.variant}`, showlegend: false };
+  });
+}
+
 if (root) {
   const data =
     await (await fetch(`/campaigns/${root.dataset.campaign}/map.json?across=${across.value}`)).json();
   const lines = data.lines.filter((line) => line.rows.length);
   for (const chart of data.charts) {
     const element = document.getElementById(`chart-${chart.key}`);
-    const traces = lines.flatMap((line, n) => [trace(line, n, chart), ...theory(line, n, chart)]);
+    const traces = [...contours(data, chart), ...lines.flatMap((line, n) => [...traces_of(line, n, chart),
+      ...theory(line, n, chart)])];
     await window.Plotly.react(element, traces, layout(axis(chart.x_title), axis(chart.y_title)), OPTIONS);
     element.on("plotly_click", (event) => { if (event.points[0].customdata) location.href =
       `/runs/${event.points[0].customdata}`; });
