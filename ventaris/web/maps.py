@@ -57,13 +57,15 @@ def _polar_charts(label, lines):
             for key, x, y, x_title, y_title in POLAR_CHARTS]
 
 
-def _nozzle_charts(label, lines):
-    """Charts of a nozzle's map: as many as fit, of what the runs have."""
-    quantities = SHOWN["nozzle"].quantities
-    there = [key for key in NOZZLE_CHARTS
-             if any(row.get(key) is not None for line in lines for row in line["rows"])]
-    return [{"key": key, "x": "x", "y": key, "x_title": label, "y_title": quantities[key][0]}
-            for key in there[:MOST_CHARTS]]
+def _charts_there(space, keys):
+    """Charts of a kind's quantities over what is swept: as many as fit, of what the runs have."""
+    def charts(label, lines):
+        quantities, rows = SHOWN[space].quantities, [row for line in lines for row in line["rows"]]
+        there = [key for key in keys if any(row.get(key) is not None for row in rows)]
+        return [{"key": key, "x": "x", "y": key, "x_title": label, "y_title": quantities[key][0]}
+                for key in there[:MOST_CHARTS]]
+
+    return charts
 
 
 def _lines(campaign, across):
@@ -130,15 +132,6 @@ ROW_CHARTS = ("pressure_ratio", "efficiency", "thrust_coefficient", "power_coeff
               "wheel_thrust", "power", "thrust", "figure_of_merit")
 
 
-def _row_charts(label, lines):
-    """As many as fit, of what the runs have."""
-    quantities = SHOWN["row"].quantities
-    there = [key for key in ROW_CHARTS
-             if any(row.get(key) is not None for line in lines for row in line["rows"])]
-    return [{"key": key, "x": "x", "y": key, "x_title": label, "y_title": quantities[key][0]}
-            for key in there[:MOST_CHARTS]]
-
-
 def row_lines(campaign_id, across):
     """For every variant a line for each speed of rotation in a duct, else one over what is asked for; with
     blade elements and momentum beside the rotors in the open."""
@@ -175,11 +168,13 @@ def _speed_words(air, key):
 
 
 def _contours(campaign_id):
-    """[{"variant", "level", "x", "y"}]: lines of equal efficiency of every variant with several speed lines."""
-    entries, out = speed_lines(campaign_id), []
-    for variant in {entry["variant"]["id"]: entry["variant"] for entry in entries}.values():
-        lines = [(entry["speed"], entry["line"]) for entry in entries if entry["variant"]["id"] == variant["id"]]
-        out += [{"variant": variant["name"], "level": level, "x": curve[:, 0].round(6).tolist(),
+    """[{"variant", "level", "x", "y"}]: lines of equal efficiency of variants with several speed lines."""
+    lines_of, out = {}, []
+    for entry in speed_lines(campaign_id):
+        variant = entry["variant"]
+        lines_of.setdefault((variant["id"], variant["name"]), []).append((entry["speed"], entry["line"]))
+    for (_, name), lines in lines_of.items():
+        out += [{"variant": name, "level": level, "x": curve[:, 0].round(6).tolist(),
                  "y": curve[:, 1].round(6).tolist()} for level, curve in efficiency_contours(lines)]
     return out
 
@@ -332,5 +327,7 @@ def _add_series(campaign, points, form):
 # How a map is gathered and drawn, by family.
 LINES_OF = {"section": polar_lines, "body": polar_lines, "nozzle": nozzle_lines,
             "row": row_lines}
-CHARTS_OF = {"section": _polar_charts, "body": _polar_charts, "nozzle": _nozzle_charts,
-             "row": _row_charts}
+CHARTS_OF = {
+    "section": _polar_charts, "body": _polar_charts, "nozzle": _charts_there("nozzle", NOZZLE_CHARTS),
+    "row": _charts_there("row", ROW_CHARTS)
+}

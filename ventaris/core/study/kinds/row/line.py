@@ -110,8 +110,8 @@ def _next(stable, stalled):
 def efficiency_contours(lines):
     """Lines of equal efficiency over mass flow and pressure ratio.
 
-    Between the points of a line, by the length of the line in the map, and between lines of neighbouring speeds
-    values go straight.
+    Between the points of a line, by the length of the line in the map, and between lines of neighbouring
+    speeds values go straight.
 
     Parameters
     ----------

@@ -76,12 +76,13 @@ class RowSetup:
     @property
     def tip_radius(self):
         """Metres."""
-        return self.sheet.shape.tip_radius if self.is_open else float(
-            np.interp(0.0, self.row.x, self.row.casing) * self.scale - self.sheet.shape.tip_gap)
+        shape = self.sheet.shape
+        return shape.tip_radius if self.is_open else self.row.radius_at(1.0) * self.scale - shape.tip_gap
 
     @property
     def hub_radius(self):
-        return float(np.interp(0.0, self.row.x, self.row.hub) * self.scale)
+        """Metres, at the stacking line."""
+        return self.row.radius_at(0.0) * self.scale
 
     @property
     def mean_radius(self):
