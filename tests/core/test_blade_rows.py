@@ -25,10 +25,11 @@ from ventaris.core.study.setup import prepare
 
 TURN = -0.19
 QUICK = {
-    "format": 1, "space": "row", "shape": {"made": "plan", "tip_gap": 0.0006},
-    "air": {"back_pressure": 110000.0},
-    "grid": {"level": "coarse", "side_cells": 40, "edge_cells": 16, "off_cells": 20, "span_cells": 24,
-             "gap_cells": 6, "ahead_cells": 10, "behind_cells": 14}
+    "format": 1, "space": "row", "shape": {"made": "plan", "tip_gap": 0.0006}, "air":
+    {"back_pressure": 110000.0}, "grid": {
+        "level": "coarse", "side_cells": 40, "edge_cells": 16, "off_cells": 20, "span_cells": 24, "gap_cells":
+        6, "ahead_cells": 10, "behind_cells": 14
+    }
 }
 
 
@@ -55,7 +56,6 @@ def far(*state):
 
 
 class Shapes(unittest.TestCase):
-
     def test_stretching_has_its_end_steps(self):
         for count, first, last in ((60, 1e-3, 0.005), (40, 0.01, 0.002), (12, 0.2, 0.3)):
             line = two_sided(count, first, last)
@@ -96,57 +96,21 @@ class Shapes(unittest.TestCase):
         self.assertGreater(rise, 20)
 
     def test_a_plan_beyond_what_rows_do_is_refused_with_the_mend(self):
-        for change, words in (({
-                "plan_ratio": 1.8
-        }, "shape.plan_ratio"), ({
-                "plan_mass_flow": 60.0
-        }, "chokes at")):
+        for change, words in (({"plan_ratio": 1.8}, "shape.plan_ratio"), ({"plan_mass_flow":
+                                                                           60.0}, "chokes at")):
             sheet = read_sheet({"format": 1, "space": "row", "shape": {"made": "plan", **change}})
             with self.assertRaisesRegex(ShapeError, words):
                 build_row(sheet.shape, sheet.domain)
 
     def test_bad_input_names_the_field(self):
-        cases = (({
-            "shape": {
-                "blades": 0
-            }
-        }, "blades"), ({
-            "shape": {
-                "hub_radius": 0.3
-            }
-        }, "hub"), ({
-            "shape": {
-                "tip_gap": 0.06
-            }
-        }, "tip_gap"), ({
-            "air": {
-                "throttle_rise": -5
-            }
-        }, "throttle_rise"), ({
-            "shape": {
-                "sections": [{
-                    "radius": 0.2
-                }, {
-                    "radius": 0.18
-                }]
-            }
-        }, "from the hub outwards"))
+        cases = (({"shape": {"blades": 0}}, "blades"), ({"shape": {"hub_radius": 0.3}}, "hub"),
+                 ({"shape": {"tip_gap": 0.06}}, "tip_gap"), ({"air": {"throttle_rise": -5}}, "throttle_rise"),
+                 ({"shape": {"sections": [{"radius": 0.2}, {"radius": 0.18}]}}, "from the hub outwards"))
         for change, words in cases:
             with self.subTest(words), self.assertRaisesRegex(SheetError, words):
                 read_sheet({"format": 1, "space": "row", **change})
-        for change, words in (({
-                "shape": {
-                    "blades": 150
-                }
-        }, "touch"), ({
-                "air": {
-                    "speed": 40000
-                }
-        }, "Mach"), ({
-                "air": {
-                    "back_pressure": 9e5
-                }
-        }, "no air would pass")):
+        for change, words in (({"shape": {"blades": 150}}, "touch"), ({"air": {"speed": 40000}}, "Mach"),
+                              ({"air": {"back_pressure": 9e5}}, "no air would pass")):
             with self.subTest(words), self.assertRaisesRegex(ShapeError, words):
                 prepare(read_sheet({"format": 1, "space": "row", **change}))
 
@@ -159,15 +123,8 @@ class Shapes(unittest.TestCase):
 
     def test_tables_of_sections_go_out_and_come_back(self):
         sections = [{
-            "radius": 0.1,
-            "chord": 0.02,
-            "stagger": 50.5,
-            "camber": 12.0,
-            "thickness": 0.08,
-            "edge": 0.004,
-            "front": 0.5,
-            "sweep": 0.0,
-            "lean": 0.001
+            "radius": 0.1, "chord": 0.02, "stagger": 50.5, "camber": 12.0, "thickness": 0.08, "edge": 0.004,
+            "front": 0.5, "sweep": 0.0, "lean": 0.001
         }]
         self.assertEqual(read_sections(write_sections(sections).encode()), sections)
         with self.assertRaisesRegex(TableError, "lacks the column stagger_deg"):
@@ -177,7 +134,6 @@ class Shapes(unittest.TestCase):
 
 
 class Grids(unittest.TestCase):
-
     def test_a_passage_is_closed_and_its_faces_sweep_no_volume(self):
         mesh = passage()
         self.assertGreater(mesh.volume.min(), 0)
@@ -227,7 +183,6 @@ class Grids(unittest.TestCase):
 
 
 class Frame(unittest.TestCase):
-
     @classmethod
     def setUpClass(cls):
         cls.mesh = passage()
@@ -238,12 +193,8 @@ class Frame(unittest.TestCase):
 
     def test_a_uniform_stream_is_kept_in_turning_axes(self):
         for state in ((0, 1, 0, 0, 0), (0, 1, 0.5, 0, 0)):
-            flow = Discretisation(self.mesh,
-                                  FreeStream(0.5),
-                                  "slip",
-                                  limit=False,
-                                  boundaries=self.everywhere(state),
-                                  omega=TURN)
+            flow = Discretisation(self.mesh, FreeStream(0.5), "slip", limit=False,
+                                  boundaries=self.everywhere(state), omega=TURN)
             flow.stencils.let_through()
             given = np.tile(np.array(state, dtype=float), (flow.n_own, 1))
             self.assertLess(np.abs(flow.residual(given)).max(), 1e-10)
@@ -309,7 +260,6 @@ class Frame(unittest.TestCase):
 
 
 class Runs(unittest.TestCase):
-
     def test_a_rotor_settles_and_its_torque_is_the_rise_of_enthalpy(self):
         sheet = read_sheet(QUICK)
         run = execute(sheet)

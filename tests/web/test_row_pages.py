@@ -10,14 +10,8 @@ from ventaris.store import archive, campaigns, runs
 from ventaris.store.kept import pack_kept_field, pack_kept_readings
 
 SMALL = {
-    "level": "coarse",
-    "side_cells": 40,
-    "edge_cells": 16,
-    "off_cells": 20,
-    "span_cells": 20,
-    "gap_cells": 4,
-    "ahead_cells": 8,
-    "behind_cells": 12
+    "level": "coarse", "side_cells": 40, "edge_cells": 16, "off_cells": 20, "span_cells": 20, "gap_cells": 4,
+    "ahead_cells": 8, "behind_cells": 12
 }
 SHAPE = {"made": "plan", "tip_gap": 0.0006}
 AIR = {"back_pressure": 108000.0}
@@ -29,16 +23,8 @@ def finished():
     if not _finished:
         run = execute(
             read_sheet({
-                "format": 1,
-                "space": "row",
-                "title": "fan",
-                "shape": SHAPE,
-                "air": AIR,
-                "grid": SMALL,
-                "run": {
-                    "residual": 1e-3,
-                    "steady": 1e-2
-                }
+                "format": 1, "space": "row", "title": "fan", "shape": SHAPE, "air": AIR, "grid": SMALL, "run":
+                {"residual": 1e-3, "steady": 1e-2}
             }))
         for _ in run:
             pass
@@ -47,7 +33,6 @@ def finished():
 
 
 class WithRow(WithClient):
-
     def setUp(self):
         super().setUp()
         self.rows = campaigns.add_campaign(self.db, "Fan", "how much flow?", {"grid": SMALL}, "row")
@@ -67,20 +52,15 @@ class WithRow(WithClient):
 
 
 class Sheets(WithRow):
-
     def test_a_campaign_about_blade_rows_begins_with_each_kind(self):
         for source, words in (("sections", "Casing radius"), ("plan", "Total-pressure ratio of the plan"),
                               ("propeller", "Tip radius"), ("wheel", "Tip radius")):
             answer = self.client.post("/campaigns", data={"name": source, "space": "row"})
             self.assertIn("wind wheel", self.text(answer.location))
             made = self.client.post(answer.location, data={"name": "first", "source": source})
-            point = self.client.post(made.location,
-                                     data={
-                                         "name": "one",
-                                         "speed": "900 rpm",
-                                         "wind": "8 m/s",
-                                         "back_pressure": "0.98 bar"
-                                     })
+            point = self.client.post(
+                made.location,
+                data={"name": "one", "speed": "900 rpm", "wind": "8 m/s", "back_pressure": "0.98 bar"})
             page = self.text(point.location)
             self.assertIn(words, page)
             self.assertIn("900", page)
@@ -116,7 +96,6 @@ class Sheets(WithRow):
 
 
 class Runs(WithRow):
-
     def test_a_run_shows_its_numbers_planes_and_curves(self):
         run_id = self.with_run()
         page = self.text(f"/runs/{run_id}")
@@ -192,15 +171,16 @@ class Runs(WithRow):
         self.assertGreater(len(found["contours"]), 0)
         self.assertTrue(all(0.77 < one["level"] < 0.83 for one in found["contours"]))
         found = json.loads(self.text(f"/campaigns/{self.rows}/map.json?across=corrected_flow"))
-        self.assertEqual({line["variant"] for line in found["lines"]},
+        self.assertEqual({line["variant"]
+                          for line in found["lines"]},
                          {"plan, 10000 rpm corrected", "plan, 14000 rpm corrected"})
         self.assertIn(1.1 * 15.6, [row["x"] for line in found["lines"] for row in line["rows"]])
 
     def test_a_line_without_a_stall_is_closed_a_step_further(self):
         self.line(15.6, 15.2)
         self.assertIn("close further, 112.00 kPa", self.text(f"/campaigns/{self.rows}/map"))
-        for form in ({}, {"variant": "99", "speed": "14000", "outlet": "pressure"},
-                     {"variant": self.fan, "speed": "x", "outlet": "throttle"}):
+        for form in ({}, {"variant": "99", "speed": "14000", "outlet":
+                          "pressure"}, {"variant": self.fan, "speed": "x", "outlet": "throttle"}):
             answer = self.client.post(f"/campaigns/{self.rows}/map/close", data=form)
             self.assertEqual(answer.status_code, 400, form)
             self.assertIn("no further point", answer.get_data(as_text=True))
@@ -216,13 +196,9 @@ class Runs(WithRow):
         self.assertEqual(self.client.get(f"/runs/{one}/difference/{two}/field.bin").status_code, 200)
 
     def test_a_series_of_throttle_settings_is_added_in_one_step(self):
-        answer = self.client.post(f"/campaigns/{self.rows}/points/sweep",
-                                  data={
-                                      "across": "throttle_rise",
-                                      "from": "2 kPa",
-                                      "to": "10 kPa",
-                                      "step": "4 kPa"
-                                  })
+        answer = self.client.post(
+            f"/campaigns/{self.rows}/points/sweep",
+            data={"across": "throttle_rise", "from": "2 kPa", "to": "10 kPa", "step": "4 kPa"})
         self.assertEqual(answer.status_code, 302)
         air = [p["air"] for p in campaigns.points(self.db, self.rows)[1:]]
         self.assertEqual([(a["outlet"], a["throttle_rise"]) for a in air], [("throttle", 2000),

@@ -3,56 +3,35 @@ from ..core.shapes.rows import section_values
 from ..core.sheet import read_section
 
 PLAN = {
-    "made": "plan",
-    "blades": 24,
-    "hub_radius": 0.085,
-    "casing_radius": 0.125,
-    "tip_gap": 0.0003,
-    "plan_mass_flow": 4.2,
-    "plan_speed": 28000.0,
-    "plan_ratio": 1.35
+    "made": "plan", "blades": 24, "hub_radius": 0.085, "casing_radius": 0.125, "tip_gap": 0.0003,
+    "plan_mass_flow": 4.2, "plan_speed": 28000.0, "plan_ratio": 1.35
 }
 
 
 def _sections(shape, opened=0.0):
     """Sections of a plan, with the stagger taken back by some degrees."""
-    return [{
-        **section, "stagger": round(section["stagger"] - opened, 3)
-    } for section in section_values(read_section("shape", shape, "row"), digits=3)]
+    return [{**section, "stagger": round(section["stagger"] - opened, 3)}
+            for section in section_values(read_section("shape", shape, "row"), digits=3)]
 
 
 BASELINE = {**PLAN, "made": "sections", "sections": _sections(PLAN)}
 
 SNOW_GUN = {
     "name":
-    "Snow-gun compressor",
-    "space":
-    "row",
-    "question":
+    "Snow-gun compressor", "space":
+    "row", "question":
     "What do two degrees less stagger give the snow gun's rotor in flow, what do they cost in pressure, "
-    "and how much efficiency goes through a tip gap twice as wide?",
-    "setup": {
+    "and how much efficiency goes through a tip gap twice as wide?", "setup": {
         "grid": {
-            "side_cells": 36,
-            "edge_cells": 14,
-            "off_cells": 16,
-            "span_cells": 24,
-            "gap_cells": 5,
-            "ahead_cells": 8,
-            "behind_cells": 14
+            "side_cells": 36, "edge_cells": 14, "off_cells": 16, "span_cells": 24, "gap_cells": 5,
+            "ahead_cells": 8, "behind_cells": 14
         }
-    },
-    "variants": [("As planned", BASELINE), ("Opened by 2°", {
-        **BASELINE, "sections": _sections(PLAN, 2.0)
-    }), ("Twice the gap", {
-        **BASELINE, "tip_gap": 0.0006
-    })],
-    "points": [(f"throttle {rise:g} kPa", {
-        "speed": 28000.0,
-        "outlet": "throttle",
-        "throttle_flow": 4.0,
-        "throttle_rise": 1e3 * rise
-    }) for rise in (2, 7, 11, 14, 16.5)]
+    }, "variants": [("As planned", BASELINE), ("Opened by 2°", {**BASELINE, "sections": _sections(PLAN,
+                                                                                                  2.0)}),
+                    ("Twice the gap", {**BASELINE, "tip_gap": 0.0006})], "points":
+    [(f"throttle {rise:g} kPa",
+      {"speed": 28000.0, "outlet": "throttle", "throttle_flow": 4.0, "throttle_rise": 1e3 * rise})
+     for rise in (2, 7, 11, 14, 16.5)]
 }
 
 CAMPAIGNS = {"15-snowgun": SNOW_GUN}

@@ -12,12 +12,7 @@ STAGGER, CAMBER, INFLOW, RADIUS, BLADES = 30.0, 20.0, 40.0, 40.0, 200
 PITCH = 2 * np.pi * RADIUS / BLADES
 # Cells of a rotor's passage: 55 000 on the fine level.
 ROTOR_GRID = {
-    "side_cells": 36,
-    "edge_cells": 14,
-    "off_cells": 16,
-    "span_cells": 24,
-    "gap_cells": 5,
-    "ahead_cells": 8,
+    "side_cells": 36, "edge_cells": 14, "off_cells": 16, "span_cells": 24, "gap_cells": 5, "ahead_cells": 8,
     "behind_cells": 14
 }
 
@@ -101,35 +96,15 @@ def plane_cascade():
     chord = PITCH
     outflow, middle, cp = cascade(cascade_loop(chord), PITCH, np.radians(INFLOW))
     section = {"chord": chord, "stagger": STAGGER, "camber": CAMBER, "thickness": 0.1, "edge": 0.002}
-    run = run_sheet(space="row",
-                    shape={
-                        "blades": BLADES,
-                        "hub_radius": RADIUS - 0.1,
-                        "casing_radius": RADIUS + 0.1,
-                        "form": "four-digit",
-                        "sections": [{
-                            "radius": RADIUS,
-                            **section
-                        }]
-                    },
-                    air={
-                        "speed": 0.0,
-                        "swirl": -INFLOW,
-                        "back_pressure": 101325.0 * 0.99
-                    },
-                    flow={"model": "inviscid"},
-                    domain={
-                        "ahead": 1.5,
-                        "behind": 1.5
-                    },
-                    grid={
-                        "span_cells": 8,
-                        "side_cells": 72,
-                        "edge_cells": 24,
-                        "off_cells": 28,
-                        "ahead_cells": 18,
-                        "behind_cells": 20
-                    })
+    run = run_sheet(
+        space="row", shape={
+            "blades": BLADES, "hub_radius": RADIUS - 0.1, "casing_radius": RADIUS + 0.1, "form": "four-digit",
+            "sections": [{"radius": RADIUS, **section}]
+        }, air={"speed": 0.0, "swirl": -INFLOW, "back_pressure": 101325.0 * 0.99}, flow={"model": "inviscid"},
+        domain={"ahead": 1.5, "behind": 1.5}, grid={
+            "span_cells": 8, "side_cells": 72, "edge_cells": 24, "off_cells": 28, "ahead_cells": 18,
+            "behind_cells": 20
+        })
     rows, result, seconds = run.rows(), run.result, run.result["seconds"]
     c = result["coefficients"]
     total, found, other = 101325.0, [], []
@@ -147,43 +122,30 @@ def plane_cascade():
     off = float(np.sqrt(np.mean(np.concatenate(found)**2)))
     angle = -c["outlet_angle"] if INFLOW > 0 else c["outlet_angle"]
     return Case(
-        "row-cascade",
-        "Plane cascade at low Mach number",
+        "row-cascade", "Plane cascade at low Mach number",
         f"A row at rest of huge radius: solidity 1, stagger {STAGGER:g}°, camber {CAMBER:g}°, inflow at "
         f"{INFLOW:g}°, Mach {c['inlet_mach']:.2f}, inviscid.", [
             Check("outlet angle less the panel method's, degrees", angle - np.degrees(outflow), -0.3, 0.3,
                   "panel method with the cascade's kernel"),
             Check("Cp, r.m.s. difference", off, 0.0, 0.01, "panel method with the cascade's kernel"),
             Check("loss of total pressure over the head", c["relative_loss"], -0.002, 0.01, "none in theory")
-        ],
-        seconds, [(f"{name}, computed", s, v, "computed")
-                  for name, (s, v, _) in zip(("suction", "pressure"), other)] +
+        ], seconds, [(f"{name}, computed", s, v, "computed")
+                     for name, (s, v, _) in zip(("suction", "pressure"), other)] +
         [(f"{name}, panels", s, e, "reference") for name, (s, _, e) in zip(("suction", "pressure"), other)],
-        axes=("share of the axial chord", "Cp"),
-        trends=_trends(result, ("outlet_angle", )))
+        axes=("share of the axial chord", "Cp"), trends=_trends(result, ("outlet_angle", )))
 
 
 AT_THE_NOSE = (
     "The air meets the thin noses (radius 0.4 % of the chord) at some degrees of incidence, and the peak of "
-    "suction "
-    "there loses total pressure to the grid: 2 to 4 % of the relative head, a tenth of the little work of "
-    "this point. "
-    "The cascade above, which is met without incidence by a round nose, loses 0.02 %.")
+    "suction there loses total pressure to the grid: 2 to 4 % of the relative head, a tenth of the little "
+    "work of this point. The cascade above, which is met without incidence by a round nose, loses 0.02 %.")
 
 
 def isentropic_rotor():
     """A rotor without friction and shocks: what is lost is lost to the grid."""
-    run = run_sheet(space="row",
-                    shape={
-                        "made": "plan",
-                        "plan_ratio": 1.3
-                    },
-                    air={
-                        "speed": 7000.0,
-                        "back_pressure": 99500.0
-                    },
-                    flow={"model": "inviscid"},
-                    grid=ROTOR_GRID)
+    run = run_sheet(space="row", shape={"made": "plan", "plan_ratio": 1.3},
+                    air={"speed": 7000.0, "back_pressure": 99500.0}, flow={"model":
+                                                                           "inviscid"}, grid=ROTOR_GRID)
     c, result = run.result["coefficients"], run.result
     _, flow, state = run.field()
     x, y, z = flow.mesh.centre[:len(state)].T
@@ -194,11 +156,9 @@ def isentropic_rotor():
     spread = float(np.sqrt((weight * (rothalpy - 1)**2).sum() / weight.sum()))
     levels = [level["coefficients"]["efficiency"] for level in result["levels"]]
     return Case(
-        "row-isentropic",
-        "Rotor without friction at half its speed",
+        "row-isentropic", "Rotor without friction at half its speed",
         f"The default plan's rotor at 7 000 rpm, {result['cells']} cells, no shock: the efficiency is 1 in "
-        f"theory, the "
-        "rothalpy the same everywhere.", [
+        "theory, the rothalpy the same everywhere.", [
             Check("isentropic efficiency, medium level", levels[-2], 0.995, 1.002, "1 without loss",
                   AT_THE_NOSE),
             Check("isentropic efficiency, fine level", levels[-1], 0.998, 1.002, "1 without loss",
@@ -209,29 +169,21 @@ def isentropic_rotor():
                   "first law"),
             Check("work by the change of swirl over rise of enthalpy, less 1",
                   c["work_by_swirl"] / c["work"] - 1, -5e-3, 5e-3, "Euler's turbine equation")
-        ],
-        result["seconds"],
-        trends=_trends(result, ("efficiency", "pressure_ratio", "mass_flow")))
+        ], result["seconds"], trends=_trends(result, ("efficiency", "pressure_ratio", "mass_flow")))
 
 
 def transonic_rotor():
     """The default plan's rotor at its speed, choked and throttled."""
-    open_, closed = (run_sheet(space="row",
-                               shape={
-                                   "made": "plan",
-                                   "tip_gap": 0.0006
-                               },
-                               air={"back_pressure": pressure},
-                               grid=ROTOR_GRID) for pressure in (100000.0, 112000.0))
+    open_, closed = (run_sheet(space="row", shape={"made": "plan", "tip_gap": 0.0006},
+                               air={"back_pressure": pressure}, grid=ROTOR_GRID)
+                     for pressure in (100000.0, 112000.0))
     c, result = closed.result["coefficients"], closed.result
     bars = {name: result["trends"][name]["error"] for name in ("pressure_ratio", "efficiency")}
     throat = open_.result["theory"]["choked_flow"]
     return Case(
-        "row-transonic",
-        "Transonic rotor, Spalart-Allmaras, wall functions",
-        f"The default plan's rotor (24 blades, tip Mach 1.08, gap 0.75 % of the span) at 14 000 rpm, "
-        f"{result['cells']} "
-        "cells.", [
+        "row-transonic", "Transonic rotor, Spalart-Allmaras, wall functions",
+        "The default plan's rotor (24 blades, tip Mach 1.08, gap 0.75 % of the span) at 14 000 rpm, "
+        f"{result['cells']} cells.", [
             Check("torque times speed over rise of enthalpy, less 1", c["power_balance"], -3e-3, 3e-3,
                   "first law"),
             Check("mass flow out over mass flow in, less 1", c["mass_flow_out"] / c["mass_flow_in"] - 1,
@@ -244,49 +196,31 @@ def transonic_rotor():
                 "less."),
             Check("choking flow over that of the throat", open_.result["coefficients"]["mass_flow"] / throat,
                   0.90, 1.0, "one-dimensional, without the layers' displacement")
-        ],
-        result["seconds"] + open_.result["seconds"],
+        ], result["seconds"] + open_.result["seconds"],
         trends=_trends(result, ("mass_flow", "pressure_ratio", "efficiency")))
 
 
 def hovering_rotor():
     """The two-bladed rotor of Caradonna and Tung, collective 8 degrees, tip Mach 0.439."""
     section = {"chord": 0.1905, "stagger": 82.0, "camber": 0.0, "thickness": 0.12, "edge": 0.004}
-    run = run_sheet(space="row",
-                    shape={
-                        "setting": "open",
-                        "blades": 2,
-                        "hub_radius": 0.2286,
-                        "tip_radius": 1.143,
-                        "form": "four-digit",
-                        "stacked_at": 0.25,
-                        "sections": [{
-                            "radius": r,
-                            **section
-                        } for r in (0.2286, 1.143)]
-                    },
-                    air={
-                        "speed": 0.439 * 340.29 / 1.143 * 30 / np.pi,
-                        "wind": 0.0
-                    },
-                    flow={"model": "inviscid"},
-                    grid={"level": "coarse"})
+    run = run_sheet(
+        space="row", shape={
+            "setting": "open", "blades": 2, "hub_radius": 0.2286, "tip_radius": 1.143, "form": "four-digit",
+            "stacked_at": 0.25, "sections": [{"radius": r, **section} for r in (0.2286, 1.143)]
+        }, air={"speed": 0.439 * 340.29 / 1.143 * 30 / np.pi, "wind": 0.0}, flow={"model": "inviscid"},
+        grid={"level": "coarse"})
     result = run.result
     thrust = result["coefficients"]["disc_thrust"]
     return Case(
-        "row-hover",
-        "Hovering rotor, collective 8°, tip Mach 0.439, inviscid",
+        "row-hover", "Hovering rotor, collective 8°, tip Mach 0.439, inviscid",
         f"NACA 0012, radius six chords, untwisted; {result['cells']} cells of one half.", [
             Check(
                 "thrust coefficient", thrust, 0.00436, 0.00482,
                 "Caradonna and Tung, NASA TM 81232, 1981: 0.00459, within 5 %",
                 "The wake is carried over cells that grow: it fades before it has induced what it should. "
-                "Blade "
-                "elements with Prandtl's factor give "
+                "Blade elements with Prandtl's factor give "
                 f"{result['theory']['thrust'] / result['coefficients']['thrust'] * thrust:.5f}.")
-        ],
-        result["seconds"],
-        trends=_trends(result, ("disc_thrust", )))
+        ], result["seconds"], trends=_trends(result, ("disc_thrust", )))
 
 
 def _trends(result, names):
@@ -294,8 +228,6 @@ def _trends(result, names):
 
 
 CASES = {
-    "row-cascade": plane_cascade,
-    "row-isentropic": isentropic_rotor,
-    "row-transonic": transonic_rotor,
+    "row-cascade": plane_cascade, "row-isentropic": isentropic_rotor, "row-transonic": transonic_rotor,
     "row-hover": hovering_rotor
 }

@@ -199,8 +199,7 @@ def _air(setup):
     if blade:
         inner += text(foot[0] - letters, foot[1] + letters, "against the blades", letters, anchor="end")
     caption = (f"{air.speed:g} rpm: blades at mid-span {show(blade, 'm/s', 4)}, tips "
-               f"{show(setup.tip_speed, 'm/s', 4)}; "
-               f"{said}.")
+               f"{show(setup.tip_speed, 'm/s', 4)}; {said}.")
     if not setup.is_open:
         caption += (f" Behind: {air.back_pressure / 1e3:.5g} kPa at the hub." if air.outlet == "pressure" else
                     f" Behind: a throttle, {air.throttle_rise / 1e3:.4g} kPa at {air.throttle_flow:g} kg/s.")
@@ -234,9 +233,8 @@ def _grid(setup):
     total = setup.cells(setup.levels[-1])
     caption = (
         f"The coarse plane at mid-span; its worst corner has a sine of {made.least_sine:.2f}. The finest "
-        f"passage "
-        f"has {total:,} cells; first cells {show(first * setup.scale * 1e6, '', 3)} µm on the "
-        "coarse level.").replace(",", " ", 1)
+        f"passage has {total:,} cells; first cells {show(first * setup.scale * 1e6, '', 3)} µm on the coarse "
+        "level.").replace(",", " ", 1)
     return frame(inner, box), caption
 
 

@@ -24,7 +24,6 @@ class RowBalance:
     setup : RowSetup
     flow : Discretisation
     """
-
     def __init__(self, setup, flow):
         self.setup, self.flow, mesh = setup, flow, flow.mesh
         self.inlet, self.outlet = mesh.boundaries["inlet"], mesh.boundaries["outlet"]
@@ -92,19 +91,14 @@ class RowBalance:
         area = q["area"]
         mean = lambda values: float((q["weight"] * values).sum() / max(q["weight"].sum(), 1e-300))
         return {
-            "mass": float(abs(q["flux"].sum())),
-            "back": float(area[q["axial"] < 0].sum() / area.sum()),
-            "total": mean(q["total"]),
-            "warmth": float(q["energy_flux"].sum() / q["flux"].sum()),
-            "static": float((area * q["static"]).sum() / area.sum()),
-            "mach": mean(q["mach"]),
-            "angle": float(np.degrees(np.arctan2(mean(q["swirl"]), mean(q["axial"])))),
-            "relative": float(np.degrees(np.arctan2(mean(q["blade"] - q["swirl"]), mean(q["axial"])))),
-            "relative_mach": mean(q["relative_mach"]),
-            "relative_total": mean(q["relative_total"]),
-            "relative_speed": mean(q["relative_speed"]),
-            "swirl": mean(q["swirl"]),
-            "relative_warmth": mean(q["relative_warmth"])
+            "mass": float(abs(q["flux"].sum())), "back": float(area[q["axial"] < 0].sum() / area.sum()),
+            "total": mean(q["total"]), "warmth": float(q["energy_flux"].sum() / q["flux"].sum()), "static":
+            float((area * q["static"]).sum() / area.sum()), "mach": mean(q["mach"]), "angle":
+            float(np.degrees(np.arctan2(mean(q["swirl"]), mean(q["axial"])))), "relative":
+            float(np.degrees(np.arctan2(mean(q["blade"] - q["swirl"]),
+                                        mean(q["axial"])))), "relative_mach": mean(q["relative_mach"]),
+            "relative_total": mean(q["relative_total"]), "relative_speed": mean(q["relative_speed"]), "swirl":
+            mean(q["swirl"]), "relative_warmth": mean(q["relative_warmth"])
         }
 
     def _at_faces(self, state, side):
@@ -127,22 +121,12 @@ class RowBalance:
         total = static * (1 + 0.5 * (g - 1) * q2 / t)**(g / (g - 1))
         flux = self.flow.flux[faces, 0]
         return {
-            "area": mesh.area[faces],
-            "flux": flux,
-            "energy_flux": self.flow.flux[faces, 1] * (g - 1),
-            "weight": np.maximum(flux if side == "out" else -flux, 0.0),
-            "static": static,
-            "total": total,
-            "mach": np.sqrt(q2 / t),
-            "relative_mach": np.sqrt(relative2 / t),
-            "axial": u,
-            "swirl": swirl,
-            "blade": blade,
-            "radius": r,
-            "relative_speed": np.sqrt(relative2),
-            "relative_total": static * (1 + 0.5 * (g - 1) * relative2 / t)**(g / (g - 1)),
-            "relative_warmth": t + 0.5 * (g - 1) * relative2,
-            "warmth": t + 0.5 * (g - 1) * q2
+            "area": mesh.area[faces], "flux": flux, "energy_flux": self.flow.flux[faces, 1] * (g - 1),
+            "weight": np.maximum(flux if side == "out" else -flux, 0.0), "static": static, "total": total,
+            "mach": np.sqrt(q2 / t), "relative_mach": np.sqrt(relative2 / t), "axial": u, "swirl": swirl,
+            "blade": blade, "radius": r, "relative_speed": np.sqrt(relative2), "relative_total":
+            static * (1 + 0.5 * (g - 1) * relative2 / t)**(g / (g - 1)), "relative_warmth":
+            t + 0.5 * (g - 1) * relative2, "warmth": t + 0.5 * (g - 1) * q2
         }
 
     def _swirl_work(self, ends):
@@ -224,9 +208,7 @@ class RowBalance:
             run = run[np.argsort(share[run], kind="stable")]
             side = "suction" if theta[run].mean() > theta.mean() else "pressure"
             out[f"{side}_{round(100 * span)}"] = {
-                "s": share[run],
-                "pressure": static[run] * s.air.pressure,
-                "mach": mach[run]
+                "s": share[run], "pressure": static[run] * s.air.pressure, "mach": mach[run]
             }
         return out
 
@@ -254,13 +236,9 @@ class RowBalance:
         far = s.tip_radius / s.scale if s.is_open else outer
         keep = (weight > 0) & (r <= 1.5 * far)
         columns = {
-            "s": (r - hub) / (far - hub),
-            "pressure_ratio": total,
-            "temperature_ratio": warmth,
-            "axial_speed": axial * s.air.speed_of_sound,
-            "swirl_angle": np.degrees(np.arctan2(swirl, axial)),
-            "relative_angle": np.degrees(np.arctan2(blade - swirl, axial)),
-            "radius": r * s.scale
+            "s": (r - hub) / (far - hub), "pressure_ratio": total, "temperature_ratio": warmth, "axial_speed":
+            axial * s.air.speed_of_sound, "swirl_angle": np.degrees(np.arctan2(swirl, axial)),
+            "relative_angle": np.degrees(np.arctan2(blade - swirl, axial)), "radius": r * s.scale
         }
         if not s.is_open:
             columns["efficiency"] = np.array([efficiency(a, b, g) or np.nan for a, b in zip(total, warmth)])
@@ -281,10 +259,8 @@ class RowBalance:
         middle = 0.5 * (r_axis[1:] + r_axis[:-1])
         hub, tip = r_axis[0], s.tip_radius / s.scale
         return {
-            "s": (middle - hub) / (tip - hub),
-            "thrust": thrust / length,
-            "torque": torque / length,
-            "radius": middle * s.scale
+            "s": (middle - hub) / (tip - hub), "thrust": thrust / length, "torque": torque / length, "radius":
+            middle * s.scale
         }
 
 

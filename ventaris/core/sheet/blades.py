@@ -59,70 +59,33 @@ class RowShape(SheetSection):
         "duct", "Setting", "Compressors, fans and turbines stand in a "
         "duct; propellers, wind wheels and hovering rotors in the open.", **SETTINGS)
     made: Literal["sections", "plan"] = choice(
-        "sections",
-        "Blades from",
+        "sections", "Blades from",
         "Sections at radii; or a plan of what the row shall do, from which sections follow by radial "
-        "equilibrium and the rules for incidence and deviation.",
-        when=IN_DUCT,
-        sections="sections at radii",
+        "equilibrium and the rules for incidence and deviation.", when=IN_DUCT, sections="sections at radii",
         plan="a plan of the row")
     blades: int = number(24, "", 1, 200, "Blades", "", whole=True)
-    hub_radius: float = number(0.17,
-                               "m",
-                               above=0,
-                               high=1e3,
-                               label="Hub radius",
+    hub_radius: float = number(0.17, "m", above=0, high=1e3, label="Hub radius",
                                help="In the open that of the spinner, which reaches up- and downstream.")
     casing_radius: float = number(0.25, "m", above=0, high=1e3, label="Casing radius", help="", when=IN_DUCT)
     tip_radius: float = number(1.0, "m", above=0, high=1e3, label="Tip radius", help="", when=IN_OPEN)
-    tip_gap: float = number(0.0,
-                            "m",
-                            0,
-                            10,
-                            "Tip gap",
-                            "Between the blades' tips and the casing.",
+    tip_gap: float = number(0.0, "m", 0, 10, "Tip gap", "Between the blades' tips and the casing.",
                             when=IN_DUCT)
     form: Literal["circular arc", "four-digit",
                   "coordinates"] = choice("circular arc", "Thickness",
                                           "How it is spread along the chord; both edges are rounded.",
                                           **FORMS)
-    outline: list[tuple[float, float]] | None = Field(None,
-                                                      json_schema_extra={
-                                                          "kind": "points",
-                                                          "when": {
-                                                              "form": "coordinates"
-                                                          }
-                                                      })
+    outline: list[tuple[float, float]] | None = Field(
+        None, json_schema_extra={"kind": "points", "when": {"form": "coordinates"}})
     stacked_at: float = number(0.5, "", 0, 1, "Stacked at",
                                "Share of the chord that stands on a straight line outwards.")
-    plan_mass_flow: float = number(17.0,
-                                   "kg/s",
-                                   above=0,
-                                   high=1e5,
-                                   label="Mass flow of the plan",
-                                   help="",
+    plan_mass_flow: float = number(17.0, "kg/s", above=0, high=1e5, label="Mass flow of the plan", help="",
                                    when=BY_PLAN)
-    plan_speed: float = number(14000.0,
-                               "rpm",
-                               above=0,
-                               high=1e6,
-                               label="Speed of the plan",
-                               help="",
+    plan_speed: float = number(14000.0, "rpm", above=0, high=1e6, label="Speed of the plan", help="",
                                when=BY_PLAN)
     plan_ratio: float = number(1.35, "", 1.005, 3, "Total-pressure ratio of the plan", "", when=BY_PLAN)
-    plan_efficiency: float = number(0.88,
-                                    "",
-                                    0.3,
-                                    1,
-                                    "Efficiency that is expected",
-                                    "Isentropic; with the pressure ratio it gives the work.",
-                                    when=BY_PLAN)
-    plan_solidity: float = number(1.5,
-                                  "",
-                                  0.3,
-                                  3,
-                                  "Solidity at mid-span",
-                                  "Chord over the blades' pitch.",
+    plan_efficiency: float = number(0.88, "", 0.3, 1, "Efficiency that is expected",
+                                    "Isentropic; with the pressure ratio it gives the work.", when=BY_PLAN)
+    plan_solidity: float = number(1.5, "", 0.3, 3, "Solidity at mid-span", "Chord over the blades' pitch.",
                                   when=BY_PLAN)
     sections: list[BladeSection] = Field(default_factory=default_sections, max_length=24)
     walls: list[WallPoint] = Field(default_factory=list, max_length=40)
@@ -149,8 +112,7 @@ class RowShape(SheetSection):
                 if two <= one:
                     raise ValueError(
                         f"shape.sections: a section at {two:g} m follows one at {one:g} m. List them from "
-                        f"the "
-                        "hub outwards, each at its own radius")
+                        "the hub outwards, each at its own radius")
         stations = [w.x for w in self.walls]
         for one, two in zip(stations, stations[1:]):
             if two <= one:
@@ -169,110 +131,46 @@ class RowAir(OfGas, SheetSection):
 
     speed: float = number(14000.0, "rpm", -1e6, 1e6, "Speed of rotation",
                           "Positive: the noses of blades with positive stagger lead. 0 is a row at rest.")
-    total_pressure: float = number(101325.0,
-                                   "Pa",
-                                   above=0,
-                                   high=1e8,
-                                   label="Total pressure",
-                                   help="Of what comes in, at rest.",
-                                   seen=DUCT)
+    total_pressure: float = number(101325.0, "Pa", above=0, high=1e8, label="Total pressure",
+                                   help="Of what comes in, at rest.", seen=DUCT)
     total_temperature: float = number(288.15, "K", 50, 3000, "Total temperature", "", seen=DUCT)
-    swirl: float = number(0.0,
-                          "deg",
-                          -80,
-                          80,
-                          "Inlet flow angle",
-                          "Against the axis, in axes at rest; positive with the turning.",
-                          seen=DUCT)
+    swirl: float = number(0.0, "deg", -80, 80, "Inlet flow angle",
+                          "Against the axis, in axes at rest; positive with the turning.", seen=DUCT)
     outlet: Literal["pressure", "throttle"] = choice(
-        "pressure",
-        "Outlet held by",
+        "pressure", "Outlet held by",
         "A static pressure at the hub; or a throttle, behind which the pressure grows with the square of the "
         "flow: it holds points near and beyond the peak of the pressure, where a fixed pressure runs away.",
-        pressure="static pressure at the hub",
-        throttle="a throttle",
-        seen=DUCT)
-    back_pressure: float = number(112000.0,
-                                  "Pa",
-                                  above=0,
-                                  high=1e8,
-                                  label="Static pressure at the hub",
+        pressure="static pressure at the hub", throttle="a throttle", seen=DUCT)
+    back_pressure: float = number(112000.0, "Pa", above=0, high=1e8, label="Static pressure at the hub",
                                   help="At the outlet; outwards it grows with the swirl.",
-                                  when={"outlet": "pressure"},
-                                  seen=DUCT)
-    ambient: float = number(101325.0,
-                            "Pa",
-                            above=0,
-                            high=1e8,
-                            label="Pressure behind the throttle",
-                            help="",
-                            when={"outlet": "throttle"},
-                            seen=DUCT)
+                                  when={"outlet": "pressure"}, seen=DUCT)
+    ambient: float = number(101325.0, "Pa", above=0, high=1e8, label="Pressure behind the throttle", help="",
+                            when={"outlet": "throttle"}, seen=DUCT)
     throttle_rise: float = number(
-        20000.0,
-        "Pa",
-        0,
-        1e8,
-        "Throttle: pressure above that",
+        20000.0, "Pa", 0, 1e8, "Throttle: pressure above that",
         "At the hub, at the mass flow below; in between it grows with the square of the flow. The larger, "
-        "the "
-        "further the throttle is closed.",
-        when={"outlet": "throttle"},
-        seen=DUCT)
-    throttle_flow: float = number(14.0,
-                                  "kg/s",
-                                  above=0,
-                                  high=1e5,
-                                  label="at a mass flow of",
-                                  help="",
-                                  when={"outlet": "throttle"},
-                                  seen=DUCT)
-    pressure: float = number(101325.0,
-                             "Pa",
-                             above=0,
-                             high=1e8,
-                             label="Pressure (absolute)",
-                             help="Of the air around.",
-                             seen=OPEN)
+        "the further the throttle is closed.", when={"outlet": "throttle"}, seen=DUCT)
+    throttle_flow: float = number(14.0, "kg/s", above=0, high=1e5, label="at a mass flow of", help="",
+                                  when={"outlet": "throttle"}, seen=DUCT)
+    pressure: float = number(101325.0, "Pa", above=0, high=1e8, label="Pressure (absolute)",
+                             help="Of the air around.", seen=OPEN)
     temperature: float = number(288.15, "K", 50, 3000, "Temperature", "Of the air around.", seen=OPEN)
-    wind: float = number(0.0,
-                         "m/s",
-                         0,
-                         1000,
-                         "Air comes along the axis at",
-                         "Flight speed of a propeller, wind of a wheel; 0 hovers.",
-                         seen=OPEN)
+    wind: float = number(0.0, "m/s", 0, 1000, "Air comes along the axis at",
+                         "Flight speed of a propeller, wind of a wheel; 0 hovers.", seen=OPEN)
     gas: GasGiven = gas_given()
     gamma: float = heat_ratio()
     gas_constant: float = specific_constant()
     heat_capacity: float = heat_capacity()
     molar_mass: float = molar_mass()
-    viscosity_law: Literal["sutherland", "constant"] = choice("sutherland",
-                                                              "Viscosity",
-                                                              "",
-                                                              sutherland="Sutherland (air)",
-                                                              constant="Constant")
-    viscosity: float = number(1.81e-5,
-                              "Pa*s",
-                              1e-9,
-                              1e3,
-                              "Dynamic viscosity",
-                              "",
+    viscosity_law: Literal["sutherland",
+                           "constant"] = choice("sutherland", "Viscosity", "", sutherland="Sutherland (air)",
+                                                constant="Constant")
+    viscosity: float = number(1.81e-5, "Pa*s", 1e-9, 1e3, "Dynamic viscosity", "",
                               when={"viscosity_law": "constant"})
     prandtl: float = number(0.72, "", 0.1, 10, "Prandtl number", "0.72 for air.")
-    turbulence_intensity: float = number(1.0,
-                                         "%",
-                                         0.001,
-                                         30,
-                                         "Turbulence intensity",
-                                         "Of what comes in.",
+    turbulence_intensity: float = number(1.0, "%", 0.001, 30, "Turbulence intensity", "Of what comes in.",
                                          seen=TURBULENT)
-    viscosity_ratio: float = number(3.0,
-                                    "",
-                                    1e-4,
-                                    1000,
-                                    "Eddy over molecular viscosity",
-                                    "Of what comes in.",
+    viscosity_ratio: float = number(3.0, "", 1e-4, 1000, "Eddy over molecular viscosity", "Of what comes in.",
                                     seen=TURBULENT)
 
     @model_validator(mode="after")
@@ -284,26 +182,11 @@ class RowAir(OfGas, SheetSection):
 class RowDomain(SheetSection):
     """How far the air is computed."""
 
-    ahead: float = number(1.0,
-                          "",
-                          0.3,
-                          20,
-                          "Duct ahead of the blades",
-                          "In axial chords of mid-span.",
+    ahead: float = number(1.0, "", 0.3, 20, "Duct ahead of the blades", "In axial chords of mid-span.",
                           seen=DUCT)
-    behind: float = number(1.2,
-                           "",
-                           0.3,
-                           20,
-                           "Duct behind the blades",
-                           "In axial chords of mid-span.",
+    behind: float = number(1.2, "", 0.3, 20, "Duct behind the blades", "In axial chords of mid-span.",
                            seen=DUCT)
-    reach: float = number(3.0,
-                          "",
-                          1.5,
-                          30,
-                          "Air around",
-                          "In tip radii from the middle, in all directions.",
+    reach: float = number(3.0, "", 1.5, 30, "Air around", "In tip radii from the middle, in all directions.",
                           seen=OPEN)
 
 
@@ -311,27 +194,13 @@ class RowGrid(SheetSection):
     """The cells of one passage; counts are those of the fine level."""
 
     level: Literal["coarse", "medium",
-                   "fine"] = choice("fine",
-                                    "Climb to",
+                   "fine"] = choice("fine", "Climb to",
                                     "The run solves coarse, medium and fine in turn and stops here.",
-                                    coarse="coarse",
-                                    medium="medium",
-                                    fine="fine")
+                                    coarse="coarse", medium="medium", fine="fine")
     side_cells: int = number(56, "", 16, 400, "Cells along each side of a blade", "", whole=True)
-    edge_cells: int = number(20,
-                             "",
-                             8,
-                             120,
-                             "Cells from blade to blade", "Ahead and behind; also round each "
-                             "edge.",
-                             whole=True,
-                             multiple=2)
-    off_cells: int = number(26,
-                            "",
-                            10,
-                            200,
-                            "Cells off the blade",
-                            "To the middle of the passage.",
+    edge_cells: int = number(20, "", 8, 120, "Cells from blade to blade", "Ahead and behind; also round each "
+                             "edge.", whole=True, multiple=2)
+    off_cells: int = number(26, "", 10, 200, "Cells off the blade", "To the middle of the passage.",
                             whole=True)
     span_cells: int = number(36, "", 8, 400, "Cells along the span", "", whole=True)
     gap_cells: int = number(8, "", 4, 100, "Cells in the tip gap", "", whole=True, seen=DUCT)
@@ -339,13 +208,8 @@ class RowGrid(SheetSection):
     ahead_cells: int = number(14, "", 4, 400, "Cells ahead", "", whole=True)
     behind_cells: int = number(22, "", 4, 400, "Cells behind", "", whole=True)
     y_plus: float = number(
-        40.0,
-        "",
-        0.5,
-        300,
-        "y+ of the first cells",
-        "On the fine level: 30 to 100 bridges the layer by a wall function, 1 resolves it.",
-        seen=TURBULENT)
+        40.0, "", 0.5, 300, "y+ of the first cells",
+        "On the fine level: 30 to 100 bridges the layer by a wall function, 1 resolves it.", seen=TURBULENT)
 
 
 class RowInstruments(SheetSection):
@@ -360,16 +224,11 @@ class RowFlow(SheetSection):
     """The physics."""
 
     model: Literal["inviscid", "turbulent"] = choice(
-        "turbulent",
-        "Flow model",
-        "Inviscid: slip walls, no friction. Turbulent: no-slip walls and a closure.",
-        inviscid="Inviscid",
+        "turbulent", "Flow model",
+        "Inviscid: slip walls, no friction. Turbulent: no-slip walls and a closure.", inviscid="Inviscid",
         turbulent="Turbulent")
-    closure: Closure = choice("spalart-allmaras",
-                              "Closure",
-                              "One equation, or two (k and ω).",
-                              when={"model": "turbulent"},
-                              **CLOSURES)
+    closure: Closure = choice("spalart-allmaras", "Closure", "One equation, or two (k and ω).",
+                              when={"model": "turbulent"}, **CLOSURES)
 
 
 class RowRun(SheetSection):
@@ -380,35 +239,19 @@ class RowRun(SheetSection):
         "Near its stall a row has two flows, and keeps to the one it comes from: throttled step by step it "
         "holds on longer than when it is started there. A neighbour is the nearest finished operating point "
         "of the same variant with the same grid that is throttled less; where there is none, the run begins "
-        "with an open throttle.",
-        neighbour="the nearest finished point", nothing="an open throttle")
+        "with an open throttle.", neighbour="the nearest finished point", nothing="an open throttle")
     residual: float = number(1e-5, "", 1e-12, 1e-2, "Residual to reach",
                              "Share of the impulsive start's residual.")
     steady: float = number(1e-4, "", 1e-8, 1e-1, "Instruments steady within",
                            "Share of mass flow, pressure ratio and torque over the last steps.")
-    steps: int = number(200,
-                        "",
-                        5,
-                        5000,
-                        "Most steps per level",
-                        "The level ends here even if it has not settled.",
-                        whole=True)
+    steps: int = number(200, "", 5, 5000, "Most steps per level",
+                        "The level ends here even if it has not settled.", whole=True)
     courant_start: float = number(5.0, "", 0.1, 1000, "Courant number at the start",
                                   "Smaller is slower and safer.")
     courant_most: float = number(200.0, "", 1, 1e6, "Largest Courant number", "")
-    first_order_steps: int = number(20,
-                                    "",
-                                    0,
-                                    500,
-                                    "First-order steps",
-                                    "Steps on the coarse level before second order takes over.",
-                                    whole=True)
-    krylov_vectors: int = number(30,
-                                 "",
-                                 5,
-                                 200,
-                                 "Krylov vectors",
-                                 "Most vectors of one linear solution.",
+    first_order_steps: int = number(20, "", 0, 500, "First-order steps",
+                                    "Steps on the coarse level before second order takes over.", whole=True)
+    krylov_vectors: int = number(30, "", 5, 200, "Krylov vectors", "Most vectors of one linear solution.",
                                  whole=True)
 
 
@@ -426,11 +269,6 @@ class RowSheet(SheetBase):
 
 
 SECTIONS = {
-    "shape": RowShape,
-    "air": RowAir,
-    "domain": RowDomain,
-    "grid": RowGrid,
-    "instruments": RowInstruments,
-    "flow": RowFlow,
-    "run": RowRun
+    "shape": RowShape, "air": RowAir, "domain": RowDomain, "grid": RowGrid, "instruments": RowInstruments,
+    "flow": RowFlow, "run": RowRun
 }

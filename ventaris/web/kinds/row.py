@@ -56,33 +56,26 @@ BY_LEVEL = tuple(
                 "wheel_thrust"))
 # Along the blade and over the span: row, column, label. The sheet's own span is read too, under its number.
 LINES = {
-    "blade_50:mach": "Isentropic Mach number on the blade, mid-span",
-    "blade_10:mach": "Isentropic Mach number on the blade, 10 % span",
-    "blade_90:mach": "Isentropic Mach number on the blade, 90 % span",
-    "blade_50:pressure": "Pressure on the blade, mid-span, Pa",
-    "blade_10:pressure": "Pressure on the blade, 10 % span, Pa",
-    "blade_90:pressure": "Pressure on the blade, 90 % span, Pa",
-    "span:pressure_ratio": "Total-pressure ratio over the span",
-    "span:temperature_ratio": "Total-temperature ratio over the span",
-    "span:efficiency": "Efficiency over the span",
-    "span:axial_speed": "Axial speed behind, m/s",
-    "span:swirl_angle": "Flow angle behind at rest, °",
-    "span:relative_angle": "Relative flow angle behind, °",
-    "blade:thrust": "Thrust over the span, N/m",
-    "blade:torque": "Torque over the span, N m/m"
+    "blade_50:mach": "Isentropic Mach number on the blade, mid-span", "blade_10:mach":
+    "Isentropic Mach number on the blade, 10 % span", "blade_90:mach":
+    "Isentropic Mach number on the blade, 90 % span", "blade_50:pressure":
+    "Pressure on the blade, mid-span, Pa", "blade_10:pressure": "Pressure on the blade, 10 % span, Pa",
+    "blade_90:pressure": "Pressure on the blade, 90 % span, Pa", "span:pressure_ratio":
+    "Total-pressure ratio over the span", "span:temperature_ratio": "Total-temperature ratio over the span",
+    "span:efficiency": "Efficiency over the span", "span:axial_speed": "Axial speed behind, m/s",
+    "span:swirl_angle": "Flow angle behind at rest, °", "span:relative_angle":
+    "Relative flow angle behind, °", "blade:thrust": "Thrust over the span, N/m", "blade:torque":
+    "Torque over the span, N m/m"
 }
 SWEPT = {
-    "back_pressure": ("Static pressure at the hub, Pa", "Pa"),
-    "throttle_rise": ("Throttle: pressure rise, Pa", "Pa"),
-    "speed": ("Speed of rotation, rpm", "rpm"),
-    "wind": ("Wind along the axis, m/s", "m/s")
+    "back_pressure": ("Static pressure at the hub, Pa", "Pa"), "throttle_rise":
+    ("Throttle: pressure rise, Pa", "Pa"), "speed": ("Speed of rotation, rpm", "rpm"), "wind":
+    ("Wind along the axis, m/s", "m/s")
 }
 AXES = {
-    "mass_flow": ("Mass flow, kg/s", 1.0),
-    "corrected_flow": ("Corrected mass flow, kg/s", 1.0),
-    "speed_of_rotation": ("Speed of rotation, rpm", 1.0),
-    "advance": ("Advance ratio, wind over turns and diameter", 1.0),
-    "tip_speed_ratio": ("Tip speed over wind", 1.0)
+    "mass_flow": ("Mass flow, kg/s", 1.0), "corrected_flow": ("Corrected mass flow, kg/s", 1.0),
+    "speed_of_rotation": ("Speed of rotation, rpm", 1.0), "advance":
+    ("Advance ratio, wind over turns and diameter", 1.0), "tip_speed_ratio": ("Tip speed over wind", 1.0)
 }
 POINT_FIELDS = ("speed", "back_pressure", "wind", "total_pressure", "total_temperature")
 
@@ -133,39 +126,18 @@ def words(shape):
 
 
 ROWS = {
-    "shape": (RowList("sections", "Sections", "section", "the blade at radii from the hub outwards", ({
-        "shape.made": ("sections", )
-    })),
-              RowList("walls", "Contours", "point", "of hub and casing along the axis; none are straight", ({
-                  "shape.setting": ("duct", )
-              }))),
-    "instruments": (FORMULAS, )
+    "shape": (RowList("sections", "Sections", "section", "the blade at radii from the hub outwards",
+                      ({"shape.made": ("sections", )})),
+              RowList("walls", "Contours", "point", "of hub and casing along the axis; none are straight",
+                      ({"shape.setting": ("duct", )}))), "instruments": (FORMULAS, )
 }
 
-SHOWN = Shown(outline,
-              words,
-              ROWS,
-              QUANTITIES,
-              HEADLINES,
-              BY_LEVEL,
-              ROW_FLOORS, {
-                  "mass_flow": "Mass flow, kg/s",
-                  "pressure_ratio": "Total-pressure ratio",
-                  "efficiency": "Efficiency",
-                  "torque": "Torque, N m",
-                  "thrust": "Thrust, N",
-                  "residual": "Residual"
-              },
-              LINES,
-              "On the blade and over the span",
-              "blade_50:mach", ("efficiency", "largest"),
-              AXES,
-              SWEPT,
-              "Operating map", ("lines.csv", "field.vtu"),
-              "partials/row_result.html",
-              point_words,
-              lambda form: given(form, POINT_FIELDS),
-              station="share of the axial chord",
-              best=("efficiency", -1.0),
-              next_best=(("wheel_power", -1.0), ("figure_of_merit", -1.0), ("thrust", -1.0)),
-              headings={"air": "Air and turning"})
+SHOWN = Shown(
+    outline, words, ROWS, QUANTITIES, HEADLINES, BY_LEVEL, ROW_FLOORS, {
+        "mass_flow": "Mass flow, kg/s", "pressure_ratio": "Total-pressure ratio", "efficiency": "Efficiency",
+        "torque": "Torque, N m", "thrust": "Thrust, N", "residual": "Residual"
+    }, LINES, "On the blade and over the span", "blade_50:mach", ("efficiency", "largest"), AXES, SWEPT,
+    "Operating map", ("lines.csv", "field.vtu"), "partials/row_result.html", point_words,
+    lambda form: given(form, POINT_FIELDS), station="share of the axial chord", best=("efficiency", -1.0),
+    next_best=(("wheel_power", -1.0), ("figure_of_merit", -1.0), ("thrust", -1.0)),
+    headings={"air": "Air and turning"})

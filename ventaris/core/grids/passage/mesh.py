@@ -98,10 +98,8 @@ def mesh_of_stack(stack):
         worst = centre[np.argmin(volume)]
         raise MeshError(
             f"{np.count_nonzero(volume <= 0)} cells of the passage are folded, the worst at x = "
-            f"{worst[0]:.4g}, "
-            f"radius {np.hypot(*worst[1:]):.4g} (in chords of mid-span). Let sections change more smoothly "
-            f"over "
-            "the span, or the hub and casing.")
+            f"{worst[0]:.4g}, radius {np.hypot(*worst[1:]):.4g} (in chords of mid-span). Let sections change "
+            "more smoothly over the span, or the hub and casing.")
     right, images = _repeat(stack, quads, left, right, tags, n)
     order = _order(left, right, vector, sweep)
     left, right, vector, tags = left[order], right[order], vector[order], tags[order]

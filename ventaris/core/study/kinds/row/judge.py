@@ -57,10 +57,8 @@ def _turning(setup):
             yield Finding(
                 "warn", "air.speed",
                 "The wheel turns tail first: seen from upstream, the noses of its blades trail. Turn the "
-                "sign of the "
-                "speed of rotation, or that of the sections' stagger, unless this is a turbine whose blades "
-                "bend so."
-            )
+                "sign of the speed of rotation, or that of the sections' stagger, unless this is a turbine "
+                "whose blades bend so.")
     elif setup.is_open and not setup.sheet.air.wind:
         yield Finding(
             "stop", "air.speed", "Nothing turns and no wind comes: nothing would flow. Give a speed of "
@@ -95,8 +93,7 @@ def _blades(setup):
             "more cells (grid.gap_cells), or none (0).")
     if setup.is_viscous and row.section_shape(0.5 * row.tip).edge < 0.002:
         yield Finding("note", "shape.sections",
-                      "Edges thinner than 0.2 % of the chord make very small cells and slow "
-                      "runs.")
+                      "Edges thinner than 0.2 % of the chord make very small cells and slow runs.")
 
 
 def _outlet(setup):
@@ -129,25 +126,20 @@ def judge_row(setup, last, stopped, undefined, trends):
     c = last.coefficients
     what = "thrust and torque" if setup.is_open else "mass flow, pressure ratio and torque"
     if stopped:
-        words = (
-            f"Stopped by hand on the {last.level} grid: residual {last.residual:.0e} of the start. The "
-            f"numbers are "
-            "those of that moment.")
+        words = (f"Stopped by hand on the {last.level} grid: residual {last.residual:.0e} of the start. The "
+                 "numbers are those of that moment.")
     elif last.settled and last.residual > setup.sheet.run.residual:
         words = (
             f"Settled on the {last.level} grid by its instruments: {what} stood still within {worst:.1g}, "
-            f"while the "
-            f"residual stalled at {last.residual:.0e} of the start.")
+            f"while the residual stalled at {last.residual:.0e} of the start.")
     elif last.settled:
         words = (
             f"Settled on the {last.level} grid: residual {last.residual:.0e} of the start, {what} steady "
-            f"within "
-            f"{worst:.1g}.")
+            f"within {worst:.1g}.")
     else:
         words = (
             f"Not settled on the {last.level} grid: residual {last.residual:.0e} of the start, {what} still "
-            f"change "
-            f"by {worst:.1g}. Run it further, or read the values as provisional.")
+            f"change by {worst:.1g}. Run it further, or read the values as provisional.")
     settled = last.settled and last.residual <= NEVER_SETTLED
     if last.settled and not settled and not stopped:
         words = unformed(last.level, last.residual, what)
@@ -164,8 +156,7 @@ def judge_row(setup, last, stopped, undefined, trends):
         if abs(c.get("power_balance", 0.0)) > BALANCE:
             found.append(
                 f"Torque and rise of total enthalpy differ by {100 * c['power_balance']:.2g} %: do not trust "
-                f"the "
-                "efficiency further than that.")
+                "the efficiency further than that.")
     wide, doubtful = wide_bars(trends, [f for f in ROW_FLOORS if f[0] in trends])
     return Verdict(bool(settled), words, found + list(_doubts(setup, last)) + wide, bool(settled
                                                                                          and doubtful))
@@ -177,24 +168,18 @@ def _doubts(setup, last):
         yield ("Inviscid: no boundary layers. What is lost is lost in shocks and to the grid: up to some per "
                "cent of the relative head where thin noses are met at an incidence.")
     if setup.is_viscous and last.y_plus and last.y_plus["mean"] > 5:
-        yield (
-            f"The first cells stand at y+ {last.y_plus['mean']:.0f} (median): a wall function bridges the "
-            f"rest, with "
-            "friction and loss known to some per cent.")
+        yield (f"The first cells stand at y+ {last.y_plus['mean']:.0f} (median): a wall function bridges the "
+               "rest, with friction and loss known to some per cent.")
     if c.get("back_flow", 0.0) > TURNED:
         yield (f"Air runs back through {100 * c['back_flow']:.0f} % of the outlet: the row has stalled. "
                "What a steady passage finds there is one of many flows; open the throttle, or read the point "
                "as the end of the line.")
     if c.get("diffusion", 0.0) > LOADED:
-        yield (
-            f"The mean diffusion factor is {c['diffusion']:.2f}: rows stall from about 0.6, and a steady "
-            f"passage "
-            "cannot tell where. The last point that settles is a numerical limit.")
+        yield (f"The mean diffusion factor is {c['diffusion']:.2f}: rows stall from about 0.6, and a steady "
+               "passage cannot tell where. The last point that settles is a numerical limit.")
     if c.get("efficiency") and not 0 < c["efficiency"] <= 1.0:
-        yield (
-            f"An efficiency of {c['efficiency']:.3f} is none: the work is too small, or the flow has not "
-            f"come to "
-            "rest.")
+        yield (f"An efficiency of {c['efficiency']:.3f} is none: the work is too small, or the flow has not "
+               "come to rest.")
     if setup.is_open and setup.is_viscous:
         yield ("The boundary layers are turbulent from the nose: at small Reynolds numbers real blades keep "
                "laminar ones.")

@@ -152,9 +152,7 @@ class RowSetup:
             far = Boundary("far field", state=(0.0, 1.0, air.wind / self.air.speed_of_sound, 0.0, 0.0))
             out |= {"inlet": far, "outlet": far, "casing": far}
         else:
-            out["inlet"] = Boundary("total inlet",
-                                    pressure=0.0,
-                                    temperature=1.0,
+            out["inlet"] = Boundary("total inlet", pressure=0.0, temperature=1.0,
                                     velocity=self.inlet_direction)
             out["outlet"] = Boundary("outlet", pressure=self.hub_pressure)
         if self.is_viscous:
@@ -201,15 +199,10 @@ class RowSetup:
         air = self.air
         through = self.sheet.air.wind if self.is_open else 0.0
         return {
-            "temperature": air.temperature,
-            "pressure": air.pressure,
-            "density": air.density,
-            "speed_of_rotation": self.sheet.air.speed,
-            "tip_speed": self.tip_speed,
-            "tip_mach": float(np.hypot(self.tip_speed, through)) / air.speed_of_sound,
-            "wind": through,
-            "reynolds": float(self.stream.reynolds or 0.0),
-            "advance": self.advance if self.is_open else 0.0,
+            "temperature": air.temperature, "pressure": air.pressure, "density": air.density,
+            "speed_of_rotation": self.sheet.air.speed, "tip_speed": self.tip_speed, "tip_mach":
+            float(np.hypot(self.tip_speed, through)) / air.speed_of_sound, "wind": through, "reynolds":
+            float(self.stream.reynolds or 0.0), "advance": self.advance if self.is_open else 0.0,
             "tip_speed_ratio": self.tip_speed / through if through else 0.0
         }
 
@@ -253,14 +246,10 @@ class RowSetup:
         """The row in numbers, SI."""
         middle = self.middle
         return {
-            "blades": self.row.blades,
-            "hub_radius": self.hub_radius,
-            "tip_radius": self.tip_radius,
-            "tip_gap": 0.0 if self.is_open else self.sheet.shape.tip_gap,
-            "chord": middle.chord * self.scale,
-            "stagger": float(np.degrees(middle.stagger)),
-            "solidity": self.solidity,
-            "throat_area": self.throat_area
+            "blades": self.row.blades, "hub_radius": self.hub_radius, "tip_radius": self.tip_radius,
+            "tip_gap": 0.0 if self.is_open else self.sheet.shape.tip_gap, "chord": middle.chord * self.scale,
+            "stagger": float(np.degrees(middle.stagger)), "solidity": self.solidity, "throat_area":
+            self.throat_area
         }
 
     @cached_property
@@ -325,8 +314,7 @@ def prepare_row(sheet):
         if air.back_pressure >= most:
             raise ShapeError(
                 f"air.back_pressure = {air.back_pressure:g} Pa: no air would pass. At this speed the row can "
-                f"reach "
-                f"{most:.4g} Pa at the very most. Lower it, or take a throttle as the outlet")
+                f"reach {most:.4g} Pa at the very most. Lower it, or take a throttle as the outlet")
     state = gas.AirState(temperature, pressure, density, viscosity, float(speed), air.ratio, air.constant,
                          air.prandtl, air.viscosity_law == "sutherland", scale)
     viscous = sheet.flow.model == "turbulent"

@@ -85,14 +85,9 @@ class RowExecution(Climb):
         air, closure = setup.air, self.sheet.flow.closure if setup.is_viscous else None
         # A duct's air comes through as fast as the tip turns, or faster.
         fast = air.mach if setup.is_open else max(air.mach, np.hypot(air.mach, 0.4) * (air.mach > SLOW))
-        flow = Discretisation(mesh,
-                              setup.stream,
-                              "no-slip" if setup.is_viscous else "slip",
-                              closure=closure,
-                              boundaries=setup.boundaries(mesh),
-                              limit=fast > LIMITED_FROM,
-                              precondition=air.mach < (0.6 if setup.is_open else SLOW),
-                              omega=setup.turn)
+        flow = Discretisation(mesh, setup.stream, "no-slip" if setup.is_viscous else "slip", closure=closure,
+                              boundaries=setup.boundaries(mesh), limit=fast > LIMITED_FROM,
+                              precondition=air.mach < (0.6 if setup.is_open else SLOW), omega=setup.turn)
         if not setup.is_open:
             faces = mesh.boundaries["outlet"]
             flow.outflow = RadialEquilibrium(flow, faces, mesh.level[mesh.left[faces]], setup.hub_pressure,
@@ -102,15 +97,9 @@ class RowExecution(Climb):
         self._throttled_from = int(kept.get("throttled_from", 0))
         if "outlet_before" in kept:
             self._outlet_before = tuple(kept["outlet_before"])
-        controls = MarchControls(run.courant_start,
-                                 run.courant_most,
-                                 1.5,
-                                 run.first_order_steps,
-                                 run.krylov_vectors,
-                                 hold_limiter=HOLD_LIMITER,
-                                 hold_again=HELD_AGAIN,
-                                 retries=8,
-                                 krylov_kept=run.krylov_vectors)
+        controls = MarchControls(run.courant_start, run.courant_most, 1.5, run.first_order_steps,
+                                 run.krylov_vectors, hold_limiter=HOLD_LIMITER, hold_again=HELD_AGAIN,
+                                 retries=8, krylov_kept=run.krylov_vectors)
         resumed = self._resumed(name, flow, controls)
         if resumed:
             if "limiter" in kept:
@@ -128,11 +117,8 @@ class RowExecution(Climb):
             state = self._carried(self.meshes[previous[0]], mesh, previous[1])
             controls = replace(controls, first_order_steps=0, courant_start=2 * run.courant_start)
         if careful:
-            controls = replace(controls,
-                               first_order_steps=max(60, 3 * run.first_order_steps),
-                               courant_start=0.2 * run.courant_start,
-                               courant_growth=1.25,
-                               most_change=0.1,
+            controls = replace(controls, first_order_steps=max(60, 3 * run.first_order_steps),
+                               courant_start=0.2 * run.courant_start, courant_growth=1.25, most_change=0.1,
                                courant_most=min(60.0, run.courant_most))
         return MarchedLevel(name, flow, SteadyMarch(flow, state, controls))
 
@@ -250,10 +236,8 @@ class RowExecution(Climb):
         """What counts as none of a quantity."""
         s = self.setup
         force = s.air.density * s.air.speed**2 * s.tip_radius**2
-        return {
-            "torque": NOTHING * force * s.tip_radius,
-            "thrust": NOTHING * force
-        }.get(name, 1e-9) + (0.01 * force * s.tip_radius if name == "torque" and not s.omega else 0.0)
+        return {"torque": NOTHING * force * s.tip_radius, "thrust": NOTHING * force}.get(
+            name, 1e-9) + (0.01 * force * s.tip_radius if name == "torque" and not s.omega else 0.0)
 
     def _is_settled(self):
         march, run = self._level.march, self.sheet.run
@@ -282,11 +266,8 @@ class RowExecution(Climb):
     def _finish_level(self):
         level = self._level
         level.flow.residual(level.march.state)
-        coefficients = self._read({
-            "step": len(self.history),
-            "residual": level.march.residual,
-            "courant": level.march.courant
-        })
+        coefficients = self._read(
+            {"step": len(self.history), "residual": level.march.residual, "courant": level.march.courant})
         treatment, y_plus = level.flow.wall_treatment, None
         if level.flow.closure is not None:
             units = treatment.y_plus[treatment.faces]
@@ -326,37 +307,18 @@ class RowExecution(Climb):
         last = self.finished[-1]
         trends = {
             n: t.as_dict()
-            for n, t in level_trends(self.finished,
-                                     lambda f, name: f.settled or max(f.changes.values()) < 5e-3,
-                                     spatial=True,
-                                     ratio=RATIO).items()
+            for n, t in level_trends(self.finished, lambda f, name: f.settled or max(f.changes.values()) <
+                                     5e-3, spatial=True, ratio=RATIO).items()
         }
         verdict = judge_row(setup, last, stopped, self._undefined(), trends)
         return {
-            "format": 1,
-            "space": "row",
-            "title": sheet.title,
-            "coefficients": last.coefficients,
-            "trends": trends,
-            "forces": {},
-            "control_volume": None,
-            "layer": [],
-            "unsteady": None,
-            "formulas": [f.name for f in sheet.instruments.formulas],
-            "levels": [{
-                k: v
-                for k, v in vars(f).items() if k != "changes"
-            } for f in self.finished],
-            "verdict": verdict.as_dict(),
-            "shocks": [],
-            "separations": [],
-            "probes": {},
-            "air": setup.derived(),
-            "shape": setup.measures(),
-            "theory": setup.theory(),
-            "y_plus": last.y_plus,
-            "cells": last.cells,
-            "steps": len(self.history),
-            "seconds": round(self._clock(), 2),
-            "cost_per_cell_step": last.seconds / max(last.cells * last.steps, 1)
+            "format": 1, "space": "row", "title": sheet.title, "coefficients": last.coefficients, "trends":
+            trends, "forces": {}, "control_volume": None, "layer": [], "unsteady": None, "formulas":
+            [f.name for f in sheet.instruments.formulas
+             ], "levels": [{k: v
+                            for k, v in vars(f).items() if k != "changes"}
+                           for f in self.finished], "verdict": verdict.as_dict(), "shocks": [], "separations":
+            [], "probes": {}, "air": setup.derived(), "shape": setup.measures(), "theory": setup.theory(),
+            "y_plus": last.y_plus, "cells": last.cells, "steps": len(self.history), "seconds":
+            round(self._clock(), 2), "cost_per_cell_step": last.seconds / max(last.cells * last.steps, 1)
         }
