@@ -21,8 +21,7 @@ def cascade(loop, pitch, inflow):
     """Incompressible flow round a row of closed outlines, one above the other.
 
     Sources on straight panels and one vorticity strength (Hess, Smith 1967), with the other blades' part of
-    the
-    kernel, pi/s coth(pi z/s) - 1/z, at the panels' middles.
+    the kernel, pi/s coth(pi z/s) - 1/z, at the panels' middles.
 
     Parameters
     ----------

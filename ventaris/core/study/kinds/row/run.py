@@ -34,8 +34,7 @@ LIMITED_FROM = 0.75
 SLOW = 0.2
 # A run from nothing begins with an open outlet, whose static pressure at the hub lies so far below the total
 # one at the inlet (times the square of the tip's Mach number, at most the second), and is throttled over so
-# many
-# steps once the scheme is of second order: throttled at once, a row that would run falls into its stall.
+# many steps once the scheme is of second order: throttled at once, a row that would run falls into its stall.
 OPENED, MOST_OPENED, THROTTLED_OVER = 0.2, 0.18, 50
 # From a neighbour, whose outlet stood nearby, sooner.
 NEIGHBOUR_OVER = 25
