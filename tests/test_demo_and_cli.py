@@ -24,6 +24,27 @@ incidence = "2 deg"
 [grid]
 level = "coarse"
 """
+# A small fan, computed loosely.
+ROW = """format = 1
+space = "row"
+[shape]
+made = "plan"
+tip_gap = 0.0006
+[air]
+back_pressure = 108000.0
+[grid]
+level = "coarse"
+side_cells = 40
+edge_cells = 16
+off_cells = 20
+span_cells = 20
+gap_cells = 4
+ahead_cells = 8
+behind_cells = 12
+[run]
+residual = 1e-3
+steady = 1e-2
+"""
 
 
 def call(*arguments):
@@ -57,6 +78,34 @@ class CommandLine(InFolder):
             {p.name
              for p in (self.folder / "result").iterdir()},
             {"sheet.toml", "result.json", "history.csv", "taps.csv", "field.vtu", "mach.png", "cp.svg"})
+
+    @slow
+    def test_a_row_starts_from_the_last_step_of_another_point(self):
+        self.sheet.write_text(ROW)
+        code, _, err = call("run", self.sheet, "--out", self.folder / "open")
+        self.assertEqual(code, 0, err)
+        self.assertTrue((self.folder / "open/last_step.npz").is_file())
+        steps = lambda name: len((self.folder / name / "history.csv").read_text().splitlines())
+        further = ("run", self.sheet, "--set", "air.back_pressure=109kPa", "--start-from", self.folder / "open")
+        code, _, err = call(*further, "--out", self.folder / "closed")
+        self.assertEqual(code, 0, err)
+        self.assertLess(steps("closed"), 0.8 * steps("open"))
+        for settings, words in ((("grid.span_cells=24", ), "Cells along the span"),
+                                (("run.start=nothing", ), "run.start=neighbour"),
+                                (("shape.blades=31", ), "differs in more")):
+            code, _, err = call(*further, *(part for one in settings for part in ("--set", one)))
+            self.assertEqual(code, 2)
+            self.assertIn(words, err)
+
+    def test_what_cannot_be_started_from_is_said(self):
+        code, _, err = call("run", self.sheet, "--start-from", self.folder)
+        self.assertEqual((code, "only blade rows" in err), (2, True), err)
+        self.sheet.write_text(ROW)
+        code, _, err = call("run", self.sheet, "--start-from", self.folder / "nowhere")
+        self.assertEqual((code, "Give the --out folder" in err), (2, True), err)
+        (self.folder / "last_step.npz").write_bytes(b"rubbish")
+        code, _, err = call("run", self.sheet, "--start-from", self.folder)
+        self.assertEqual((code, "last_step.npz" in err), (2, True), err)
 
     def test_failure_has_an_exit_code_and_words(self):
         for arguments, words in ((["run", self.sheet, "--set",

@@ -8,6 +8,8 @@ from pathlib import Path
 
 # Seconds between two lines of progress where there is no terminal.
 LINE_EVERY = 5.0
+# What a finished run leaves in its folder for another operating point to start from.
+LAST_STEP = "last_step.npz"
 
 
 def main(arguments=None):
@@ -48,6 +50,8 @@ def _add_run(verbs):
     run.add_argument("--out", type=Path, help="folder for result.json, fields, curves and pictures")
     run.add_argument("--json", action="store_true", help="print the result as JSON")
     run.add_argument("--resume", type=Path, help="go on from a checkpoint file in a result folder")
+    run.add_argument("--start-from", type=Path, metavar="FOLDER",
+                     help="begin with the last step of another operating point, run with --out FOLDER (blade rows)")
     run.set_defaults(action=_run)
     validate = verbs.add_parser("validate", help="run the validation cases and write the report")
     validate.add_argument("--report", type=Path, default=Path("docs/validation.md"))
@@ -120,13 +124,19 @@ def _run(options):
                 f"--resume {options.resume}: {error.strerror}. A run with --out keeps checkpoint.npz there "
                 "until it ends; without --resume it begins afresh."
             )
+    neighbour = None
+    if options.start_from:
+        try:
+            neighbour = _last_step(sheet, options.start_from)
+        except ValueError as error:
+            return _fail(f"--start-from {options.start_from}: {error}")
     setup, findings = examine(sheet)
     for finding in findings:
         print(f"{finding.grade}: {finding.message}", file=sys.stderr)
     if setup is None or any(f.grade == "stop" for f in findings):
         return 2
     try:
-        run = execute(sheet, resume)
+        run = execute(sheet, resume, neighbour=neighbour)
         saved, watch = time.monotonic(), _Watch()
         for step in run:
             watch.show(step, run.headline_words(step.channels))
@@ -140,9 +150,40 @@ def _run(options):
         from .core.study.kinds.registry import kind_of
         for name, data in kind_of(sheet).files(run).items():
             _write(options.out, name, data)
+        if _starts_from_last_step(sheet):
+            _write(options.out, LAST_STEP, run.checkpoint().to_bytes())
         (options.out / "checkpoint.npz").unlink(missing_ok=True)
     _report(run, options.json)
     return 0 if run.result["verdict"]["settled"] else 3
+
+
+def _starts_from_last_step(sheet):
+    from .core.study.kinds.registry import kind_of
+    near = kind_of(sheet).neighbourhood
+    return near is not None and near.kept == "checkpoint"
+
+
+def _last_step(sheet, folder):
+    """The `Checkpoint` that a run left in its result folder; raises ValueError where a sheet cannot start from
+    it."""
+    from .core.sheet import SheetError, read_toml
+    from .core.study.kinds.registry import kind_of
+    from .core.study.progress import Checkpoint, RunFailed
+    if not _starts_from_last_step(sheet):
+        raise ValueError("only blade rows start from another run's folder.")
+    if sheet.run.start != "neighbour":
+        raise ValueError("the sheet asks for an open throttle. Add --set run.start=neighbour, or leave this out.")
+    try:
+        kept = Checkpoint.from_bytes((folder / LAST_STEP).read_bytes())
+        obstacles = kind_of(sheet).neighbourhood.obstacles(sheet, read_toml(kept.sheet))
+    except OSError as error:
+        raise ValueError(f"{LAST_STEP}: {error.strerror}. Give the --out folder of a finished run.") from None
+    except (RunFailed, SheetError) as error:
+        raise ValueError(f"{LAST_STEP}: {error}") from None
+    if obstacles:
+        raise ValueError(f"that run differs in more than its operating point: {', '.join(obstacles[:6])}. "
+                         "Run it with the same shape, grid and flow model.")
+    return kept
 
 
 class _Watch:

@@ -4,7 +4,7 @@ import time
 import traceback
 
 from ..core.grids.mesh import MeshError
-from ..core.sheet import SheetError, differing_inputs, read_toml
+from ..core.sheet import SheetError, read_toml
 from ..core.shapes.coordinates import ShapeError
 from ..core.study.execute import execute
 from ..core.study.kinds.registry import kind_of
@@ -107,8 +107,7 @@ class Job:
         near, found = kind_of(sheet).neighbourhood, []
         for other in runs.finished_of_variant(self.database, self.run["variant_id"]):
             there = read_toml(other["sheet"])
-            differing = {path for path, *_ in differing_inputs(sheet, there)}
-            if other["id"] == self.id or not differing <= near.swept or sheet.shape != there.shape:
+            if other["id"] == self.id or near.obstacles(sheet, there):
                 continue
             away = near.away(sheet.air, there.air)
             if math.isfinite(away):

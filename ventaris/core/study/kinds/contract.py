@@ -7,6 +7,8 @@ is.
 from collections.abc import Callable
 from dataclasses import dataclass
 
+from ...sheet import differing_inputs
+
 
 @dataclass(frozen=True)
 class Neighbourhood:
@@ -25,6 +27,14 @@ class Neighbourhood:
     swept: frozenset
     away: Callable
     kept: str = "field"
+
+    def obstacles(self, sheet, there):
+        """Labels of the inputs in which two sheets differ and may not; nothing where one may start from the
+        other."""
+        if sheet.space != there.space:
+            return ["Kind of campaign"]
+        found = [label for path, label, *_ in differing_inputs(sheet, there) if path not in self.swept]
+        return found or ([] if sheet.shape == there.shape else ["Shape"])
 
 
 @dataclass(frozen=True)
