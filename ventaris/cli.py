@@ -51,7 +51,7 @@ def _add_run(verbs):
     run.add_argument("--json", action="store_true", help="print the result as JSON")
     run.add_argument("--resume", type=Path, help="go on from a checkpoint file in a result folder")
     run.add_argument("--start-from", type=Path, metavar="FOLDER",
-                     help="begin with the last step of another operating point, run with --out FOLDER (blade rows)")
+                     help="begin with the last step of another operating point, run with --out (blade rows)")
     run.set_defaults(action=_run)
     validate = verbs.add_parser("validate", help="run the validation cases and write the report")
     validate.add_argument("--report", type=Path, default=Path("docs/validation.md"))
