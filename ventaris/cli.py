@@ -172,7 +172,8 @@ def _last_step(sheet, folder):
     if not _starts_from_last_step(sheet):
         raise ValueError("only blade rows start from another run's folder.")
     if sheet.run.start != "neighbour":
-        raise ValueError("the sheet asks for an open throttle. Add --set run.start=neighbour, or leave this out.")
+        raise ValueError(
+            "the sheet asks for an open throttle. Add --set run.start=neighbour, or leave this out.")
     try:
         kept = Checkpoint.from_bytes((folder / LAST_STEP).read_bytes())
         obstacles = kind_of(sheet).neighbourhood.obstacles(sheet, read_toml(kept.sheet))
