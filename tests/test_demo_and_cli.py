@@ -86,7 +86,8 @@ class CommandLine(InFolder):
         self.assertEqual(code, 0, err)
         self.assertTrue((self.folder / "open/last_step.npz").is_file())
         steps = lambda name: len((self.folder / name / "history.csv").read_text().splitlines())
-        further = ("run", self.sheet, "--set", "air.back_pressure=109kPa", "--start-from", self.folder / "open")
+        further = ("run", self.sheet, "--set", "air.back_pressure=109kPa", "--start-from",
+                   self.folder / "open")
         code, _, err = call(*further, "--out", self.folder / "closed")
         self.assertEqual(code, 0, err)
         self.assertLess(steps("closed"), 0.8 * steps("open"))

@@ -164,8 +164,8 @@ def _starts_from_last_step(sheet):
 
 
 def _last_step(sheet, folder):
-    """The `Checkpoint` that a run left in its result folder; raises ValueError where a sheet cannot start from
-    it."""
+    """The `Checkpoint` that a run left in its result folder; raises ValueError where a sheet cannot start
+    from it."""
     from .core.sheet import SheetError, read_toml
     from .core.study.kinds.registry import kind_of
     from .core.study.progress import Checkpoint, RunFailed
