@@ -153,7 +153,7 @@ def run_cells(campaign_id):
     if problems:
         raise SheetError(problems)
     if request.headers.get("HX-Request"):
-        return render_template("partials/matrix_table.html", campaign=campaign, **_matrix(campaign))
+        return _table(campaign)[0]
     if wanted and started:
         return redirect(url_for("runs.show", run_id=started[0]))
     return redirect(url_for(".show", campaign_id=campaign_id))

@@ -83,7 +83,7 @@ def again(run_id):
     run = run_or_404(run_id)
     campaign = campaigns.campaign_or_404(run["campaign_id"])
     new = matrix.start_run(campaign, store.variant(g.database, run["variant_id"]),
-                              store.point(g.database, run["point_id"]))
+                           store.point(g.database, run["point_id"]))
     return redirect(url_for(".show", run_id=new))
 
 

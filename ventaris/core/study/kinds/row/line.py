@@ -4,6 +4,7 @@ from dataclasses import dataclass
 import numpy as np
 from contourpy import contour_generator
 
+from ....grids.blocks import arc_length
 from .judge import TURNED
 
 # A point whose mass flow is below this share of the one before it has fallen into its stall.
@@ -46,28 +47,60 @@ class SpeedLine:
 
     Attributes
     ----------
-    choke_flow : float
-        The largest mass flow.
-    best_ratio, best_efficiency : LinePoint or None
-        Among the stable points.
-    last, stalled : LinePoint or None
-        The last stable point and the first beyond it that is not.
-    next_closing : float or None
-        Half-way between the two; where no point has stalled yet, one step further.
-    beyond : tuple of int
-        The runs of the first stalled point and of all that are throttled further.
-    stable : tuple of LinePoint
-        In order of the throttling.
+    stable, fallen : tuple of LinePoint
+        In order of the throttling: up to the stall, and the first stalled one with all beyond it.
     """
 
-    choke_flow: float | None
-    best_ratio: LinePoint | None
-    best_efficiency: LinePoint | None
-    last: LinePoint | None
-    stalled: LinePoint | None
-    next_closing: float | None
-    beyond: tuple
     stable: tuple
+    fallen: tuple
+
+    @property
+    def choke_flow(self):
+        """The largest mass flow of the stable points."""
+        return max((p.mass_flow for p in self.stable), default=None)
+
+    @property
+    def best_ratio(self):
+        """The stable point of the highest pressure ratio."""
+        return max(self.stable, key=lambda p: p.pressure_ratio, default=None)
+
+    @property
+    def best_efficiency(self):
+        """The stable point of the best efficiency."""
+        return max((p for p in self.stable if p.efficiency is not None), key=lambda p: p.efficiency,
+                   default=None)
+
+    @property
+    def last(self):
+        """The last stable point."""
+        return self.stable[-1] if self.stable else None
+
+    @property
+    def stalled(self):
+        """The first point that is not stable."""
+        return self.fallen[0] if self.fallen else None
+
+    @property
+    def beyond(self):
+        """The runs of the first stalled point and of all that are throttled further."""
+        return tuple(p.run for p in self.fallen)
+
+    @property
+    def next_closing(self):
+        """Half-way between the last stable and the first stalled point; where no point has stalled yet, one
+        step further."""
+        last, stalled = self.last, self.stalled
+        before = self.stable[-2] if len(self.stable) > 1 else None
+        if last is None:
+            return None
+        if stalled is None:
+            return last.closing + (last.closing - before.closing) if before else None
+        between = 0.5 * (last.closing + stalled.closing)
+        if before and before.closing < last.closing:
+            slope = abs(before.mass_flow - last.mass_flow) / (last.closing - before.closing)
+            if slope * (stalled.closing - last.closing) < CLOSE * last.mass_flow:
+                return None
+        return between if last.closing < between < stalled.closing else None
 
 
 def read_line(points):
@@ -77,34 +110,13 @@ def read_line(points):
     has fallen by a fifth against the stable point before it. That is where the computation leaves the line;
     the stall of the machine is unsteady and may come earlier.
     """
-    points = sorted(points, key=lambda p: p.closing)
-    stable, stalled, beyond = [], None, ()
+    points, before = sorted(points, key=lambda p: p.closing), None
     for k, point in enumerate(points):
-        fallen = stable and point.mass_flow < FALLEN * stable[-1].mass_flow
+        fallen = before and point.mass_flow < FALLEN * before.mass_flow
         if not point.settled or point.back_flow > TURNED or fallen:
-            stalled, beyond = point, tuple(p.run for p in points[k:])
-            break
-        stable.append(point)
-    last = stable[-1] if stable else None
-    best = lambda name: max(
-        (p for p in stable if getattr(p, name) is not None), key=lambda p: getattr(p, name), default=None)
-    return SpeedLine(max((p.mass_flow for p in stable), default=None), best("pressure_ratio"),
-                     best("efficiency"), last, stalled, _next(stable, stalled), beyond, tuple(stable))
-
-
-def _next(stable, stalled):
-    if not stable:
-        return None
-    last = stable[-1]
-    before = stable[-2] if len(stable) > 1 else None
-    if stalled is None:
-        return last.closing + (last.closing - before.closing) if before else None
-    between = 0.5 * (last.closing + stalled.closing)
-    if before and before.closing < last.closing:
-        slope = abs(before.mass_flow - last.mass_flow) / (last.closing - before.closing)
-        if slope * (stalled.closing - last.closing) < CLOSE * last.mass_flow:
-            return None
-    return between if last.closing < between < stalled.closing else None
+            return SpeedLine(tuple(points[:k]), tuple(points[k:]))
+        before = point
+    return SpeedLine(tuple(points), ())
 
 
 def efficiency_contours(lines):
@@ -132,7 +144,7 @@ def efficiency_contours(lines):
     rows = []
     for _, points in ready:
         values = np.array([[p.mass_flow, p.pressure_ratio, p.efficiency] for p in points])
-        way = np.concatenate([[0], np.cumsum(np.hypot(*(np.diff(values[:, :2], axis=0) / size[:2]).T))])
+        way = arc_length(values[:, :2] / size[:2])
         at = np.linspace(0, way[-1], ALONG)
         rows.append(np.stack([np.interp(at, way, column) for column in values.T], axis=1))
     steps = np.linspace(0, len(rows) - 1, BETWEEN * (len(rows) - 1) + 1)

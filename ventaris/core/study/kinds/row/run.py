@@ -59,7 +59,9 @@ class RowExecution(Climb):
     def __init__(self, sheet, resume=None, extra_steps=0, neighbour=None):
         setup = prepare_row(sheet)
         super().__init__(sheet, setup, row_channels(setup), resume, extra_steps)
-        self.meshes, self._throttled_from, self._grid_there = {}, 0, None
+        self.meshes, self._throttled_from = {}, 0
+        # What was prepared once for the neighbour's last step: setup and grid.
+        self._there = None
         self._neighbour = None if resume or sheet.run.start != "neighbour" else neighbour
         # Outlet (pressure at the hub, resistance) from which the level is throttled; None is an open one.
         self._outlet_before = None
@@ -127,14 +129,16 @@ class RowExecution(Climb):
         kept = self._neighbour
         if kept is None:
             return None
-        there = prepare_row(read_toml(kept.sheet))
-        self._grid_there = self._grid_there or there.generate(kept.level)
+        if self._there is None:
+            setup = prepare_row(read_toml(kept.sheet))
+            self._there = setup, setup.generate(kept.level)
+        there, grid = self._there
         columns = 5 + (CATALOGUE[self.sheet.flow.closure].unknowns if self.setup.is_viscous else 0)
-        if kept.state.shape != (self._grid_there.n_own, columns):
+        if kept.state.shape != (grid.n_own, columns):
             self._neighbour = None
             return None
-        return self._carried(self._grid_there, mesh, kept.state), (None if there.is_open else
-                                                                   (there.hub_pressure, there.resistance))
+        outlet = None if there.is_open else (there.hub_pressure, there.resistance)
+        return self._carried(grid, mesh, kept.state), outlet
 
     def _start(self, flow):
         """A state to begin with: still or as the wind in the open; in a duct without loss to the pressure at
@@ -185,7 +189,7 @@ class RowExecution(Climb):
         return (weight[..., None] * values[near]).sum(axis=1) / weight.sum(axis=1)[:, None]
 
     def _throttle(self):
-        """Close the outlet a little further while a run from nothing comes up."""
+        """Close the outlet a little further while a level from nothing or from a neighbour comes up."""
         level, setup = self._level, self.setup
         outflow = level.flow.outflow
         if outflow is None or not self._is_throttled:
@@ -201,7 +205,7 @@ class RowExecution(Climb):
 
     @property
     def _throttled_over(self):
-        """Steps over which the outlet of the first level comes to where the sheet wants it."""
+        """Steps over which the outlet of the level comes to where the sheet wants it."""
         return NEIGHBOUR_OVER if self._outlet_before else THROTTLED_OVER
 
     @property
