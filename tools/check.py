@@ -12,7 +12,7 @@ ORDER = ("tests/test_architecture.py", "tests/validation", "tests/test_demo_and_
          "tests/core", "tests/store", "tests/worker")
 # One for each core: most of the loops that tests run are too small to share.
 AT_ONCE = 2
-SLOWEST = 12
+SLOWEST = 16
 
 
 def modules():
@@ -25,15 +25,26 @@ def modules():
     return [".".join(path.relative_to(ROOT).with_suffix("").parts) for path in found + sorted(left)]
 
 
+class Timed(unittest.TextTestResult):
+    """Remembers how long each test took."""
+    def startTest(self, test):
+        self.began = time.monotonic()
+        super().startTest(test)
+
+    def stopTest(self, test):
+        super().stopTest(test)
+        self.seconds = {**getattr(self, "seconds", {}), test.id(): time.monotonic() - self.began}
+
+
 def run_module(name):
-    """(name, seconds, run, failed titles, skipped, what the runner printed) of one module."""
+    """(name, seconds, run, failed titles, skipped, what the runner printed, seconds by test) of one module."""
     began, out = time.monotonic(), io.StringIO()
     suite = unittest.defaultTestLoader.loadTestsFromName(name)
-    result = unittest.TextTestRunner(out, verbosity=1, buffer=True).run(suite)
+    result = unittest.TextTestRunner(out, verbosity=1, buffer=True, resultclass=Timed).run(suite)
     failed = {str(test).split(" (")[0] for test, _ in result.failures + result.errors}
     failed |= {str(test).split(" (")[0] for test in result.unexpectedSuccesses}
     return name, time.monotonic() - began, result.testsRun, sorted(failed), len(
-        result.skipped), out.getvalue()
+        result.skipped), out.getvalue(), getattr(result, "seconds", {})
 
 
 def main():
@@ -41,14 +52,16 @@ def main():
     done = []
     with multiprocessing.get_context("spawn").Pool(AT_ONCE) as pool:
         for answer in pool.imap_unordered(run_module, modules()):
-            name, seconds, run, failed, skipped, said = answer
+            name, seconds, run, failed, skipped, said, _ = answer
             done.append(answer)
             print(f"{name}: {run} in {seconds:.0f} s" + (f", {len(failed)} FAILED" if failed else ""),
                   flush=True)
             if failed or not run:
                 print(said, flush=True)
-    slowest = sorted(done, key=lambda answer: -answer[1])[:SLOWEST]
-    print("\nslowest: " + ", ".join(f"{name} {seconds:.0f} s" for name, seconds, *_ in slowest))
+    for kind, times in (("modules", {a[0]: a[1] for a in done}),
+                        ("tests", {name: t for a in done for name, t in a[6].items()})):
+        slowest = sorted(times, key=times.get, reverse=True)[:SLOWEST]
+        print(f"\nslowest {kind}: " + ", ".join(f"{name} {times[name]:.0f} s" for name in slowest))
     run, skipped = sum(a[2] for a in done), sum(a[4] for a in done)
     failed = [title for a in done for title in a[3]]
     print(f"\n{run - len(failed) - skipped} passed, {len(failed)} failed, {skipped} skipped", flush=True)

@@ -16,7 +16,7 @@ from ventaris.store import campaigns, runs
 from ventaris.store.database import open_database
 from ventaris.worker.loop import is_worker_running
 
-LARGE = {"level": "fine", "around": 416, "layers": 128, "wake": 96}
+LARGE = {"level": "fine", "around": 288, "layers": 88, "wake": 64}
 
 
 def wait_for(condition, seconds=90):

@@ -13,7 +13,7 @@ from ventaris.store import campaigns, runs
 from ventaris.store.database import open_database
 from ventaris.worker.loop import Lock, is_worker_running, work
 
-LARGE = {"level": "fine", "around": 416, "layers": 128, "wake": 96}
+LARGE = {"level": "fine", "around": 288, "layers": 88, "wake": 64}
 
 
 class WithQueue(unittest.TestCase):

@@ -70,6 +70,8 @@ class Discretisation:
     omega : float
         Speed at which mesh and axes turn about x, over a_inf per reference length; the state's velocity is
         that against axes at rest (see `frame`).
+    moves : bool
+        Whether a plane's grid will move as one piece (see `motion`).
 
     Attributes
     ----------
@@ -91,7 +93,7 @@ class Discretisation:
 
     def __init__(self, mesh, stream, wall_kind=None, limit=None, precondition=None, vortex=True, closure=None,
                  laminar_until=None, boundaries=None, bridge=True, mixing=0.0, strength=None,
-                 shock_bounds=None, direction=(1.0, 0.0, 0.0), detached=False, omega=0.0):
+                 shock_bounds=None, direction=(1.0, 0.0, 0.0), detached=False, omega=0.0, moves=False):
         self.mesh, self.stream, self.dim = mesh, stream, mesh.dim
         mach, flat = stream.mach, self.dim == 2
         limit = mach > LIMIT_ABOVE if limit is None else limit
@@ -114,7 +116,7 @@ class Discretisation:
         self._scale(strength)
         if wall_kind is None:
             wall_kind = "slip" if stream.reynolds is None else "no-slip"
-        self._lay_out(wall_kind, boundaries or {}, bridge and closure is not None, closure is not None)
+        self._lay_out(wall_kind, boundaries or {}, closure is not None, moves)
         self._allocate()
         self.wall_treatment = WallTreatment(self, bridge and closure is not None)
         self.closure = self.outflow = None
@@ -147,7 +149,7 @@ class Discretisation:
             smooth = SUPERSONIC_SMOOTH * np.array([1 / g, 1.0] + dim * [1.0])
         self.epsilon2 = smooth**2
 
-    def _lay_out(self, wall_kind, boundaries, bridged, turbulent):
+    def _lay_out(self, wall_kind, boundaries, turbulent, moves):
         """Boundary conditions, stencils, and the arrays that the loops read."""
         mesh, inner = self.mesh, self.n_interior
         self.kind, self.ghost = lay_out(mesh, self.free, wall_kind, boundaries)
@@ -160,6 +162,8 @@ class Discretisation:
         drift, cell_drift = np.empty((0, self.dim)), np.empty((0, self.dim))
         if self.omega:
             drift, cell_drift = face_drift(mesh, self.omega), spin(mesh.centre, self.omega)
+        elif moves:
+            drift, cell_drift = np.zeros((mesh.n_faces, 2)), np.zeros((mesh.n_cells, 2))
         self.cells = Cells(mesh.centre, mesh.volume, first, faces, sign, cell_drift)
         self.stencils = (PlaneStencils(mesh, self.kind, (first, faces, sign), turbulent) if self.dim == 2 else
                          SpaceStencils(mesh, self.kind, (first, faces, sign), turbulent, drift))

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from ..motion import turned
 from .krylov import gmres
 from .steady import FlowDiverged
 
@@ -46,14 +47,20 @@ class TimeMarch:
     tolerance : float
         Share of a step's first residual that may be left; with ten times the default the drag of a
         cylinder carries noise as large as its swing.
+    time : float
+    before : ndarray or None
+        The state one step earlier.
+    moved : Moved or None
+        Puts the grid where it is at each time.
 
     Attributes
     ----------
     state : ndarray
     time : float
     """
-    def __init__(self, flow, state, step, tolerance=3e-5, time=0.0, before=None):
-        self.flow, self.state, self.step, self.tolerance = flow, state, step, tolerance
+    def __init__(self, flow, state, step, tolerance=3e-5, time=0.0, before=None,
+                 moved=None):
+        self.flow, self.state, self.step, self.tolerance, self.moved = flow, state, step, tolerance, moved
         self.time, self.number, self.before = time, 0, before
         flow.first_order = False
 
@@ -64,6 +71,11 @@ class TimeMarch:
 
     def _advance(self):
         flow, dt = self.flow, self.step
+        if self.moved is not None:
+            angle = self.moved.put(self.time + dt)
+            if angle:
+                self.state = turned(self.state, angle)
+                self.before = self.before if self.before is None else turned(self.before, angle)
         now = flow.conserved(self.state)
         if self.before is None:
             flow.time_rate, flow.history = 1.0 / dt, -now / dt
