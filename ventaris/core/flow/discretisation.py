@@ -13,6 +13,7 @@ from .frame import Repeated, add_turning, add_turning_blocks, face_drift, spin
 from .loops import Border, Cells, Faces, changes, fluxes, jacobians, reconstruction
 from .loops.fluxes import add_ring_terms
 from .loops.relations import molecular_viscosity
+from .motion import Moved
 from .shocks import AROUND_BODIES, mark_shocks
 from .stencils.plane import PlaneStencils
 from .stencils.space import SpaceStencils
@@ -70,8 +71,8 @@ class Discretisation:
     omega : float
         Speed at which mesh and axes turn about x, over a_inf per reference length; the state's velocity is
         that against axes at rest (see `frame`).
-    moves : bool
-        Whether a plane's grid will move as one piece (see `motion`).
+    motion : Motion or None
+        How a plane's grid moves as one piece; until a march in time moves it, it stands as at time 0.
 
     Attributes
     ----------
@@ -85,6 +86,8 @@ class Discretisation:
         Gauge pressure on each boundary face after the last residual.
     outflow : RadialEquilibrium or None
         What sets the pressure of an outlet while the state changes.
+    moved : Moved or None
+        Puts a grid that moves where it is at a time.
     exact_products : bool
         Whether a march may no longer hold the flux derivatives.
     """
@@ -93,7 +96,7 @@ class Discretisation:
 
     def __init__(self, mesh, stream, wall_kind=None, limit=None, precondition=None, vortex=True, closure=None,
                  laminar_until=None, boundaries=None, bridge=True, mixing=0.0, strength=None,
-                 shock_bounds=None, direction=(1.0, 0.0, 0.0), detached=False, omega=0.0, moves=False):
+                 shock_bounds=None, direction=(1.0, 0.0, 0.0), detached=False, omega=0.0, motion=None):
         self.mesh, self.stream, self.dim = mesh, stream, mesh.dim
         mach, flat = stream.mach, self.dim == 2
         limit = mach > LIMIT_ABOVE if limit is None else limit
@@ -116,7 +119,7 @@ class Discretisation:
         self._scale(strength)
         if wall_kind is None:
             wall_kind = "slip" if stream.reynolds is None else "no-slip"
-        self._lay_out(wall_kind, boundaries or {}, closure is not None, moves)
+        self._lay_out(wall_kind, boundaries or {}, closure is not None, motion is not None)
         self._allocate()
         self.wall_treatment = WallTreatment(self, bridge and closure is not None)
         self.closure = self.outflow = None
@@ -126,6 +129,7 @@ class Discretisation:
             self.closure = CATALOGUE[closure].make(self, ClosureOptions(laminar_until, detached, mixing))
             self.column_scale = np.append(self.column_scale, self.closure.column_scale)
         self.history = np.zeros((self.n_cells, self.columns_of_state))
+        self.moved = None if motion is None else Moved(self, motion)
         if closure is not None and not flat:
             self._weigh_closure()
 

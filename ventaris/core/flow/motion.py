@@ -215,7 +215,6 @@ class Moved:
     Parameters
     ----------
     flow : Discretisation
-        In a plane, made with `moves`.
     motion : Motion
     """
 
@@ -226,11 +225,11 @@ class Moved:
         self.sticky = np.nonzero(flow.kind == NO_SLIP)[0]
         self.sliding = flow.border.ghost[self.sticky, 2:4].copy()
         self.ends = mesh.points[mesh.face_nodes] if motion.gust else None
-        self.put(0.0)
+        self.put(0.0, at_rest=True)
 
     def put(self, time, at_rest=False):
-        """Put the grid where it is at a time; `at_rest` holds it there. Returns the angle by which its axes
-        have turned."""
+        """Put the grid where it is at a time; `at_rest` holds it there, without gusts. Returns the angle by
+        which its axes have turned since it was put somewhere last."""
         flow, motion, mesh = self.flow, self.motion, self.flow.mesh
         turn = motion.pitch.value(time) - motion.pitch.value(self.time)
         self.time = time

@@ -7,6 +7,7 @@ from ..shapes.families import NOSES
 from .arrangement import CLOSURES, Closure, Element, Formula, NamedSurface, RefinedZone, WallAction
 from .fields import SheetSection, choice, number, text
 from .fluid import GasGiven, OfGas, gas_given, heat_capacity, heat_ratio, molar_mass, specific_constant
+from .movement import Movement
 
 FORMAT = 1
 
@@ -176,6 +177,7 @@ class Air(OfGas, SheetSection):
         "Of the oncoming air. External flow: 0.01 to 1 (0.21 keeps a boundary layer fully turbulent without "
         "thickening the stream); internal or upstream-disturbed flow: 1 to 100.", seen=TURBULENT)
     walls: list[WallAction] = Field(default_factory=list, max_length=40)
+    motions: list[Movement] = Field(default_factory=list, max_length=3)
 
 
 class Domain(SheetSection):
@@ -336,6 +338,15 @@ class Run(SheetSection):
         None, "", 0.1, 5000, "Target Courant number in time",
         "Of the stream in a typical cell near the body; for those who want the step to follow the cells.",
         seen=IN_TIME)
+    cycle_steps: int | None = number(
+        None, "", 16, 2000, "Steps per cycle",
+        "Of what moves; empty takes 72 for a swing, 180 for a turn. A time step or Courant number given "
+        "above goes first.",
+        whole=True, seen=IN_TIME)
+    cycles: int = number(
+        10, "", 2, 500, "Most cycles",
+        "Of what moves, on each of the two finest levels; a level ends when two cycles in a row are alike.",
+        whole=True, seen=IN_TIME)
     disturbance: float = number(
         0.3, "", 0, 0.5, "Puff at the start",
         "Cross wind behind the body at time zero, as a share of the speed, so that shedding need not wait "

@@ -160,6 +160,33 @@ class ChannelPart(_Part):
     periods: Number | None
 
 
+class CycleNumbers(_Part):
+    """Of one channel over one cycle, as `cycle_numbers` makes them."""
+
+    mean: Number
+    rms: Number
+    low: Number
+    high: Number
+    amplitude: Number
+    harmonic: Number
+    phase: Number
+    mean_change: Number | None
+    amplitude_change: Number | None
+
+
+class CyclePart(_Part):
+    """What repeats in a run followed in time."""
+
+    period: Number = Field(gt=0)
+    steps: int = Field(ge=1)
+    count: int = Field(ge=0)
+    changes: Numbers
+    alike: bool
+    over: Name
+    channels: dict[Name, CycleNumbers]
+    coarser: dict[Name, CycleNumbers]
+
+
 class TimePart(_Part):
     """A run followed in time."""
 
@@ -168,6 +195,7 @@ class TimePart(_Part):
     from_: Number = Field(alias="from")
     to: Number
     channels: dict[Name, ChannelPart]
+    cycle: CyclePart | None = None
 
 
 class AveragesPart(_Part):

@@ -27,6 +27,8 @@ def time_step(setup):
         return run.time_step
     if run.time_courant:
         return run.time_courant * _cell_size(setup)
+    if setup.moving:
+        return setup.moving.step
     size = bluff_size(setup)
     return size / STROUHAL / STEPS_PER_PERIOD if size else STREAMLINED_STEP
 
@@ -108,11 +110,15 @@ class Recorder:
     run : sheet Run
     step : float
         In chords.
+    longer : float
+        Factor on the time to follow.
+    once : bool
+        Whether what is followed happens once, so that its beginning counts and all of it is played back.
     """
-    def __init__(self, run, step, longer=1.0):
-        self.step, self.discard, self.count = step, run.discard, run.frames
+    def __init__(self, run, step, longer=1.0, once=False):
+        self.step, self.discard, self.count = step, 0.0 if once else run.discard, run.frames
         self.asked = self.steps = max(int(np.ceil(longer * run.duration / step)), 1)
-        span = min(FRAME_SPAN, run.duration * (1 - run.discard))
+        span = run.duration if once else min(FRAME_SPAN, run.duration * (1 - run.discard))
         self.every = max(int(np.ceil(span / step / max(run.frames, 1))), 1)
         self.frames, self.times = [], []
         self.entries, self.mean_field, self.coarse_tones = [], MeanField(), {}
@@ -139,6 +145,18 @@ class Recorder:
             return False
         self.steps += int(np.ceil(FOLLOW_ON * self.asked))
         return True
+
+    def is_enough(self):
+        """Whether the record may end before its time: never."""
+        return False
+
+    def share(self, on_last):
+        """Rough share of the following in time that is done."""
+        return len(self.entries) / self.steps
+
+    def kept(self):
+        """What a checkpoint keeps besides the entries and the mean field."""
+        return {}
 
     @property
     def mean(self):

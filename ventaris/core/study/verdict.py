@@ -10,6 +10,9 @@ NEVER_SETTLED = 1e-2
 # An error bar beyond this share of its value is warned of, and beyond the second one makes the whole verdict
 # doubtful.
 WIDE, TOO_WIDE = 0.1, 0.2
+# A step that turns by more, in degrees, misses what blades do to each other; fewer steps for a swing shift its
+# phase.
+MOST_DEGREES, LEAST_OF_SWING = 5.0, 30
 # How steady means and swings must be between both halves of a record in time.
 DRIFT, GROWTH = 0.01, 0.05
 
@@ -169,6 +172,8 @@ def formula_warnings(undefined):
 def _judge_time(setup, level, unsteady, found):
     """Verdict of a run that was followed in time."""
     lift, drag = unsteady["channels"].get("lift"), unsteady["channels"].get("drag")
+    if setup.moving:
+        return _judge_motion(setup, level, unsteady, found)
     span = (
         f"Followed for {unsteady['to']:.4g} chords on the {level} grid in steps of {unsteady['step']:.3g}; "
         f"means over the last {unsteady['to'] - unsteady['from']:.4g}")
@@ -203,6 +208,33 @@ def _judge_time(setup, level, unsteady, found):
             0, f"Only {1 / (tone['frequency'] * unsteady['step']):.0f} steps for one period: the swing is "
             f"damped by the time step. Take {1 / (50 * tone['frequency']):.2g} chords or less.")
     return Verdict(good, f"{span}.", found)
+
+
+def _judge_motion(setup, level, unsteady, found):
+    """Verdict of a run in which everything moves."""
+    cycle = unsteady.get("cycle")
+    if cycle is None:
+        if setup.moving.period:
+            return Verdict(False, f"Not one whole cycle was followed on the {level} grid. Run it further.", found)
+        return Verdict(
+            True, f"Followed for {unsteady['to']:.4g} chords on the {level} grid in steps of "
+            f"{unsteady['step']:.3g}. What moves does so once: the curves over time are the answer, and the "
+            "coefficients are means over all of it.", found)
+    worst, count = max(cycle["changes"].values(), default=1.0), cycle["count"]
+    words = (f"Followed for {count} cycle{'s' if count != 1 else ''} of {cycle['period']:.4g} chords on the "
+             f"{level} grid, in {cycle['steps']} steps each")
+    if cycle["alike"]:
+        words += f": the last two are alike within {100 * worst:.2g} %."
+    elif cycle["changes"]:
+        words += f": the last two still differ by {100 * worst:.2g} %. Run it further."
+    else:
+        words += ": one cycle alone does not tell whether it repeats. Run it further."
+    if setup.moving.wheel and 360 / cycle["steps"] > MOST_DEGREES:
+        found.insert(0, f"A step turns by {360 / cycle['steps']:.1f}°: take {360 // MOST_DEGREES:.0f} steps per "
+                     "cycle or more.")
+    elif cycle["steps"] < LEAST_OF_SWING:
+        found.insert(0, f"Only {cycle['steps']} steps per cycle: phases are off by degrees. Take 48 or more.")
+    return Verdict(cycle["alike"], words, found)
 
 
 def warnings(setup, shocks, separations, trends, y_plus=None):

@@ -49,20 +49,19 @@ class TimeMarch:
         cylinder carries noise as large as its swing.
     time : float
     before : ndarray or None
-        The state one step earlier.
-    moved : Moved or None
-        Puts the grid where it is at each time.
+        The state one step earlier, along the grid's axes as they stand at `time`.
 
     Attributes
     ----------
     state : ndarray
     time : float
     """
-    def __init__(self, flow, state, step, tolerance=3e-5, time=0.0, before=None,
-                 moved=None):
-        self.flow, self.state, self.step, self.tolerance, self.moved = flow, state, step, tolerance, moved
+    def __init__(self, flow, state, step, tolerance=3e-5, time=0.0, before=None):
+        self.flow, self.state, self.step, self.tolerance = flow, state, step, tolerance
         self.time, self.number, self.before = time, 0, before
         flow.first_order = False
+        if flow.moved is not None:
+            flow.moved.put(time)
 
     def advance(self):
         """Make one time step; raises `FlowDiverged` when it cannot be solved."""
@@ -71,8 +70,8 @@ class TimeMarch:
 
     def _advance(self):
         flow, dt = self.flow, self.step
-        if self.moved is not None:
-            angle = self.moved.put(self.time + dt)
+        if flow.moved is not None:
+            angle = flow.moved.put(self.time + dt)
             if angle:
                 self.state = turned(self.state, angle)
                 self.before = self.before if self.before is None else turned(self.before, angle)

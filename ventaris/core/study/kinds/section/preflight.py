@@ -3,6 +3,8 @@ from ....flow.discretisation import PRECONDITION_BELOW
 from ....grids.spacing import geometric_ratio
 from ....units import large
 from ...findings import Estimate, Finding, climb_findings, formula_findings, gravest_first, mach_findings
+from ...verdict import LEAST_OF_SWING, MOST_DEGREES
+from .motion import words_of
 from .ready import section_channels, wall_unit
 from ...unsteady import bluff_size, time_step
 
@@ -21,8 +23,17 @@ def estimate(setup, cost=DEFAULT_COST):
     seconds = 1.0 + sum(cells) * steps * cost
     if setup.sheet.flow.time == "unsteady":
         # A time step costs about as much as three steady ones.
-        seconds += 3 * cells[-1] * cost * setup.sheet.run.duration / time_step(setup)
+        seconds += 3 * cost * sum(n * share for n, share in _followed(setup))
     return Estimate(cells[-1], seconds, 150 + max(cells) * BYTES_PER_CELL / 1e6, cells[-1] * 60 / 1e6)
+
+
+def _followed(setup):
+    """(cells, steps) on every level that is followed in time."""
+    cells, step, run = [setup.cells(level) for level in setup.levels[-2:]], time_step(setup), setup.sheet.run
+    if setup.moving:
+        steps = setup.moving.expected_steps(run, step)
+        return [(n, steps) for n in (cells if setup.moving.period else cells[-1:])]
+    return [(cells[-1], run.duration / step)]
 
 
 def preflight(setup):
@@ -181,11 +192,13 @@ def _domain_and_grid(setup):
 
 def _unsteady(setup):
     sheet = setup.sheet
-    if sheet.flow.time != "unsteady":
+    if setup.moving:
+        yield from _moving(setup)
+    if sheet.flow.time != "unsteady" or setup.moving and setup.moving.period:
         return
     step, run = time_step(setup), sheet.run
     size = bluff_size(setup)
-    if size:
+    if size and not setup.moving:
         period = size / 0.2
         if step > period / 20:
             yield Finding(
@@ -209,6 +222,39 @@ def _unsteady(setup):
         "note", "flow.time",
         f"{steps:.0f} time steps of {step:.3g} chords ({step * setup.chord / setup.air.speed:.3g} s), after "
         "the steady climb.")
+
+
+def _moving(setup):
+    """What moves: how it is followed, and what would make its answer a poor one."""
+    moving, run = setup.moving, setup.sheet.run
+    what = "; ".join(words_of(row) for row in moving.rows)
+    if setup.sheet.flow.time != "unsteady":
+        yield Finding(
+            "warn", "flow.time",
+            f"In steady flow everything is held as it stands at the beginning ({what}), and gusts are left out. "
+            "Set Time to unsteady to follow it.")
+        return
+    if not moving.period:
+        return
+    steps = moving.steps_of_cycle(run)
+    yield Finding(
+        "note", "air.motions",
+        f"One cycle ({what}) is {moving.period:.4g} chords, "
+        f"{moving.period * setup.chord / setup.air.speed:.3g} s, in {steps} steps. It is followed on the two "
+        f"finest levels until two cycles in a row are alike, {run.cycles} cycles on each at most.")
+    if moving.wheel and 360 / steps > MOST_DEGREES:
+        yield Finding("warn", "run.cycle_steps",
+                      f"A step turns by {360 / steps:.1f}°: what a blade does to the next one is missed. Take "
+                      f"{360 / MOST_DEGREES:.0f} steps per cycle or more.")
+    elif steps < LEAST_OF_SWING:
+        yield Finding("warn", "run.cycle_steps",
+                      f"{steps} steps for a cycle shift phases by degrees. Take 48 or more.")
+    for row in moving.rows:
+        if row.does in ("wave", "edge") and abs(row.gust) > 0.3:
+            yield Finding(
+                "warn", "air.motions",
+                f"A gust of {row.gust:g} of the stream's speed: it is laid over the stream undisturbed, which "
+                "holds for gusts of a tenth or two.")
 
 
 def _walls(setup):

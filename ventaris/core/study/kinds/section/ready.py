@@ -16,6 +16,7 @@ from ....instruments.balance import channel_name
 from ....shapes.build import BuiltSection, build
 from ....shapes.coordinates import ShapeError
 from ...air import air_state, derived_air
+from .motion import Moving, channels_of, moving_of
 
 
 def needs_triangles(sheet):
@@ -114,6 +115,8 @@ class Setup:
         As they stand in the domain.
     boundaries : dict of str to Boundary
         What is not a plain wall or the far field.
+    moving : Moving or None
+        What moves.
     """
 
     sheet: object
@@ -124,6 +127,7 @@ class Setup:
     levels: tuple
     outlines: list
     boundaries: dict
+    moving: Moving | None = None
 
     def derived(self):
         """What follows from the air section, in SI."""
@@ -303,7 +307,7 @@ def prepare_section(sheet):
                         reynolds if viscous else None, sutherland, air.prandtl,
                         0.01 * sheet.air.turbulence_intensity, sheet.air.viscosity_ratio)
     return Setup(sheet, shape, air, plan, stream, LEVELS[:LEVELS.index(sheet.grid.level) + 1], outlines,
-                 boundaries_of(sheet, outlines, air))
+                 boundaries_of(sheet, outlines, air), moving_of(sheet, air))
 
 
 def _lines_fold(section, plan, domain):
@@ -397,4 +401,4 @@ def section_channels(setup):
         names += [channel_name(f"lift_{name}"), channel_name(f"drag_{name}")]
     for probe in setup.sheet.instruments.probes:
         names += [channel_name(f"cp_{probe.name}")]
-    return names
+    return names + channels_of(setup.sheet.air.motions)

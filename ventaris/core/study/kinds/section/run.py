@@ -22,6 +22,7 @@ from .ready import prepare_section, section_channels
 from ...progress import LevelResult, MarchedLevel, RunFailed
 from ...statistics import swings
 from ...trend import level_trends, statistical_trend
+from ...cycles import CycleRecorder, ahead_words, cycle_trend, statistics_of_cycle
 from ...unsteady import Recorder, puff, time_step
 from ...verdict import judge
 
@@ -59,6 +60,25 @@ class Execution(Climb):
         self.meshes = None
         self._resumed_time = resume.time if resume else None
 
+    def report_rows(self):
+        """See `Climb`; of what repeats also how far it swings and when."""
+        rows = super().report_rows()
+        cycle = (self.result["unsteady"] or {}).get("cycle")
+        for name, label in (("lift", "lift swing"), ("drag", "drag swing"), ("moment", "moment swing"),
+                            ("torque", "torque"), ("power", "power")) if cycle else ():
+            found = cycle["channels"].get(name)
+            if found and label == name:
+                trend = self.result["trends"].get(name)
+                rows.append((label, found["mean"], "", 5, trend or {"error": None, "words": ""}))
+            elif found:
+                coarse = cycle["coarser"].get(name)
+                error = abs(found["amplitude"] - coarse["amplitude"]) if coarse else None
+                rows.append((label, found["amplitude"], "", 5, {
+                    "error": error,
+                    "words": f"first harmonic {found['harmonic']:.5f}, {ahead_words(cycle, name)}"
+                }))
+        return rows
+
     def __iter__(self):
         self._start_clock()
         self.meshes = self.setup.generate()
@@ -75,7 +95,9 @@ class Execution(Climb):
                 continue
             yield from self._climb_level(name, self.meshes[name], previous)
             previous = name, self._level.march.state
-        if in_time:
+        if in_time and self.setup.moving and self.setup.moving.period:
+            yield from self._follow_cycles(on_last)
+        elif in_time:
             yield from self._follow_on_levels(on_last)
         self.result = self.conclude()
 
@@ -95,7 +117,7 @@ class Execution(Climb):
         """Follow the flow in time: the start-up on the second finest level, what counts on the finest."""
         levels, run = self.setup.levels, self.sheet.run
         step = time_step(self.setup)
-        self.recorder = Recorder(run, step, self._longer())
+        self.recorder = Recorder(run, step, self._longer(), once=bool(self.setup.moving))
         # The change of grids rings for a while: that is part of the start-up too.
         kept, start_up = self._resumed_time, int(0.8 * run.discard * self.recorder.steps)
         if kept:
@@ -115,10 +137,32 @@ class Execution(Climb):
             previous = None if on_last else (self._level.name, self._level.march.state)
             self._level = self._open(levels[-1], self.meshes[levels[-1]], previous, careful=False)
         yield from self._follow(self.recorder.steps, kept)
-        while self.recorder.follow_on():
+        while not self.setup.moving and self.recorder.follow_on():
             march = self.time_march
             yield from self._follow(self.recorder.steps,
                                     {"state": march.state, "before": march.before, "time": march.time})
+
+    def _follow_cycles(self, on_last):
+        """Follow what repeats: on the two finest levels, each until two cycles in a row are alike."""
+        levels, moving, mesh = self.setup.levels, self.setup.moving, self.meshes
+        steps = moving.steps_of_cycle(self.sheet.run)
+        self.recorder = record = CycleRecorder(self.sheet.run, steps, moving.period / steps, self._longer())
+        kept = self._resumed_time
+        if kept:
+            record.entries, record.coarser = kept["entries"], kept.get("coarser")
+            record.mean_field.restore(kept)
+        if len(levels) > 1 and not on_last:
+            yield from self._follow(record.steps, kept)
+            record.begin_level()
+            coarse, march = self._level, self.time_march
+            self._level = self._open(levels[-1], mesh[levels[-1]], (coarse.name, march.state), careful=False)
+            kept = {"time": march.time} | {
+                name: prolong(mesh[coarse.name], mesh[levels[-1]], array)
+                for name, array in (("state", march.state), ("before", march.before))
+            }
+        elif len(levels) > 1:
+            self._level = self._open(levels[-1], mesh[levels[-1]], None, careful=False)
+        yield from self._follow(record.steps, kept)
 
     def _trusted(self, previous):
         return None if previous and previous[0] == "neighbour" else previous
@@ -131,12 +175,16 @@ class Execution(Climb):
                                                                          for o in self.setup.outlines)
         free = (free
                 or self.sheet.flow.time == "unsteady" and self.setup.shape.section.trailing_edge == "round")
+        moving = self.setup.moving
+        # What is shed while the lift changes takes the vortex back.
+        free = free or bool(moving)
         turbulent = self.sheet.flow.model == "turbulent"
         flow = Discretisation(mesh, self.setup.stream, "slip" if inviscid else "no-slip", vortex=not free,
                               closure=self.sheet.flow.closure if turbulent else None,
                               laminar_until=self.sheet.flow.trip if turbulent else None,
                               boundaries=self.setup.boundaries,
-                              mixing=BASE_MIXING * self.setup.radius if self.setup.is_round else 0.0)
+                              mixing=BASE_MIXING * self.setup.radius if self.setup.is_round else 0.0,
+                              motion=moving and moving.motion)
         run = self.sheet.run
         controls = MarchControls(run.courant_start, krylov_vectors=run.krylov_vectors,
                                  first_order_steps=run.first_order_steps, least_solved=LEAST_SOLVED)
@@ -182,6 +230,10 @@ class Execution(Climb):
         for probe in self.sheet.instruments.probes:
             reading = self._probe(probe)
             out[channel_name(f"cp_{probe.name}")] = reading["cp"] if reading else None
+        moving = self.setup.moving
+        if moving:
+            out |= moving.reading(level.flow.moved.time, self.setup.stream.mach)
+            out |= moving.work(out, level.flow.stream.axes, self.balance.moment_point)
         return {**out, **self.channels.compute({**march, **out})}
 
     def _probe(self, probe):
@@ -201,7 +253,8 @@ class Execution(Climb):
                                         before=kept["before"])
         else:
             state = level.march.state
-            start = puff(level.flow.mesh, state, self.setup) if run.disturbance else state.copy()
+            shed = run.disturbance and not self.setup.moving
+            start = puff(level.flow.mesh, state, self.setup) if shed else state.copy()
             self.time_march = TimeMarch(level.flow, start, step / mach)
         march = self.time_march
         message = (
@@ -209,7 +262,7 @@ class Execution(Climb):
             f"steps of {step:.3g} chords"
         )
         began, earlier = time.monotonic(), level.seconds
-        while len(self.recorder.entries) < until:
+        while len(self.recorder.entries) < until and not self.recorder.is_enough():
             try:
                 report = march.advance()
             except FlowDiverged as error:
@@ -221,7 +274,7 @@ class Execution(Climb):
             self.recorder.add(at, channels, march.state, level.flow.column_scale)
             level.steps += 1
             level.seconds = earlier + time.monotonic() - began
-            share = len(self.recorder.entries) / self.recorder.steps
+            share = self.recorder.share(level.name == self.setup.levels[-1])
             yield self._record(report.remaining, 0.0, channels, message, 0.1 + 0.9 * share**1.5, {"time": at})
             message = ""
 
@@ -324,7 +377,7 @@ class Execution(Climb):
         return {
             "time": self.time_march.time, "entries": list(self.recorder.entries),
             "state": self.time_march.state.copy(), "before": self.time_march.before.copy(),
-            **self.recorder.mean_field.kept()
+            **self.recorder.mean_field.kept(), **self.recorder.kept()
         }
 
     def conclude(self, stopped=False):
@@ -339,19 +392,7 @@ class Execution(Climb):
         swinging = swings(
             [entry["lift"] for entry in self.history if entry["level"] == last.level and "time" not in entry])
         if self.time_march is not None:
-            channels = self.recorder.with_grid(self.recorder.statistics())
-            unsteady = {
-                "step": self.recorder.step, "steps": len(self.recorder.entries), "from": self.recorder.start,
-                "to": self.time_march.time * setup.stream.mach, "channels": channels
-            }
-            coefficients = {
-                name: channels[name]["mean"] if name in channels else value
-                for name, value in last.coefficients.items()
-            }
-            trends = {
-                name: statistical_trend(channels[name]) if name in channels else t
-                for name, t in trends.items()
-            }
+            unsteady, coefficients, trends = self._in_time(last, trends)
         around = None if self.time_march is not None else momentum_balance(level.flow,
                                                                            share=setup.weight_share)
         verdict = judge(setup, last.level, last.residual, last.changes, last.settled, last.shocks,
@@ -375,6 +416,32 @@ class Execution(Climb):
             "cells": last.cells, "steps": len(self.history), "seconds": round(self._clock(), 2),
             "cost_per_cell_step": last.seconds / max(last.cells * last.steps, 1)
         }
+
+    def _in_time(self, last, trends):
+        """What the record in time says: (the result's part of it, coefficients, trends)."""
+        record, moving, mach = self.recorder, self.setup.moving, self.setup.stream.mach
+        out = {
+            "step": record.step, "steps": len(record.entries), "from": record.start,
+            "to": self.time_march.time * mach
+        }
+        cycle = record.summary() if moving and moving.period else None
+        if cycle:
+            count, coarser = len(record.entries) // record.cycle, record.coarser or {}
+            out["from"] = out["to"] - moving.period
+            out["cycle"] = {
+                "period": moving.period, "steps": record.cycle, "count": count, "changes": record.changes(),
+                "alike": record.is_enough(), "over": moving.name, "channels": cycle, "coarser": coarser
+            }
+            channels = statistics_of_cycle(cycle, moving.period, count)
+            mean_trend = {name: cycle_trend(found, coarser.get(name)) for name, found in cycle.items()}
+        else:
+            channels = record.with_grid(record.statistics())
+            mean_trend = {name: statistical_trend(found) for name, found in channels.items()}
+        coefficients = {
+            name: channels[name]["mean"] if name in channels else value
+            for name, value in last.coefficients.items()
+        }
+        return {**out, "channels": channels}, coefficients, {n: mean_trend.get(n, t) for n, t in trends.items()}
 
     def _tail_speed(self, level):
         """Speed over the stream's at which air runs back along the wall at a sharp trailing edge."""
