@@ -21,6 +21,11 @@ from .uploads import parse_upload
 
 pages = Blueprint("curves", __name__)
 LARGEST_TABLE = 2_000_000
+# What loops are drawn over: the axis, and in the list of curves. Channels that only tell where things stand.
+LOOPS = {"angle": "Angle in degrees, nose up", "height": "Heave in chords, up",
+         "gust": "Gust in mid-chord over the stream's speed", "azimuth": "Azimuth in degrees"}
+WORDS_OF_LOOP = {"angle": "the angle", "height": "the heave", "gust": "the gust", "azimuth": "the azimuth"}
+PLACES = ("angle", "height", "gust")
 
 
 @pages.get("/campaigns/<int:campaign_id>/curves")
@@ -32,6 +37,7 @@ def show(campaign_id):
     return render_template("curves.html", campaign=campaign, runs=named_runs(campaign_id),
                            chosen=[r["id"] for r in chosen], taps=shown.lines, heading=shown.lines_heading,
                            histories={**histories, **_other_channels(chosen, histories)},
+                           in_time={**_loops_of(chosen), **_times_of(chosen)},
                            measured=tables.measured_of(g.database, campaign_id), spectra=_spectra_of(chosen),
                            what=request.args.get("what", next(iter(shown.lines))),
                            shown_tables=request.args.getlist("table", type=int),
@@ -80,6 +86,10 @@ def data(campaign_id):
         name = f"{run['variant_name']} · {run['point_name']}"
         if what.startswith("spectrum:"):
             traces += _spectrum(run, what.removeprefix("spectrum:"), name, number)
+        elif what.startswith("loop:"):
+            traces += _loop(run, what.removeprefix("loop:"), name, number)
+        elif what.startswith("time:"):
+            traces += _over_time(run, what.removeprefix("time:"), name, number)
         elif what in shown.lines:
             traces += LINES_OF[space](run, what, name, number)
             if what == "cp" and run["result"]:
@@ -108,6 +118,12 @@ def data(campaign_id):
         return jsonify(traces=traces, lines=[],
                        label=f"Power spectral density of {known.get(channel, channel)}",
                        x="Strouhal number f c / U", reverse=False, log=True)
+    if what.startswith(("loop:", "time:")):
+        channel = what.split(":", 1)[1]
+        over = [LOOPS[run["result"]["unsteady"]["cycle"]["over"]] for run in chosen_runs(campaign_id)
+                if _cycle_of(run)] if what.startswith("loop:") else ["Chords travelled by the stream"]
+        return jsonify(traces=traces, lines=[], label=channel_words(channel), reverse=False, log=False,
+                       x=", ".join(dict.fromkeys(over)))
     return jsonify(traces=traces, lines=list(unique.values()), label=known.get(what, what), x=stations,
                    reverse=what in ("cp", "cut_cp"), log=what == "residual")
 
@@ -122,6 +138,58 @@ def _spectra_of(chosen):
         f"spectrum:{name}": HISTORIES.get(name, name)
         for name in dict.fromkeys(names) if name not in ("residual", "courant")
     }
+
+
+def _cycle_of(run):
+    """The part of a run's result that repeats, or None."""
+    return ((run["result"] or {}).get("unsteady") or {}).get("cycle")
+
+
+def _loops_of(chosen):
+    """{key: label} of loops over what moves that the chosen runs have."""
+    found = {}
+    for run in chosen:
+        cycle = _cycle_of(run)
+        for name in cycle["channels"] if cycle else ():
+            if name not in (*PLACES, "step", "residual", "courant"):
+                found.setdefault(f"loop:{name}", f"{channel_words(name)} over {WORDS_OF_LOOP[cycle['over']]}")
+    return found
+
+
+def _times_of(chosen):
+    """{key: label} of channels over the time of runs followed in time."""
+    names = [
+        name for run in chosen if run["result"] and run["result"].get("unsteady")
+        for name in run["result"]["coefficients"]
+    ]
+    return {f"time:{name}": f"{channel_words(name)} over time" for name in dict.fromkeys(names)
+            if name not in ("step", "residual", "courant")}
+
+
+def _loop(run, channel, name, number):
+    """A channel over what moves, through the last cycle."""
+    cycle = _cycle_of(run)
+    if not cycle:
+        return []
+    last = [h for h in runs.history(g.database, run["id"]) if "time" in h][-cycle["steps"]:]
+    over = cycle["over"]
+    if over == "azimuth":
+        # From its beginning on, so that the curve does not jump in its middle.
+        step = 360 / cycle["steps"]
+        x = [step * (k + 1) for k in range(len(last))]
+        y = [h.get(channel) for h in last]
+    else:
+        last = [*last, *last[:1]]
+        x, y = [h.get(over) for h in last], [h.get(channel) for h in last]
+    return [{"name": name, "group": number, "x": x, "y": y}]
+
+
+def _over_time(run, channel, name, number):
+    """A channel over the time that was followed on the finest level."""
+    record = [h for h in runs.history(g.database, run["id"]) if "time" in h]
+    record = [h for h in record if h["level"] == record[-1]["level"]]
+    return [{"name": name, "group": number, "x": [h["time"] for h in record],
+             "y": [h.get(channel) for h in record]}] if record else []
 
 
 def _spectrum(run, channel, name, number):

@@ -8,7 +8,7 @@ from matplotlib.tri import LinearTriInterpolator, Triangulation
 from ..core.look.body_field import SURFACE_QUANTITIES
 from ..core.look.body_picture import body_thumbnail
 from ..core.look.colours import OFFERED, map_for, table
-from ..core.look.drawable import default_range, moment
+from ..core.look.drawable import default_range, moment, placed
 from ..core.look.fields import QUANTITIES, TURBULENT_ONLY
 from ..core.look.lines import FlowSampler, rake, streamlines, vectors
 from ..core.look.picture import field_picture, thumbnail_picture
@@ -85,10 +85,40 @@ def show(run_id):
     times, mean = frames_head(frames) if frames else ((), None)
     return render_template("flow.html", run=run, times=[round(float(t), 4)
                                                         for t in times], unit=_time_unit(sheet),
-                           nozzle=sheet.space != "section", **_row_words(sheet),
+                           nozzle=sheet.space != "section", **_row_words(sheet), moves=bool(_motions(sheet)),
                            quantities=quantities_of(run, mean is not None),
                            maps=OFFERED, others=[r for r in named if r],
                            has_field=runs.array_version(g.database, run_id, "field") > 0)
+
+
+def _motions(sheet):
+    """The sheet's rows of what moves; only sections have them, and only in time."""
+    return sheet.air.motions if sheet.space == "section" and sheet.flow.time == "unsteady" else []
+
+
+def _place(setup, time):
+    """Where the axes of a moving field stand at a time in chords, for the canvas; None where nothing moves."""
+    if not getattr(setup, "moving", None) or setup.sheet.flow.time != "unsteady":
+        return None
+    motion, t = setup.moving.motion, time / setup.stream.mach
+    return {
+        "angle": float(motion.pitch.value(t)), "pivot": list(map(float, motion.pivot)),
+        "shift": [0.0, float(motion.heave.value(t))]
+    }
+
+
+def _place_now(run_id):
+    """The same of a run's stored field."""
+    run = runs.run(g.database, run_id)
+    sheet = read_toml(run["sheet"])
+    if not _motions(sheet):
+        return None
+    return _place(prepare(sheet), _time_of(run_id))
+
+
+def _time_of(run_id):
+    """Chords travelled when the stored field was reached; 0 before anything moves."""
+    return next((h["time"] for h in reversed(runs.history(g.database, run_id)) if "time" in h), 0.0)
 
 
 def _row_words(sheet):
@@ -160,8 +190,8 @@ def field(run_id):
         "key": q.key, "label": q.label, "unit": q.unit, "diverging": q.diverging, "map": map_for(q),
         "range": default_range(picture.values[q.key], q.key, picture.points, home=picture.home)
     } for q in QUANTITIES.values() if q.key in picture.values]
-    response = Response(pack(picture, {"level": level, "quantities": quantities}, picture.values),
-                        mimetype="application/octet-stream")
+    response = Response(pack(picture, {"level": level, "quantities": quantities, "place": _place_now(run_id)},
+                             picture.values), mimetype="application/octet-stream")
     response.set_etag(tag)
     response.headers["Cache-Control"] = "no-cache"
     return response
@@ -182,7 +212,7 @@ def _frame(run_id, number):
     values = moment(setup, mesh, frames[number].astype(float) * setup.stream.column_scale[:4], mean,
                     {key, "mach", "u", "v"})
     head = {
-        "bare": True, "time": float(times[number]), "quantities": [], "points": len(values["u"]),
+        "bare": True, "time": float(times[number]), "place": _place(setup, float(times[number])), "quantities": [], "points": len(values["u"]),
         "triangles": 0, "edges": 0, "outline": 0, "loops": [], "values": list(values)
     }
     response = Response(packed(head, [np.asarray(v).astype("<f4") for v in values.values()]),
@@ -289,6 +319,10 @@ def picture(run_id, form):
     level, drawn, _ = picture_of(run_id)
     if key not in drawn.values:
         abort(404, "This run has no such field.")
+    sheet = read_toml(run["sheet"])
+    if _motions(sheet) and request.args.get("riding") != "1":
+        setup = prepare(sheet)
+        drawn = placed(drawn, setup.moving.motion, _time_of(run_id) / setup.stream.mach)
     flag = lambda name: request.args.get(name, "0") == "1"
     span = None
     if "low" in request.args and "high" in request.args:

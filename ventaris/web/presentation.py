@@ -9,6 +9,7 @@ from markupsafe import Markup
 
 from ..core import units
 from ..core.instruments.sections import AVERAGES
+from ..core.study.cycles import ahead_words
 from ..core.study.kinds.registry import is_spatial
 from ..core.study.trend import grid_trend, level_ratio
 from ..core.study.verdict import wide_bars
@@ -54,7 +55,7 @@ def fair_quantity(space, results):
 def ranked_by(space, results):
     """(key, sign) of the first quantity in the kind's order that any of the results has."""
     shown = SHOWN[space]
-    offered = (shown.best, *shown.next_best)
+    offered = (*shown.rather, shown.best, *shown.next_best)
     return next((one for one in offered if any(quantity_of(r, one[0])[0] is not None for r in results if r)),
                 shown.best)
 
@@ -71,7 +72,9 @@ def is_doubtful(result):
 
 def offered_quantities(space, results=()):
     """The quantities of a kind of campaign with their labels: forces in the unit that its results have."""
-    offered = SHOWN[space].quantities
+    shown = SHOWN[space]
+    offered = {key: words for key, words in shown.quantities.items() if key not in shown.rare
+               or any(quantity_of(result, key)[0] is not None for result in results)}
     if not SHOWN[space].own_unit:
         return offered
     unit = next((r["forces"].get("unit", "N") for r in results if r), "N")
@@ -87,6 +90,7 @@ CHANNEL_WORDS = {
     "exit_back_flow": "Share of the exit through which air comes back",
     "exit_p_total_least": "Least total pressure at the exit, Pa",
     "lift_without_slots": "Lift without the slots, CL", "drag_without_slots": "Drag without the slots, CD",
+    "angle": "Angle, °", "height": "Heave, c", "gust": "Gust, of U",
     "slot_mass_flow": "Mass flow of the slots, of ρ U c",
     "plate_shock_ahead": "Mach number ahead of the plate's shock",
     "mach_disc_ahead": "Mach number ahead of the Mach disc"
@@ -263,7 +267,7 @@ def asset_version():
 
 def register(app):
     """Make all of this known to the templates."""
-    app.jinja_env.globals.update(icon=icon, outline_svg=outline_svg, shown=SHOWN, state_words=STATE_WORDS,
+    app.jinja_env.globals.update(icon=icon, ahead_words=ahead_words, outline_svg=outline_svg, shown=SHOWN, state_words=STATE_WORDS,
                                  interval_of=_interval, condition_of=_condition)
     app.jinja_env.filters.update(fixed=fixed, channel_words=channel_words, is_doubtful=is_doubtful,
                                  section_means=section_means, with_error=with_error, error_bar=error_bar,

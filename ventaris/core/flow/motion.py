@@ -161,8 +161,8 @@ class Motion:
     ----------
     pitch : law
         Radians, nose up.
-    heave, surge : law
-        Reference lengths, up and downstream.
+    heave : law
+        Reference lengths, up.
     pivot : tuple
         About which it pitches, in reference lengths.
     gust : WaveGust, EdgeGust or None
@@ -172,7 +172,6 @@ class Motion:
 
     pitch: object = Still()
     heave: object = Still()
-    surge: object = Still()
     pivot: tuple = (0.25, 0.0)
     gust: object = None
     front: float = -1.0
@@ -181,9 +180,8 @@ class Motion:
         """Points of the grid where they are at a time, shape (n, 2)."""
         c, s = np.cos(self.pitch.value(t)), np.sin(self.pitch.value(t))
         away = np.asarray(points) - self.pivot
-        shift = np.array([self.surge.value(t), self.heave.value(t)])
         return np.stack([c * away[:, 0] + s * away[:, 1], c * away[:, 1] - s * away[:, 0]],
-                        axis=1) + self.pivot + shift
+                        axis=1) + self.pivot + [0.0, self.heave.value(t)]
 
     def turn_back(self, vectors, t):
         """Vectors along the axes at rest, by their components along the grid's, shape (..., 2)."""
@@ -195,7 +193,7 @@ class Motion:
         """Velocity of points of the grid by its components along the grid's axes, shape (n, 2)."""
         rate = self.pitch.rate(t)
         away = np.asarray(points) - self.pivot
-        shift = self.turn_back(np.array([self.surge.rate(t), self.heave.rate(t)]), t)
+        shift = self.turn_back(np.array([0.0, self.heave.rate(t)]), t)
         # Nose up is clockwise.
         return np.stack([rate * away[:, 1], -rate * away[:, 0]], axis=1) + shift
 

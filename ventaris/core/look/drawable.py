@@ -1,5 +1,5 @@
 """A field as points, triangles and values, ready to be drawn."""
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -75,6 +75,23 @@ def section_drawable(setup, mesh, state, mean=None):
     """A section's field in chords; that of a round body with its mirror image below the axis."""
     picture = drawable(mesh, state, setup.air, mean)
     return mirrored(picture) if setup.is_round else picture
+
+
+def placed(picture, motion, time):
+    """A picture in a moving grid's axes as it stands at a time, along axes at rest.
+
+    Parameters
+    ----------
+    picture : Drawable
+    motion : Motion
+    time : float
+        In the solver's scale.
+    """
+    back = motion.place(np.array([[1.0, 0.0], [0.0, 1.0]]), time) - motion.place(np.zeros((1, 2)), time)
+    u, v = (np.stack([picture.values["u"], picture.values["v"]], axis=1) @ back).T
+    return replace(picture, points=motion.place(picture.points, time),
+                   wall=[motion.place(loop, time) for loop in picture.wall],
+                   values={**picture.values, "u": u, "v": v})
 
 
 def moment(setup, mesh, state, mean, only):

@@ -40,11 +40,12 @@ class Placed:
     def outline(self):
         return Outline(self.section, self.name, self.scale, self.turn, self.offset)
 
-    def turned(self, angle):
-        """The same, turned about the origin (radians, nose up)."""
+    def turned(self, angle, centre=(0.0, 0.0), name=None):
+        """The same, turned about a centre (radians, nose up), under its own or another name."""
         c, s = np.cos(angle), np.sin(angle)
-        x, y = self.offset
-        return Placed(self.name, self.section, self.scale, self.turn + angle, (c * x + s * y, c * y - s * x))
+        x, y = self.offset[0] - centre[0], self.offset[1] - centre[1]
+        return Placed(self.name if name is None else name, self.section, self.scale, self.turn + angle,
+                      (centre[0] + c * x + s * y, centre[1] + c * y - s * x))
 
 
 @dataclass(frozen=True)
@@ -141,11 +142,15 @@ def _build(model, text):
             where = x[np.argmax(upper <= lower)]
             raise ShapeError(f"shape.edits: the section has no thickness left at x = {where:.2f} chords. "
                              "Raise the thickness scale or the trailing-edge gap.")
-    placed = [Placed("main" if shape.elements else "", section)]
+    placed = [Placed("main" if shape.elements or shape.blades > 1 else "", section)]
     behind = placed[0]
     for element in shape.elements:
         placed.append(_place(element, placed[0], behind))
         behind = behind if element.role == "slat" else placed[-1]
+    placed[1:1] = [
+        placed[0].turned(2 * np.pi * n / shape.blades, (shape.wheel_x, shape.wheel_y), f"blade {n + 1}")
+        for n in range(1, shape.blades)
+    ]
     _check_apart(placed)
     return BuiltSection(section, shape.chord, turned, tuple(placed), shape.attitude == "inverted",
                         tuple(shape.surfaces))

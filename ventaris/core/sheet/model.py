@@ -71,6 +71,12 @@ class Shape(SheetSection):
         "upright", "Attitude",
         "Inverted turns the whole arrangement upside down, as on a car; incidence then counts nose down.",
         upright="upright", inverted="inverted")
+    blades: int = number(
+        1, "", 1, 24, "Blades of a wheel",
+        "More than one repeats this section, evenly spaced round the wheel's centre; further elements stand "
+        "once.", whole=True)
+    wheel_x: float = number(0.5, "", -100, 100, "Wheel's centre at x", "In chords from this section's nose.")
+    wheel_y: float = number(-3.0, "", -100, 100, "Wheel's centre at y", "In chords from its chord line.")
     edits: Edits = Field(default_factory=Edits)
     elements: list[Element] = Field(default_factory=list, max_length=8)
     surfaces: list[NamedSurface] = Field(default_factory=list, max_length=40)

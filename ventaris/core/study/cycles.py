@@ -2,21 +2,21 @@
 import numpy as np
 
 from .trend import Trend
-from .unsteady import MeanField
+from .unsteady import MeanField, Recorder
 
 # Two cycles are alike when means and swings of the watched channels differ by less than this share of the
 # larger of mean and swing.
 ALIKE = 5e-3
-WATCHED = ("lift", "drag", "moment", "power")
+WATCHED = ("lift", "drag", "moment", "wheel_power")
 # Swings below these are none: shares of them would be of rounding.
-LEAST = {"lift": 1e-3, "drag": 1e-4, "moment": 2e-4, "power": 1e-3}
+LEAST = {"lift": 1e-3, "drag": 1e-4, "moment": 2e-4, "wheel_power": 1e-3}
 # What a channel is told to be ahead of.
 MOVES = {"angle": "the angle", "height": "the heave", "gust": "the gust in mid-chord",
          "azimuth": "a sine of the azimuth"}
 
 
-class CycleRecorder:
-    """Keeps the channels of every step, cycle by cycle; offers what `Recorder` does.
+class CycleRecorder(Recorder):
+    """Keeps the channels of every step, cycle by cycle.
 
     Parameters
     ----------
@@ -35,12 +35,12 @@ class CycleRecorder:
         self.steps, self.discard, self.count = self.most * steps, 0.0, run.frames
         self.every = max(steps // max(run.frames, 1), 1)
         self.entries, self.frames, self.times = [], [], []
-        self.mean_field, self.coarser, self._whole = MeanField(), None, None
+        self.mean_field, self.coarse_tones, self.coarser, self._whole = MeanField(), {}, None, None
 
     @property
     def start(self):
         """Time in chords at which the last whole cycle began, counted from the beginning of the record."""
-        return (len(self.entries) // self.cycle - 1) * self.cycle * self.step
+        return max(len(self.entries) // self.cycle - 1, 0) * self.cycle * self.step
 
     @property
     def mean(self):

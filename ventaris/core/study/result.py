@@ -187,6 +187,15 @@ class CyclePart(_Part):
     coarser: dict[Name, CycleNumbers]
 
 
+class ExtremesPart(_Part):
+    """Least and largest value of a channel and when they come."""
+
+    low: Number
+    low_at: Number
+    high: Number
+    high_at: Number
+
+
 class TimePart(_Part):
     """A run followed in time."""
 
@@ -196,6 +205,7 @@ class TimePart(_Part):
     to: Number
     channels: dict[Name, ChannelPart]
     cycle: CyclePart | None = None
+    extremes: dict[Name, ExtremesPart] | None = None
 
 
 class AveragesPart(_Part):

@@ -189,6 +189,17 @@ class Recorder:
             out[name] = found
         return out
 
+    def extremes(self):
+        """{channel: least and largest value of the record and the chords at which they come}."""
+        out = {}
+        for name in self.entries[0] if self.entries else ():
+            values = [entry[name] for entry in self.entries]
+            if all(isinstance(v, float) for v in values):
+                low, high = int(np.argmin(values)), int(np.argmax(values))
+                out[name] = {"low": values[low], "low_at": (low + 1) * self.step,
+                             "high": values[high], "high_at": (high + 1) * self.step}
+        return out
+
     def statistics(self):
         """{channel: Statistics as dict} over the time after the start-up."""
         used = self.entries[int(round(self.discard * len(self.entries))):]

@@ -62,6 +62,10 @@ class Shown:
         The quantity that is ranked where reference areas differ; "" where none has any.
     best : tuple of (key, sign)
         What the best run has least of, times the sign; the drag becomes `fair` where areas differ.
+    rather : tuple of (key, sign)
+        What is ranked by before everything else where any result has it.
+    rare : frozenset of str
+        Quantities that are offered only where a result has them.
     next_best : tuple of (key, sign)
         What is ranked by where no result has that.
     point_words : callable
@@ -101,6 +105,8 @@ class Shown:
     fair: str = ""
     best: tuple = ("drag", 1.0)
     next_best: tuple = ()
+    rather: tuple = ()
+    rare: frozenset = frozenset()
     searched: tuple = ()
     own_unit: bool = False
     headings: dict = field(default_factory=dict)

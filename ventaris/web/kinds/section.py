@@ -6,6 +6,8 @@ from ...core.shapes.build import build
 from ...core.shapes.coordinates import ShapeError
 from ...core.shapes.families import NOSES
 from ...core.sheet import read_section
+from ...core.study.cycles import ahead_of
+from ...core.study.kinds.section.motion import words_of
 from ...core.study.verdict import SECTION_FLOORS
 from . import forces
 from .contract import RowList, Shown
@@ -20,7 +22,18 @@ QUANTITIES = {
     "drag_force": ("Drag in N", "good", 3),
     "lift_force": ("Lift in N", "", 2),
     "shock": ("Upper shock at x/c", "", 3),
+    "wheel_power": ("Power from the wind, of what blows through the wheel", "bad", 4),
+    "wheel_torque": ("Torque coefficient of the wheel", "bad", 4),
+    "lift_swing": ("Swing of the lift, CL", "good", 4),
+    "lift_ahead": ("Lift ahead of what moves, °", "", 1),
+    "drag_swing": ("Swing of the drag, CD", "good", 5),
+    "moment_swing": ("Swing of the moment, CM", "good", 5),
+    "moment_ahead": ("Moment ahead of what moves, °", "", 1),
+    "lift_most": ("Largest lift, CL", "", 4),
+    "lift_least": ("Least lift, CL", "", 4),
 }
+# Only what moves has them.
+RARE = frozenset(list(QUANTITIES)[list(QUANTITIES).index("wheel_power"):])
 BY_LEVEL = (("lift", "CL", 5), ("drag", "CD", 5), ("drag_pressure", "CD, pressure", 5),
             ("drag_friction", "CD, friction", 5), ("moment", "CM", 5))
 LINES = {
@@ -38,7 +51,26 @@ def other(result, key):
         return (places[0] if places else None), None
     if key in ("drag_force", "lift_force"):
         return forces.force(result, key)
-    return None, None
+    return in_motion(result, key) if key in RARE else (None, None)
+
+
+def in_motion(result, key):
+    """(value, error) of what only a section has that moves: swings and phases over a cycle, with the change
+    from the coarser level as error, or the extremes of what happens once."""
+    in_time, (name, what) = result.get("unsteady") or {}, key.rsplit("_", 1)
+    cycle, extremes = in_time.get("cycle"), in_time.get("extremes")
+    if extremes and name in extremes and what in ("most", "least"):
+        return extremes[name]["high" if what == "most" else "low"], None
+    if not cycle or name not in cycle["channels"]:
+        return None, None
+    found, coarse = cycle["channels"][name], cycle["coarser"].get(name)
+    if what == "ahead":
+        turn = coarse and (found["phase"] - coarse["phase"] + 180) % 360 - 180
+        return ahead_of(cycle, name), None if coarse is None else abs(turn)
+    kept = {"swing": "amplitude", "most": "high", "least": "low"}.get(what)
+    if kept is None:
+        return None, None
+    return found[kept], None if coarse is None else abs(found[kept] - coarse[kept])
 
 
 def reference(result):
@@ -103,13 +135,21 @@ def words(shape):
     return ", ".join([words] + changes)
 
 
+def point_words(setup, air):
+    """See `Shown`: also what moves."""
+    return " · ".join([forces.point_words(setup, air), *(words_of(row) for row in air.get("motions", ()))])
+
+
 ROWS = {
     "shape": (RowList("elements", "Further elements", "element",
                       "in chords of this one, set to each other by their slots"),
               RowList("surfaces", "Named surfaces", "surface",
                       "stretches of a wall that do something of their own")),
     "air": (RowList("walls", "What walls do", "wall action",
-                    "blowing, suction, moving walls at this operating point"), ),
+                    "blowing, suction, moving walls at this operating point"),
+            RowList("motions", "What moves", "movement",
+                    "everything, grid and all, and gusts; followed where time is unsteady",
+                    "domain.kind=far field")),
     "grid": (RowList("zones", "Refined zones", "zone", "on grids of triangles",
                      "grid.kind=automatic|hybrid"), ),
     "instruments": (RowList("probes", "Probes", "probe", "in chords from the nose"), forces.FORMULAS),
@@ -118,5 +158,5 @@ ROWS = {
 SHOWN = Shown(outline, words, ROWS, QUANTITIES, forces.COEFFICIENTS, BY_LEVEL, SECTION_FLOORS,
               forces.HISTORIES, LINES, "Round the section", "cp", ("lift / drag", "largest"), forces.AXES,
               forces.SWEPT, "Polars", ("taps.csv", "field.vtu"), "partials/section_result.html",
-              forces.point_words, forces.point_air, station="x/c", other=other,
-              reference=reference, fair="drag_force")
+              point_words, forces.point_air, station="x/c", other=other,
+              reference=reference, fair="drag_force", rather=(("wheel_power", -1.0), ), rare=RARE)

@@ -10,9 +10,19 @@ from ..motion import turned
 from .krylov import gmres
 from .steady import FlowDiverged
 
+# Newton's method at first; where a shock that crosses cells keeps it from getting on, steps in pseudo-time
+# that grow again as the residual falls.
 PSEUDO_COURANT = 1e7
 MOST_INNER = 8
 HALVINGS = 4
+# Newton steps after which the limiter is held for the rest of a time step: its corners at shocks else keep the
+# step from being solved.
+FREE_INNER = 2
+# A step of which more than this share of the residual is left is made again in several parts: a shock that
+# crosses cells in one step cannot be followed.
+POOR, FINER, MOST_PARTS = 0.03, 4, 16
+# Newton steps for a part up to which the next step is made in fewer.
+EASY = 3.3
 
 
 @dataclass
@@ -55,42 +65,74 @@ class TimeMarch:
     ----------
     state : ndarray
     time : float
+    parts : int
+        In how many parts the next step is made at first.
     """
     def __init__(self, flow, state, step, tolerance=3e-5, time=0.0, before=None):
         self.flow, self.state, self.step, self.tolerance = flow, state, step, tolerance
-        self.time, self.number, self.before = time, 0, before
+        self.time, self.number, self.before, self.parts = time, 0, before, 1
         flow.first_order = False
         if flow.moved is not None:
             flow.moved.put(time)
 
     def advance(self):
-        """Make one time step; raises `FlowDiverged` when it cannot be solved."""
+        """Make one time step, in parts where it must be; raises `FlowDiverged` when it cannot be solved."""
         with np.errstate(all="ignore"):
-            return self._advance()
+            while True:
+                try:
+                    state, before, inner, remaining = self._in_parts(self.parts)
+                    if remaining <= POOR or self.parts >= MOST_PARTS:
+                        break
+                except FlowDiverged:
+                    if self.parts >= MOST_PARTS:
+                        raise
+                self.parts *= FINER
+        self.before, self.state = before, state
+        if inner <= EASY * self.parts and self.parts > 1:
+            self.parts //= FINER
+        self.time += self.step
+        self.number += 1
+        return TimeStep(self.number, self.time, inner, remaining)
 
-    def _advance(self):
-        flow, dt = self.flow, self.step
-        if flow.moved is not None:
-            angle = flow.moved.put(self.time + dt)
+    def _in_parts(self, parts):
+        """(state, the one before the whole step, both along the axes at its end, Newton steps, worst share of a
+        residual left) after one step made in equal parts."""
+        moved, state, start = self.flow.moved, self.state, self.state
+        before = self.before if self.before is None else state - (state - self.before) / parts
+        inner, worst = 0, 0.0
+        if moved is not None:
+            moved.put(self.time)
+        for n in range(parts):
+            angle = 0.0 if moved is None else moved.put(self.time + (n + 1) * self.step / parts)
             if angle:
-                self.state = turned(self.state, angle)
-                self.before = self.before if self.before is None else turned(self.before, angle)
-        now = flow.conserved(self.state)
-        if self.before is None:
+                state, start = turned(state, angle), turned(start, angle)
+                before = before if before is None else turned(before, angle)
+            found, taken, remaining = self._solve(state, before, self.step / parts)
+            before, state = state, found
+            inner, worst = inner + taken, max(worst, remaining)
+        return state, start, inner, worst
+
+    def _solve(self, state, before, dt):
+        """(state, Newton steps, share of the residual left) a step later."""
+        flow = self.flow
+        now = flow.conserved(state)
+        if before is None:
             flow.time_rate, flow.history = 1.0 / dt, -now / dt
-            guess = self.state
+            guess = state
         else:
-            flow.time_rate, flow.history = 1.5 / dt, (0.5 * flow.conserved(self.before) - 2.0 * now) / dt
-            guess = 2.0 * self.state - self.before
-        vector = flow.residual(self.state)
+            flow.time_rate, flow.history = 1.5 / dt, (0.5 * flow.conserved(before) - 2.0 * now) / dt
+            guess = 2.0 * state - before
+        flow.limiter_frozen = False
+        vector = flow.residual(state)
         first = self._norm(vector)
-        if guess is not self.state and self._is_alive(guess):
+        if guess is not state and self._is_alive(guess):
             state = guess
             vector = flow.residual(state)
-        else:
-            state = self.state
         norm, inner = self._norm(vector), 0
         while norm > self.tolerance * first and inner < MOST_INNER:
+            if inner == FREE_INNER:
+                vector = flow.residual(state)
+                flow.limiter_frozen = True
             if inner % 4 == 0:
                 flow.prepare(state, PSEUDO_COURANT)
             change, _, _ = gmres(flow.linear_operator(state, vector), flow.apply_factors, -vector, 0.05, 30)
@@ -105,10 +147,7 @@ class TimeMarch:
             state, vector, norm = taken
         if not np.isfinite(norm) or norm > max(0.5 * first, 1e-10):
             raise self._diverged(vector)
-        self.before, self.state = self.state, state
-        self.time += dt
-        self.number += 1
-        return TimeStep(self.number, self.time, inner, norm / max(first, 1e-300))
+        return state, inner, norm / max(first, 1e-300)
 
     def _take(self, state, change, norm):
         factor = 1.0

@@ -8,7 +8,7 @@ if (root) {
   const query = new URLSearchParams(location.search);
   const flags = { bands: query.get("bands") !== "0", iso: query.get("iso") === "1", sonic:
     query.get("sonic") !== "0", reversed: query.get("reversed") === "1", grid: query.get("grid") === "1",
-    stream: query.get("stream") === "1", vectors: query.get("vectors") === "1", lock: query.has("low") };
+    riding: query.get("riding") === "1", stream: query.get("stream") === "1", vectors: query.get("vectors") === "1", lock: query.has("low") };
   const view = new FlowCanvas(stage, { legend: document.querySelector("[data-legend]"), quantity:
     query.get("q") || "mach", wheel: true, onProbe: reading, onPick: (x, y) => {
     if (get("profile")) look("profile", { x, y }); }, onView: () => { remember(); lines(); } });
@@ -31,8 +31,10 @@ if (root) {
     for (const b of document.querySelectorAll("[data-toggle]")) b.setAttribute("aria-pressed",
       String(flags[b.dataset.toggle]));
     get("rake").hidden = !flags.stream;
+    view.state.riding = flags.riding;
+    view.putAt();
     view.set({ quantity: get("quantity").value, banded: flags.bands, iso: flags.iso, sonic: flags.sonic,
-      reversed: flags.reversed, grid: flags.grid, bands: Math.min(Math.max(parseInt(get("bandcount").value,
+      reversed: flags.reversed, grid: flags.grid, riding: flags.riding, bands: Math.min(Math.max(parseInt(get("bandcount").value,
       10) || 24, 2), 120), map: get("map").value || null, range: range() });
     if (!flags.lock) { const [low, high] = view.range(); get("low").value = format(low); get("high").value =
       format(high); }
@@ -42,7 +44,7 @@ if (root) {
 
   function parameters() {
     const p = new URLSearchParams({ q: get("quantity").value });
-    for (const name of ["bands", "iso", "sonic", "reversed", "grid", "stream",
+    for (const name of ["bands", "iso", "sonic", "reversed", "grid", "riding", "stream",
       "vectors"]) if (flags[name] !== ["bands", "sonic"].includes(name)) p.set(name, flags[name] ? "1" : "0");
     const r = range();
     if (r) { p.set("low", r[0]); p.set("high", r[1]); }
@@ -74,7 +76,7 @@ if (root) {
     const mine = ++asked;
     setTimeout(async () => {
       if (mine !== asked) return;
-      const box = view.box().map((s) => s.toFixed(5)).join(",");
+      const box = view.fieldBox().map((s) => s.toFixed(5)).join(",");
       if (flags.stream) {
         const p = new URLSearchParams({ box, count: get("count").value || 24 });
         for (const [name, input] of [["x", "rake-x"], ["low", "rake-low"], ["high",

@@ -71,6 +71,10 @@ export class FlowCanvas {
       "Picture of the flow. Arrow keys move, plus and minus zoom, F shows the section.");
     holder.prepend(this.canvas);
     this.scene = new THREE.Scene();
+    // Everything that belongs to the field; it is moved as one where the field's axes move.
+    this.world = new THREE.Group();
+    this.scene.add(this.world);
+    this.place = null;
     this.camera = new THREE.OrthographicCamera(-1, 1, 1, -1, -10, 10);
     this.layers = {};
     this.material = new THREE.ShaderMaterial({ vertexShader: VERTEX, fragmentShader: FRAGMENT, side:
@@ -87,6 +91,7 @@ export class FlowCanvas {
     this.finder = null;
     if (fresh && this.data.home && !this.placed) Object.assign(this.view, this._home());
     this._build();
+    this.putAt(this.data.place);
     await this.set({});
     this.options.onLoad?.(this.data);
   }
@@ -94,6 +99,7 @@ export class FlowCanvas {
   // Another moment of the flow on the same grid.
   async showFields(data) {
     this.data.fields = { ...this.data.fields, ...data.fields };
+    this.putAt(data.place);
     await this.set({});
   }
 
@@ -112,6 +118,37 @@ export class FlowCanvas {
     for (const name of head.values) data.fields[name] = take(Float32Array, head.points);
     data.byKey = Object.fromEntries(head.quantities.map((q) => [q.key, q]));
     return data;
+  }
+
+  // Where the field's axes stand, as { angle (nose up), pivot, shift }; riding along they stand still.
+  putAt(place) {
+    if (place !== undefined) this.place = place;
+    const p = this.state.riding ? null : this.place, c = Math.cos(p?.angle || 0), s = Math.sin(p?.angle || 0);
+    const [px, py] = p?.pivot || [0, 0], [dx, dy] = p?.shift || [0, 0];
+    this.world.rotation.z = -(p?.angle || 0);
+    this.world.position.set(px + dx - c * px - s * py, py + dy + s * px - c * py, 0);
+    this.world.updateMatrixWorld();
+  }
+
+  // A point of the picture in the field's axes, and back; without the shift for directions.
+  toField(x, y) {
+    const { x: ox, y: oy } = this.world.position, c = Math.cos(this.world.rotation.z), s =
+      Math.sin(this.world.rotation.z);
+    return [c * (x - ox) + s * (y - oy), c * (y - oy) - s * (x - ox)];
+  }
+
+  direction(u, v) {
+    const c = Math.cos(this.world.rotation.z), s = Math.sin(this.world.rotation.z);
+    return [c * u - s * v, s * u + c * v];
+  }
+
+  // The window that is seen, in the field's axes: an upright box that holds it.
+  fieldBox() {
+    const [left, right, bottom, top] = this.box();
+    const corners = [[left, bottom], [left, top], [right, bottom], [right, top]].map(([x, y]) =>
+      this.toField(x, y));
+    const xs = corners.map((p) => p[0]), ys = corners.map((p) => p[1]);
+    return [Math.min(...xs), Math.max(...xs), Math.min(...ys), Math.max(...ys)];
   }
 
   _build() {
@@ -145,9 +182,9 @@ export class FlowCanvas {
 
   _replace(name, object, z) {
     const old = this.layers[name];
-    if (old) { this.scene.remove(old); old.geometry?.dispose(); }
+    if (old) { this.world.remove(old); old.geometry?.dispose(); }
     this.layers[name] = object;
-    if (object) { object.position.z = z; object.frustumCulled = false; this.scene.add(object); }
+    if (object) { object.position.z = z; object.frustumCulled = false; this.world.add(object); }
   }
 
   // Change what is shown; answers when it is drawn.
@@ -275,7 +312,7 @@ export class FlowCanvas {
     this.canvas.addEventListener("pointerdown", (e) => { drag = { at: this.toWorld(e), x: e.clientX, y:
       e.clientY }; this.canvas.setPointerCapture(e.pointerId); this.canvas.classList.add("dragging"); });
     this.canvas.addEventListener("pointerup", (e) => { if (drag && Math.hypot(e.clientX - drag.x,
-      e.clientY - drag.y) < 4) this.options.onPick?.(...this.toWorld(e)); drag = null;
+      e.clientY - drag.y) < 4) this.options.onPick?.(...this.toField(...this.toWorld(e))); drag = null;
       this.canvas.classList.remove("dragging"); });
     this.canvas.addEventListener("pointermove", (e) => {
       const at = this.toWorld(e);
@@ -303,9 +340,10 @@ export class FlowCanvas {
   }
 
   // Values at a point: the triangle under it is found with a coarse raster of triangle lists.
-  probe(x, y) {
+  probe(seenX, seenY) {
     const d = this.data;
     if (!d) return null;
+    const [x, y] = this.toField(seenX, seenY);
     this.finder ||= this._raster();
     const f = this.finder, i = f.index(x, y);
     for (const t of f.cells.get(i) || []) {
@@ -315,9 +353,10 @@ export class FlowCanvas {
       const det = bx * cy - cx * by, px = x - ax, py = y - ay, u = (px * cy - cx * py) / det, w =
         (bx * py - px * by) / det;
       if (u >= -1e-9 && w >= -1e-9 && u + w <= 1 + 1e-9) {
-        const out = { x, y };
+        const out = { x: seenX, y: seenY };
         for (const name of d.values) { const v = d.fields[name]; out[name] = v[a] * (1 - u - w) + v[b] * u +
           v[c] * w; }
+        if ("u" in out && "v" in out) [out.u, out.v] = this.direction(out.u, out.v);
         return out;
       }
     }

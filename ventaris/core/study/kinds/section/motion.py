@@ -81,8 +81,8 @@ class Moving:
         away = np.asarray(moment_point) - self.motion.pivot
         torque = loads["moment"] + away[1] * force[0] - away[0] * force[1]
         radius, turn = self.wheel
-        return {"torque": float(self.sign * torque * np.sign(turn) / (2 * radius**2)),
-                "power": float(self.sign * torque * turn / (2 * radius))}
+        return {"wheel_torque": float(self.sign * torque * np.sign(turn) / (2 * radius**2)),
+                "wheel_power": float(self.sign * torque * turn / (2 * radius))}
 
 
 def words_of(row):
@@ -105,7 +105,7 @@ def channels_of(rows):
     """Names of the channels that tell where everything stands."""
     kinds = {row.does for row in rows}
     return ([name for name, does in (("angle", TURNING), ("height", ("heave", )), ("gust", GUSTS))
-             if kinds & set(does)] + (["torque", "power"] if "turn" in kinds else []))
+             if kinds & set(does)] + (["wheel_torque", "wheel_power"] if "turn" in kinds else []))
 
 
 def moving_of(sheet, air):

@@ -23,7 +23,7 @@ def needs_triangles(sheet):
     """Whether only the hybrid grid can do this arrangement."""
     shape = sheet.shape
     return bool(
-        shape.elements
+        shape.elements or shape.blades > 1
         or shape.surfaces) or shape.attitude == "inverted" or sheet.domain.kind not in ("far field", "round")
 
 

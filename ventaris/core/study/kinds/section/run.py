@@ -61,13 +61,18 @@ class Execution(Climb):
         self._resumed_time = resume.time if resume else None
 
     def report_rows(self):
-        """See `Climb`; of what repeats also how far it swings and when."""
+        """See `Climb`; of what repeats also how far it swings and when, of what happens once the most."""
         rows = super().report_rows()
+        for name, found in (self.result["unsteady"] or {}).get("extremes", {}).items():
+            if name in WATCHED:
+                rows += [(f"{words} {name}", found[key], "", 5,
+                          {"error": None, "words": f"at {found[key + '_at']:.4g} chords"})
+                         for key, words in (("high", "most"), ("low", "least"))]
         cycle = (self.result["unsteady"] or {}).get("cycle")
         for name, label in (("lift", "lift swing"), ("drag", "drag swing"), ("moment", "moment swing"),
-                            ("torque", "torque"), ("power", "power")) if cycle else ():
+                            ("wheel_torque", "wheel torque"), ("wheel_power", "wheel power")) if cycle else ():
             found = cycle["channels"].get(name)
-            if found and label == name:
+            if found and name.startswith("wheel"):
                 trend = self.result["trends"].get(name)
                 rows.append((label, found["mean"], "", 5, trend or {"error": None, "words": ""}))
             elif found:
@@ -437,6 +442,8 @@ class Execution(Climb):
         else:
             channels = record.with_grid(record.statistics())
             mean_trend = {name: statistical_trend(found) for name, found in channels.items()}
+            if moving:
+                out["extremes"] = record.extremes()
         coefficients = {
             name: channels[name]["mean"] if name in channels else value
             for name, value in last.coefficients.items()
