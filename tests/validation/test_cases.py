@@ -74,7 +74,8 @@ LEFT_TO_THE_REPORT = {
     "turbulent-15", "body-ellipsoid-slip", "body-sphere-100", "body-sphere-2", "body-cube", "body-disc",
     "body-square-back", "nozzle-cones", "strong-shock", "separated-bump", "shedding", "nozzle-step",
     "nozzle-wall-jet", "nozzle-disc", "noise-tones", "noise-grid", "body-wing-slip", "row-isentropic",
-    "row-transonic", "row-hover", "row-cascade"
+    "row-transonic", "row-hover", "row-cascade", "slots", "low-speed", "nozzle-pipe", "nozzle-blunt",
+    "turbulent-10-sst", "turbulent-transonic", "motion-pitch", "motion-heave", "motion-transonic"
 }
 
 for _key, _case in CASES.items():

@@ -1,6 +1,7 @@
 """The made-up Tarnholt Mountain Works: campaigns, variants, operating points, and a made-up tunnel table."""
 from .blades import CAMPAIGNS as BLADES
 from .bodies import CAMPAIGNS as BODIES
+from .movers import CAMPAIGNS as MOVERS
 from .nozzles import CAMPAIGNS as NOZZLES
 
 DRONE = {
@@ -120,5 +121,6 @@ SHEDDING = {
 
 CAMPAIGNS = {
     "1-drone": DRONE, "2-vane": DART, "3-turbulent": TURBULENT, "4-slotted": SLOTTED, "5-kart": KART,
-    "6-pylon": PYLON, "7-shedding": SHEDDING, **BODIES, **NOZZLES, **BLADES
+    "6-pylon": PYLON, "7-shedding": SHEDDING, **BODIES, **NOZZLES, **BLADES,
+    **MOVERS
 }

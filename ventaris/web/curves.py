@@ -174,14 +174,12 @@ def _loop(run, channel, name, number):
     last = [h for h in runs.history(g.database, run["id"]) if "time" in h][-cycle["steps"]:]
     over = cycle["over"]
     if over == "azimuth":
-        # From its beginning on, so that the curve does not jump in its middle.
-        step = 360 / cycle["steps"]
-        x = [step * (k + 1) for k in range(len(last))]
-        y = [h.get(channel) for h in last]
+        pairs = sorted((h["angle"] % 360, h.get(channel)) for h in last)
+        x, y = [x for x, _ in pairs], [y for _, y in pairs]
     else:
         last = [*last, *last[:1]]
         x, y = [h.get(over) for h in last], [h.get(channel) for h in last]
-    return [{"name": name, "group": number, "x": x, "y": y}]
+    return [{"name": name, "group": number, "x": x, "y": y, "loop": over != "azimuth"}]
 
 
 def _over_time(run, channel, name, number):

@@ -5,6 +5,7 @@ from markupsafe import Markup
 from ..core.grids.mesh import MeshError
 from ..core.grids.quality import skewness
 from ..core.sheet.arrangement import CLOSURES
+from ..core.study.kinds.section.motion import words_of
 from ..core.units import large, show
 
 # Cells of a level that is made and drawn while a page waits.
@@ -175,9 +176,44 @@ def _air(setup):
         f"the chord; {show(air.temperature, 'K', 5)}, {show(air.pressure, 'Pa', 6)} absolute.")
     for action in setup.sheet.air.walls:
         caption += f" {_action_words(action)}."
-    box = (-0.85, max(1.4, points[:, 0].max() + 0.1), min(-0.5, points[:, 1].min() - 0.1),
+    if setup.moving:
+        moves, reach = _moves(setup)
+        parts, points = [*moves, *parts], np.concatenate([points, reach])
+        words = "; ".join(words_of(row) for row in setup.moving.rows)
+        caption += f" {words[0].upper()}{words[1:]}."
+    box = (min(-0.85, points[:, 0].min() - 0.1), max(1.4, points[:, 0].max() + 0.1), min(-0.5, points[:, 1].min() - 0.1),
            max(0.5, points[:, 1].max() + 0.1))
     return frame("".join(parts), box), caption
+
+
+def _moves(setup):
+    """Where everything goes: outlines at the ends of their way, the pivot, a wheel's circle with its sense; and
+    points that must be seen."""
+    moving, motion = setup.moving, setup.moving.motion
+    loops = [o.polygon(120) for o in setup.outlines]
+    parts, reach = [], []
+    x, y = motion.pivot
+    if moving.wheel:
+        radius, clockwise = moving.wheel[0], moving.sign * moving.wheel[1] > 0
+        around = np.linspace(0, 2 * np.pi, 73)
+        ring = np.stack([x + radius * np.cos(around), y + radius * np.sin(around)], axis=1)
+        tip = np.array([x, y + radius]) + [0.06 * radius * (1 if clockwise else -1), 0.0]
+        wings = tip + 0.1 * radius * np.array([[-1 if clockwise else 1, 0.6], [0, 0],
+                                               [-1 if clockwise else 1, -0.6]])
+        parts += [_polygon(ring, "datum"),
+                  f'<polyline class="stream" points="{" ".join(f"{a:.4f},{-b:.4f}" for a, b in wings)}"/>']
+        reach.append(ring)
+    else:
+        times = np.linspace(0, moving.lasts / setup.stream.mach, 97)
+        for law in (motion.pitch, motion.heave):
+            values = [law.value(t) for t in times]
+            for t in {times[int(np.argmin(values))], times[int(np.argmax(values))]} if np.ptp(values) else ():
+                ghosts = [motion.place(loop, t) for loop in loops]
+                parts += [_polygon(ghost, "datum") for ghost in ghosts]
+                reach += ghosts
+    if moving.turns:
+        parts.append(f'<circle class="here" cx="{x:.4f}" cy="{-y:.4f}" r="0.018"/>')
+    return parts, np.concatenate(reach or loops)
 
 
 def _action_words(action):
@@ -241,7 +277,7 @@ def _domain(setup):
             text(0.5 + 0.04 * r, 0.5 * far, f"{far:g} chords, {show(far * setup.chord, 'm', 3)}", size,
                  anchor="start")
         ]
-        carries = setup.stream.mach < 1 and setup.sheet.domain.kind == "far field"
+        carries = setup.stream.mach < 1 and setup.sheet.domain.kind == "far field" and not setup.moving
         words.append(f"F: far field at {far:g} chords" +
                      (", with the vortex of the present lift on it"
                       if carries else ": what flows in is the undisturbed stream"))

@@ -157,7 +157,8 @@ def quantities_of(run, has_mean=False):
     sheet = read_toml(run["sheet"])
     left_out = (set() if has_mean else {"fluctuation"}) | (set() if sheet.flow.model == "turbulent" else
                                                            TURBULENT_ONLY) | (
-                                                               set() if sheet.space == "section" else {"cp"})
+                                                               set() if sheet.space == "section" else {"cp"}) | (
+                                                                   {"vorticity"} if sheet.space == "row" else set())
     return {key: q for key, q in QUANTITIES.items() if key not in left_out}
 
 

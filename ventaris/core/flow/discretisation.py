@@ -71,6 +71,9 @@ class Discretisation:
     omega : float
         Speed at which mesh and axes turn about x, over a_inf per reference length; the state's velocity is
         that against axes at rest (see `frame`).
+    pace : float or None
+        Mach number of the fastest motion there is, which scales residuals and unknowns; None takes the
+        stream's.
     motion : Motion or None
         How a plane's grid moves as one piece; until a march in time moves it, it stands as at time 0.
 
@@ -96,7 +99,8 @@ class Discretisation:
 
     def __init__(self, mesh, stream, wall_kind=None, limit=None, precondition=None, vortex=True, closure=None,
                  laminar_until=None, boundaries=None, bridge=True, mixing=0.0, strength=None,
-                 shock_bounds=None, direction=(1.0, 0.0, 0.0), detached=False, omega=0.0, motion=None):
+                 shock_bounds=None, direction=(1.0, 0.0, 0.0), detached=False, omega=0.0, motion=None,
+                 pace=None):
         self.mesh, self.stream, self.dim = mesh, stream, mesh.dim
         mach, flat = stream.mach, self.dim == 2
         limit = mach > LIMIT_ABOVE if limit is None else limit
@@ -116,7 +120,7 @@ class Discretisation:
         self.wall = mesh.wall_faces()
         self.wall_local = self.wall - self.n_interior
         self._choose_loops()
-        self._scale(strength)
+        self._scale(strength, pace or mach)
         if wall_kind is None:
             wall_kind = "slip" if stream.reynolds is None else "no-slip"
         self._lay_out(wall_kind, boundaries or {}, closure is not None, motion is not None)
@@ -140,11 +144,12 @@ class Discretisation:
         self._jacobian = jacobians.PLANE if flat else jacobians.SPACE
         self._change = changes.PLANE if flat else changes.SPACE
 
-    def _scale(self, strength):
-        mach, g, dim = self.stream.mach, self.stream.gamma, self.dim
+    def _scale(self, strength, mach):
+        g, dim = self.stream.gamma, self.dim
         energy = (g - 1) / mach**3 if mach <= 1 else (g - 1) / mach
         self.row_scale = np.array([1 / mach, energy] + dim * [1 / mach**2])
-        self.column_scale = np.append(self.stream.column_scale, [] if dim == 2 else [mach])
+        self.constants[k.MACH] = mach
+        self.column_scale = np.array([mach**2, (g - 1) * mach**2] + dim * [mach])
         # The limiter must not see waves weaker than this; in supersonic flow the stream's own pressure is the
         # measure, or it would overlook undershoots to vacuum.
         s = strength or min(mach, 1.0)

@@ -83,16 +83,19 @@ class Ramp:
 
 @dataclass(frozen=True)
 class Turning:
-    """From a start on at a constant rate."""
+    """At a constant rate, which is reached smoothly within a time (half a wave of cosine)."""
 
     speed: float
     level: float = 0.0
+    spin_up: float = 0.0
 
     def value(self, t):
-        return self.level + self.speed * t
+        if t >= self.spin_up:
+            return self.level + self.speed * (t - 0.5 * self.spin_up)
+        return self.level + 0.5 * self.speed * (t - self.spin_up / np.pi * np.sin(np.pi * t / self.spin_up))
 
     def rate(self, t):
-        return self.speed
+        return self.speed if t >= self.spin_up else 0.5 * self.speed * (1 - np.cos(np.pi * t / self.spin_up))
 
 
 class Tabled:

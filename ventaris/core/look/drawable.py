@@ -47,19 +47,22 @@ def point_fields(mesh, state, air, mean=None, only=None, triangles=None):
     names = [
         name for name in cells
         if only is None or name in only or name == "density" and "density_gradient" in only
+        or name in ("u", "v") and "vorticity" in only
     ]
     at_points = mesh.point_values(np.stack([cells[name] for name in names], axis=1))
     out = {name: at_points[:, k] for k, name in enumerate(names)}
+    slopes_of = lambda name: slopes(mesh.points * air.chord,
+                                    triangles_of(mesh) if triangles is None else triangles, out[name])
     if only is None or "density_gradient" in only:
-        out["density_gradient"] = steepness(mesh.points * air.chord,
-                                            triangles_of(mesh) if triangles is None else triangles,
-                                            out["density"])
+        out["density_gradient"] = np.hypot(*slopes_of("density"))
+    if only is None or "vorticity" in only:
+        out["vorticity"] = slopes_of("v")[0] - slopes_of("u")[1]
     return out
 
 
-def steepness(points, triangles, values):
-    """Size of the gradient of point values, shape (n_points,): that of the triangles round each point,
-    weighted with their areas."""
+def slopes(points, triangles, values):
+    """Gradient of point values by its components, each of shape (n_points,): that of the triangles round each
+    point, weighted with their areas."""
     a, b, c = (points[triangles[:, k]] for k in range(3))
     twice = (b[:, 0] - a[:, 0]) * (c[:, 1] - a[:, 1]) - (c[:, 0] - a[:, 0]) * (b[:, 1] - a[:, 1])
     va, vb, vc = (values[triangles[:, k]] for k in range(3))
@@ -68,7 +71,8 @@ def steepness(points, triangles, values):
     y = va * (c[:, 0] - b[:, 0]) + vb * (a[:, 0] - c[:, 0]) + vc * (b[:, 0] - a[:, 0])
     turn, corner = np.sign(twice), triangles.ravel()
     total = [np.bincount(corner, np.repeat(turn * part, 3), len(points)) for part in (x, y, twice)]
-    return np.hypot(total[0], total[1]) / np.maximum(total[2], 1e-300)
+    whole = np.maximum(total[2], 1e-300)
+    return total[0] / whole, total[1] / whole
 
 
 def section_drawable(setup, mesh, state, mean=None):
@@ -109,7 +113,7 @@ def _off_axis(points):
 
 
 def _both(name, values, off):
-    return np.concatenate([values, (-values if name == "v" else values)[off]])
+    return np.concatenate([values, (-values if name in ("v", "vorticity") else values)[off]])
 
 
 def mirrored(picture):
@@ -188,6 +192,10 @@ def default_range(values, key, points, box=(-0.5, 1.5, -0.8, 0.8), home=None):
         # Waves outside are a hundred times weaker than what passes by inside a jet or wake: they shall be
         # seen.
         reach = max(float(np.percentile(np.abs(seen), 60)), 1e-6)
+        return -reach, reach
+    if key == "vorticity":
+        # Wall layers are a hundred times stronger than what is shed from them, which shall be seen.
+        reach = max(float(np.percentile(np.abs(seen), 90)), 1e-9)
         return -reach, reach
     if quantity.diverging:
         reach = max(float(np.percentile(np.abs(seen - quantity.centre), 99.3)), 1e-6)

@@ -32,6 +32,7 @@ QUANTITIES = {
               Quantity("density", "Density", "kg/m³"), Quantity("temperature", "Temperature", "K"),
               Quantity("loss", "Total-pressure loss", ""),
               Quantity("density_gradient", "Density gradient", "kg/m³ per m"),
+              Quantity("vorticity", "Vorticity, counter-clockwise", "1/s", True, 0.0),
               Quantity("fluctuation", "Pressure about its mean", "Pa", True, 0.0),
               Quantity("eddy", "Eddy viscosity over molecular", ""))
 }
@@ -52,7 +53,7 @@ def derive(state, air, mean=None):
     Returns
     -------
     dict of ndarray, shape (n,)
-        Keys of `QUANTITIES` but for the density gradient, which needs a mesh, and ``u``, ``v`` in m/s.  The
+        Keys of `QUANTITIES` but for density gradient and vorticity, which need a mesh, and ``u``, ``v`` in m/s.  The
         loss is one minus the local over the free stream's total pressure.
     """
     g, a = air.gamma, air.speed_of_sound

@@ -178,7 +178,7 @@ def row_drawable(setup, mesh, state, mean=None):
             walls.append(loop + [0.0, k * step])
     values = {
         name: np.tile(v, passages)
-        for name, v in one.values.items() if name not in ("cp", "density_gradient")
+        for name, v in one.values.items() if name not in ("cp", "density_gradient", "vorticity")
     }
     at, again = _welded(np.concatenate(points))
     triangles = [again[np.concatenate(triangles)]]

@@ -147,6 +147,10 @@ def _build(model, text):
     for element in shape.elements:
         placed.append(_place(element, placed[0], behind))
         behind = behind if element.role == "slat" else placed[-1]
+    if shape.blades:
+        # Nose out is nose down where the wheel's centre lies above.
+        out = -np.sign(shape.wheel_y) * np.radians(shape.wheel_turn)
+        placed[0] = placed[0].turned(out, (shape.wheel_x, 0.0))
     placed[1:1] = [
         placed[0].turned(2 * np.pi * n / shape.blades, (shape.wheel_x, shape.wheel_y), f"blade {n + 1}")
         for n in range(1, shape.blades)

@@ -72,11 +72,16 @@ class Shape(SheetSection):
         "Inverted turns the whole arrangement upside down, as on a car; incidence then counts nose down.",
         upright="upright", inverted="inverted")
     blades: int = number(
-        1, "", 1, 24, "Blades of a wheel",
-        "More than one repeats this section, evenly spaced round the wheel's centre; further elements stand "
-        "once.", whole=True)
-    wheel_x: float = number(0.5, "", -100, 100, "Wheel's centre at x", "In chords from this section's nose.")
-    wheel_y: float = number(-3.0, "", -100, 100, "Wheel's centre at y", "In chords from its chord line.")
+        0, "", 0, 24, "Blades of a wheel",
+        "This section is repeated, evenly spaced round the wheel's centre, further elements stand once; 0 is no "
+        "wheel.", whole=True)
+    wheel_x: float = number(0.5, "", -100, 100, "Wheel's centre at x", "In chords from this section's nose.",
+                            when={"blades": "!0"})
+    wheel_y: float = number(3.0, "", -100, 100, "Wheel's centre at y",
+                            "In chords from its chord line; above it, what turns clockwise goes nose first.",
+                            when={"blades": "!0"})
+    wheel_turn: float = number(0.0, "deg", -90, 90, "Blades set nose out by",
+                               "About where the wheel's radius meets the chord line.", when={"blades": "!0"})
     edits: Edits = Field(default_factory=Edits)
     elements: list[Element] = Field(default_factory=list, max_length=8)
     surfaces: list[NamedSurface] = Field(default_factory=list, max_length=40)

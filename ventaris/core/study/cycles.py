@@ -33,7 +33,7 @@ class CycleRecorder(Recorder):
         self.cycle, self.step = steps, step
         self.most = max(int(np.ceil(longer * run.cycles)), 2)
         self.steps, self.discard, self.count = self.most * steps, 0.0, run.frames
-        self.every = max(steps // max(run.frames, 1), 1)
+        self.every = max(-(-steps // max(run.frames, 1)), 1)
         self.entries, self.frames, self.times = [], [], []
         self.mean_field, self.coarse_tones, self.coarser, self._whole = MeanField(), {}, None, None
 

@@ -70,7 +70,7 @@ def judge(setup, level, residual, changes, settled, shocks, separations, trends,
                 f": residual {residual:.0e} of the start. The numbers are those of that moment.")
     elif unsteady:
         return _judge_time(setup, level, unsteady,
-                           warnings(setup, shocks, separations, {}, y_plus) + formula_warnings(undefined))
+                           warnings(setup, shocks, separations, {}, y_plus) + formula_warnings(undefined), trends)
     elif settled and residual > setup.sheet.run.residual:
         words = (f"Settled on the {level} grid by its forces: lift, drag and moment stood still within "
                  f"{worst:.1g} over thirty steps, while the residual stalled at "
@@ -169,11 +169,11 @@ def formula_warnings(undefined):
     ]
 
 
-def _judge_time(setup, level, unsteady, found):
+def _judge_time(setup, level, unsteady, found, trends):
     """Verdict of a run that was followed in time."""
     lift, drag = unsteady["channels"].get("lift"), unsteady["channels"].get("drag")
     if setup.moving:
-        return _judge_motion(setup, level, unsteady, found)
+        return _judge_motion(setup, level, unsteady, found, trends)
     span = (
         f"Followed for {unsteady['to']:.4g} chords on the {level} grid in steps of {unsteady['step']:.3g}; "
         f"means over the last {unsteady['to'] - unsteady['from']:.4g}")
@@ -210,7 +210,7 @@ def _judge_time(setup, level, unsteady, found):
     return Verdict(good, f"{span}.", found)
 
 
-def _judge_motion(setup, level, unsteady, found):
+def _judge_motion(setup, level, unsteady, found, trends):
     """Verdict of a run in which everything moves."""
     cycle = unsteady.get("cycle")
     if cycle is None:
@@ -234,7 +234,8 @@ def _judge_motion(setup, level, unsteady, found):
                      "cycle or more.")
     elif cycle["steps"] < LEAST_OF_SWING:
         found.insert(0, f"Only {cycle['steps']} steps per cycle: phases are off by degrees. Take 48 or more.")
-    return Verdict(cycle["alike"], words, found)
+    wide, doubtful = wide_bars({name: trend.as_dict() for name, trend in trends.items()}, SECTION_FLOORS)
+    return Verdict(cycle["alike"], words, found + wide, cycle["alike"] and doubtful)
 
 
 def warnings(setup, shocks, separations, trends, y_plus=None):

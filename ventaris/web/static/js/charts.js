@@ -28,6 +28,13 @@ export function tracesOf(data) {
       1.4 } } };
     if (t.theory) return { x: t.x, y: t.y, name: t.name, mode: "lines", line: { color: pen, width: 1.2, dash:
       "dot" } };
+    if (t.loop) {
+      // Arrow heads tell which way round the loop goes.
+      const size = t.x.map((_, k) => (k % Math.ceil(t.x.length / 8) === 1 ? 11 : 0));
+      return { x: t.x, y: t.y, name: t.name, mode: "lines+markers", line: { color: pen, width: 1.8, backoff:
+        0 }, marker: { opacity: 1,
+        symbol: "arrow", angleref: "previous", size, color: pen, line: { width: 0 } } };
+    }
     return { x: t.x, y: t.y, name: t.name, mode: "lines", line: { color: pen, width: 1.8, dash:
       t.surface === "lower" ? "dash" : "solid" } };
   });

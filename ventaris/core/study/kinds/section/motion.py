@@ -10,6 +10,8 @@ from ....sheet.movement import GUSTS, TURNING
 ALIKE = 1e-6
 # Steps for a cycle of swinging and of turning, for a ramp, and how long a step is where nothing else says so.
 SWING_STEPS, TURN_STEPS, RAMP_STEPS, PLAIN_STEP = 72, 180, 60, 0.05
+# Share of the first turn within which a wheel reaches its speed.
+SPIN_UP = 0.25
 
 
 @dataclass(frozen=True)
@@ -41,11 +43,42 @@ class Moving:
     wheel: tuple | None = None
     sign: float = 1.0
 
+    @property
+    def turns(self):
+        """Whether anything turns about the pivot."""
+        return not isinstance(self.motion.pitch, Still)
+
+    @property
+    def lasts(self):
+        """Chords within which everything has been everywhere it goes."""
+        ends = [row.end if row.does == "ramp" else row.points[-1][0] for row in self.rows
+                if row.does in ("ramp", "table")]
+        if self.period or ends:
+            return max([self.period or 0.0, *ends])
+        swings = [np.pi / row.reduced for row in self.rows if row.does in ("pitch", "heave")
+                  and row.given == "reduced"]
+        return max(swings, default=1.0)
+
     def steps_of_cycle(self, run):
         """Steps for one cycle, by the sheet's run section."""
         if run.time_step:
             return max(int(round(self.period / run.time_step)), 8)
         return run.cycle_steps or int(round(self.period / self.step))
+
+    def fastest(self, points):
+        """Largest speed of points against the air over that of the stream, about; shape (n, 2) in chords."""
+        if not self.wheel:
+            return 1.0
+        return 1.0 + abs(self.wheel[1]) * float(np.hypot(*(np.asarray(points) - self.motion.pivot).T).max())
+
+    def goes_tail_first(self, outline):
+        """Whether the wheel carries an outline's trailing edge ahead of its nose."""
+        if not self.wheel:
+            return False
+        nose, tail = outline.place(np.array([[0.0, 0.0], [1.0, 0.0]]))
+        away = 0.5 * (nose + tail) - self.motion.pivot
+        turn = self.sign * self.wheel[1]
+        return float(turn * np.array([away[1], -away[0]]) @ (tail - nose)) > 0
 
     def expected_steps(self, run, step):
         """Steps in time that a run will make on its finest level, about."""
@@ -134,9 +167,10 @@ def moving_of(sheet, air):
         elif row.does == "turn":
             turn = (row.tip_speed_ratio / row.radius if row.speed_as == "ratio" else
                     row.revolutions * 2 * np.pi / 60 * air.chord / air.speed)
-            parts["pitch"] = Turning(up * turn * mach, up * np.radians(row.start))
-            wheel = (row.radius, turn)
             periods.append(2 * np.pi / abs(turn))
+            parts["pitch"] = Turning(up * turn * mach, up * np.radians(row.start),
+                                     SPIN_UP * periods[-1] / mach)
+            wheel = (row.radius, turn)
             steps.append(periods[-1] / TURN_STEPS)
         elif row.does == "ramp":
             parts["pitch"] = Ramp(up * np.radians(row.angle), row.begin / mach, row.end / mach)

@@ -89,7 +89,7 @@ def _physics(setup):
 def _turbulence(setup):
     if setup.sheet.flow.model != "turbulent":
         return
-    unit, first = wall_unit(setup.reynolds), setup.plan.first_height
+    unit, first = wall_unit(setup.wall_reynolds), setup.plan.first_height
     y_plus = 0.5 * first / unit
     if y_plus > 300:
         yield Finding(
@@ -234,6 +234,12 @@ def _moving(setup):
             f"In steady flow everything is held as it stands at the beginning ({what}), and gusts are left out. "
             "Set Time to unsteady to follow it.")
         return
+    for row in moving.rows:
+        if row.does in ("wave", "edge") and abs(row.gust) > 0.3:
+            yield Finding(
+                "warn", "air.motions",
+                f"A gust of {row.gust:g} of the stream's speed: it is laid over the stream undisturbed, which "
+                "holds for gusts of a tenth or two.")
     if not moving.period:
         return
     steps = moving.steps_of_cycle(run)
@@ -249,12 +255,12 @@ def _moving(setup):
     elif steps < LEAST_OF_SWING:
         yield Finding("warn", "run.cycle_steps",
                       f"{steps} steps for a cycle shift phases by degrees. Take 48 or more.")
-    for row in moving.rows:
-        if row.does in ("wave", "edge") and abs(row.gust) > 0.3:
-            yield Finding(
-                "warn", "air.motions",
-                f"A gust of {row.gust:g} of the stream's speed: it is laid over the stream undisturbed, which "
-                "holds for gusts of a tenth or two.")
+    backwards = [o.name or "the section" for o in setup.outlines if moving.goes_tail_first(o)]
+    if backwards:
+        yield Finding(
+            "warn", "air.motions",
+            f"Turns tail first: {', '.join(backwards)}. Turn the other way, or put the wheel's centre on the "
+            "other side of the chord line.")
 
 
 def _walls(setup):

@@ -146,6 +146,16 @@ class Setup:
         return self.air.reynolds(self.chord)
 
     @property
+    def pace(self):
+        """Mach number of the fastest wall against the air, about."""
+        return self.stream.mach * _fastest(self.moving, self.outlines)
+
+    @property
+    def wall_reynolds(self):
+        """Reynolds number that wall layers are planned for: of the fastest wall."""
+        return self.reynolds * _fastest(self.moving, self.outlines)
+
+    @property
     def is_hybrid(self):
         return isinstance(self.plan, HybridGridPlan)
 
@@ -213,6 +223,10 @@ class Setup:
             return {level: grid.level(level) for level in levels}
         return (generate_revolved_levels if self.is_round else generate_levels)(self.shape.section, self.plan,
                                                                                 levels)
+
+
+def _fastest(moving, outlines):
+    return moving.fastest(np.concatenate([o.polygon(60) for o in outlines])) if moving else 1.0
 
 
 _grids, _folds = {}, {}
@@ -297,9 +311,11 @@ def prepare_section(sheet):
         raise ValueError(
             "grid.kind = lines: lines go round one upright section in free air, without named surfaces. Take "
             "triangles, or let the program choose")
-    plan = None if uses_triangles(sheet) else section_plan(sheet, reynolds)
+    moving = moving_of(sheet, air)
+    fast = reynolds * _fastest(moving, outlines)
+    plan = None if uses_triangles(sheet) else section_plan(sheet, fast)
     if plan is None or sheet.grid.kind == "automatic" and _lines_fold(shape.section, plan, sheet.domain.kind):
-        plan = hybrid_plan(sheet, reynolds, outlines)
+        plan = hybrid_plan(sheet, fast, outlines)
         _check_gaps(plan, outlines)
     viscous = sheet.flow.model != "inviscid"
     sutherland = gas.SUTHERLAND_CONSTANT / air.temperature if air.sutherland else 0.0
@@ -307,7 +323,7 @@ def prepare_section(sheet):
                         reynolds if viscous else None, sutherland, air.prandtl,
                         0.01 * sheet.air.turbulence_intensity, sheet.air.viscosity_ratio)
     return Setup(sheet, shape, air, plan, stream, LEVELS[:LEVELS.index(sheet.grid.level) + 1], outlines,
-                 boundaries_of(sheet, outlines, air), moving_of(sheet, air))
+                 boundaries_of(sheet, outlines, air), moving)
 
 
 def _lines_fold(section, plan, domain):

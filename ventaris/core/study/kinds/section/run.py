@@ -189,7 +189,7 @@ class Execution(Climb):
                               laminar_until=self.sheet.flow.trip if turbulent else None,
                               boundaries=self.setup.boundaries,
                               mixing=BASE_MIXING * self.setup.radius if self.setup.is_round else 0.0,
-                              motion=moving and moving.motion)
+                              motion=moving and moving.motion, pace=self.setup.pace)
         run = self.sheet.run
         controls = MarchControls(run.courant_start, krylov_vectors=run.krylov_vectors,
                                  first_order_steps=run.first_order_steps, least_solved=LEAST_SOLVED)
@@ -276,7 +276,7 @@ class Execution(Climb):
             if len(self.recorder.entries) == int(self.recorder.discard * self.recorder.steps):
                 self.channels.restart_means()
             channels = self._read({"step": number, "residual": report.remaining, "courant": 0.0})
-            self.recorder.add(at, channels, march.state, level.flow.column_scale)
+            self.recorder.add(at, channels, march.state, level.flow.stream.column_scale)
             level.steps += 1
             level.seconds = earlier + time.monotonic() - began
             share = self.recorder.share(level.name == self.setup.levels[-1])
@@ -415,8 +415,9 @@ class Execution(Climb):
                                                                         setup.reference_area),
             "control_volume": around, "layer": self._layer(), "unsteady": unsteady,
             "formulas": [f.name for f in self.sheet.instruments.formulas
-                         ], "levels": levels, "verdict": verdict.as_dict(), "shocks": last.shocks,
-            "separations": last.separations, "probes": probes, "air": derived_air(setup),
+                         ], "levels": levels, "verdict": verdict.as_dict(),
+            "shocks": [] if setup.moving and unsteady else last.shocks,
+            "separations": [] if setup.moving and unsteady else last.separations, "probes": probes, "air": derived_air(setup),
             "shape": setup.shape.section.measure(setup.chord).as_dict(), "y_plus": last.y_plus,
             "cells": last.cells, "steps": len(self.history), "seconds": round(self._clock(), 2),
             "cost_per_cell_step": last.seconds / max(last.cells * last.steps, 1)
