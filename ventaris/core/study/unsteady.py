@@ -165,7 +165,8 @@ class Recorder:
 
     def note_coarse(self):
         """Keep the tones of what has been followed so far, on a coarser grid: they tell what the grid does to
-        them."""
+        them. Frames begin afresh on the finer one."""
+        self.frames, self.times = [], []
         used = self.entries[len(self.entries) // 2:]
         for name in ("lift", "drag"):
             found = statistics_of([entry[name] for entry in used], self.step) if used else None

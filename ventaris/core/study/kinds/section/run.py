@@ -124,7 +124,7 @@ class Execution(Climb):
         step = time_step(self.setup)
         self.recorder = Recorder(run, step, self._longer(), once=bool(self.setup.moving))
         # The change of grids rings for a while: that is part of the start-up too.
-        kept, start_up = self._resumed_time, int(0.8 * run.discard * self.recorder.steps)
+        kept, start_up = self._resumed_time, int(0.8 * self.recorder.discard * self.recorder.steps)
         if kept:
             self.recorder.entries = kept["entries"]
             self.recorder.mean_field.restore(kept)
