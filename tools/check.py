@@ -37,7 +37,7 @@ class Timed(unittest.TextTestResult):
 
 
 def run_module(name):
-    """(name, seconds, run, failed titles, skipped, what the runner printed, seconds by test) of one module."""
+    """(name, seconds, run, failed titles, skipped, what the runner printed, {test: seconds}) of a module."""
     began, out = time.monotonic(), io.StringIO()
     suite = unittest.defaultTestLoader.loadTestsFromName(name)
     result = unittest.TextTestRunner(out, verbosity=1, buffer=True, resultclass=Timed).run(suite)
@@ -58,8 +58,11 @@ def main():
                   flush=True)
             if failed or not run:
                 print(said, flush=True)
-    for kind, times in (("modules", {a[0]: a[1] for a in done}),
-                        ("tests", {name: t for a in done for name, t in a[6].items()})):
+    for kind, times in (("modules", {a[0]: a[1]
+                                     for a in done}), ("tests",
+                                                       {name: t
+                                                        for a in done
+                                                        for name, t in a[6].items()})):
         slowest = sorted(times, key=times.get, reverse=True)[:SLOWEST]
         print(f"\nslowest {kind}: " + ", ".join(f"{name} {times[name]:.0f} s" for name in slowest))
     run, skipped = sum(a[2] for a in done), sum(a[4] for a in done)

@@ -29,12 +29,14 @@ def moving_sheet(*rows, grid=TINY, air=AIR, **sections):
 class Laws(unittest.TestCase):
     def test_rates_are_the_slopes_of_values(self):
         laws = (Swing(0.3, 2.0, 0.4, 0.1), Ramp(0.5, 1.0, 4.0), Turning(0.7, 0.2), Turning(0.7, 0.2, 2.0),
-                Tabled([0, 1, 2.5, 4], [0.0, 0.3, -0.1, 0.2]), Tabled([0, 1, 2, 3], [0.1, 0.3, -0.1, 0.1], True))
+                Tabled([0, 1, 2.5, 4],
+                       [0.0, 0.3, -0.1, 0.2]), Tabled([0, 1, 2, 3], [0.1, 0.3, -0.1, 0.1], True))
         for law in laws:
             for t in (0.3, 1.7, 2.9, 5.2):
                 with self.subTest(law=type(law).__name__, t=t):
                     h = 1e-5
-                    self.assertAlmostEqual(law.rate(t), (law.value(t + h) - law.value(t - h)) / (2 * h), delta=1e-8)
+                    self.assertAlmostEqual(law.rate(t), (law.value(t + h) - law.value(t - h)) / (2 * h),
+                                           delta=1e-8)
 
     def test_a_table_stays_at_its_end_or_begins_again(self):
         values = [0.1, 0.5, 0.1]
@@ -96,8 +98,8 @@ class Discretised(unittest.TestCase):
             self.assertLess(np.abs(total).max(), 1e-12)
 
     def test_what_stands_still_in_moving_air_and_what_moves_through_air_at_rest_are_one(self):
-        # The same section at the same speed against the air, by the stream or by the grid: a heave at constant
-        # speed changes the stream's direction only.
+        # The same section at the same speed against the air, by the stream or by the grid: heaving at a
+        # constant speed changes the stream's direction only.
         up = 0.02
         state = turned(self.flow(None).uniform_state(), 0.1)
         state[:, 0] = 0.01 * np.sin(7 * self.mesh.centre[:, 0])
@@ -135,7 +137,8 @@ class Cycles(unittest.TestCase):
         state, scale = np.ones((3, 4)), np.ones(4)
         for n in range(1, 48):
             swing = 1 + np.exp(-n / 2)
-            record.add(0.1 * n, {"lift": float(swing * np.sin(2 * np.pi * n / 12)), "drag": 0.1}, state, scale)
+            record.add(0.1 * n, {"lift": float(swing * np.sin(2 * np.pi * n / 12)), "drag": 0.1}, state,
+                       scale)
             if record.is_enough():
                 break
         self.assertEqual(n, 36)
@@ -157,7 +160,8 @@ class Sheets(unittest.TestCase):
         # 28 m/s over a chord of 0.25 m: 10 Hz make k = pi f c / U.
         air = {"motion": "speed", "speed": 28.0}
         shape = {"chord": 0.25}
-        by_hertz = prepare(moving_sheet({"does": "heave", "given": "hertz", "hertz": 10}, air=air, shape=shape))
+        by_hertz = prepare(
+            moving_sheet({"does": "heave", "given": "hertz", "hertz": 10}, air=air, shape=shape))
         self.assertAlmostEqual(by_hertz.moving.period, 28 / 10 / 0.25)
         wheel = {"does": "turn", "speed_as": "revolutions", "revolutions": 600, "radius": 2}
         turning = prepare(moving_sheet(wheel, air=air, shape=shape)).moving
@@ -191,7 +195,8 @@ class Sheets(unittest.TestCase):
         self.assertIsNone(prepare(moving_sheet(PITCH, {"does": "edge"})).moving.period)
 
     def test_the_preflight_tells_what_would_go_wrong(self):
-        said = lambda *args, **more: " ".join(f.message for f in preflight(prepare(moving_sheet(*args, **more))))
+        said = lambda *args, **more: " ".join(f.message
+                                              for f in preflight(prepare(moving_sheet(*args, **more))))
         self.assertIn("held as it stands", said(PITCH, flow={"time": "steady"}))
         self.assertIn("shift phases", said(PITCH))
         wheel = {"does": "turn", "tip_speed_ratio": 2, "radius": 3, "pivot_x": 0.5, "pivot_y": 3}
@@ -257,13 +262,15 @@ class Runs(unittest.TestCase):
         for _ in again:
             pass
         self.assertEqual(again.result["steps"], whole.result["steps"])
-        self.assertAlmostEqual(again.result["coefficients"]["lift"], whole.result["coefficients"]["lift"], delta=1e-6)
+        self.assertAlmostEqual(again.result["coefficients"]["lift"], whole.result["coefficients"]["lift"],
+                               delta=1e-6)
         swings = [r.result["unsteady"]["cycle"]["channels"]["moment"]["amplitude"] for r in (again, whole)]
         self.assertAlmostEqual(swings[0] / swings[1], 1, delta=1e-4)
 
     def test_a_gust_is_met_once(self):
-        done = execute(moving_sheet({"does": "edge", "gust": 0.05, "front": -0.2}, grid={**TINY, "level": "medium"},
-                                    run={"duration": 4, "time_step": 0.1, "frames": 3}))
+        done = execute(
+            moving_sheet({"does": "edge", "gust": 0.05, "front": -0.2}, grid={**TINY, "level": "medium"},
+                         run={"duration": 4, "time_step": 0.1, "frames": 3}))
         for _ in done:
             pass
         extremes = done.result["unsteady"]["extremes"]
@@ -283,9 +290,10 @@ class Runs(unittest.TestCase):
     @slow
     def test_a_wheel_turns(self):
         wheel = {"does": "turn", "tip_speed_ratio": 2.5, "radius": 2.0, "pivot_x": 0.4, "pivot_y": 2.0}
-        done = run({"level": "coarse", "around": 96, "wake_size": 0}, air={**AIR, "mach": 0.05, "motions": [wheel]},
-                   shape={"blades": 2, "wheel_x": 0.4, "wheel_y": 2.0, "thickness": 0.18},
-                   domain={"far_field": 20}, flow={"time": "unsteady"},
+        done = run({"level": "coarse", "around": 96, "wake_size": 0},
+                   air={**AIR, "mach": 0.05, "motions":
+                        [wheel]}, shape={"blades": 2, "wheel_x": 0.4, "wheel_y": 2.0, "thickness":
+                                         0.18}, domain={"far_field": 20}, flow={"time": "unsteady"},
                    run={"cycle_steps": 72, "cycles": 3, "frames": 0})
         found = done.result["unsteady"]["cycle"]["channels"]
         self.assertAlmostEqual(found["wheel_power"]["mean"] / found["wheel_torque"]["mean"], 2.5, delta=1e-6)

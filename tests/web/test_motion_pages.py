@@ -12,8 +12,10 @@ from ventaris.store.database import open_database
 from ventaris.store.fields import pack_frames
 
 GUST = {"does": "edge", "gust": 0.05, "front": -0.2}
-SECTIONS = {"flow": {"time": "unsteady"}, "grid": {**TINY, "level": "medium"},
-            "run": {"cycle_steps": 16, "cycles": 3, "frames": 4, "duration": 3, "time_step": None}}
+SECTIONS = {
+    "flow": {"time": "unsteady"}, "grid": {**TINY, "level": "medium"}, "run":
+    {"cycle_steps": 16, "cycles": 3, "frames": 4, "duration": 3, "time_step": None}
+}
 _finished = {}
 
 
@@ -29,8 +31,10 @@ class WithMotion(WithClient):
         super().setUp()
         self.moving = campaigns.add_campaign(self.db, "Pitching", "how far does it swing?", SECTIONS)
         self.variant = campaigns.add_variant(self.db, self.moving, "plain", {})
-        self.points = {name: campaigns.add_point(self.db, self.moving, name, {**AIR, "motions": [row]})
-                       for name, row in (("pitch", PITCH), ("gust", GUST))}
+        self.points = {
+            name: campaigns.add_point(self.db, self.moving, name, {**AIR, "motions": [row]})
+            for name, row in (("pitch", PITCH), ("gust", GUST))
+        }
         self.sheet_url = f"/sheet/{self.variant}/{self.points['pitch']}"
 
     def with_run(self, name):
@@ -51,8 +55,9 @@ class Sheets(WithMotion):
         return {"air.motions.count": "1", **{f"air.motions[].{key}": value for key, value in row.items()}}
 
     def test_what_is_typed_is_kept_in_its_unit(self):
-        self.client.post(self.sheet_url, data=self.form(does="turn", speed_as="revolutions", revolutions="2 rev/s",
-                                                        radius="2", pivot_y="2"))
+        self.client.post(
+            self.sheet_url, data=self.form(does="turn", speed_as="revolutions", revolutions="2 rev/s",
+                                           radius="2", pivot_y="2"))
         kept = campaigns.point(self.db, self.points["pitch"])["air"]["motions"][0]
         self.assertEqual((kept["does"], kept["revolutions"]), ("turn", 120.0))
 
@@ -62,10 +67,12 @@ class Sheets(WithMotion):
         self.assertEqual([tuple(pair) for pair in kept["points"]], [(0, 0), (2, 4), (5, 1)])
 
     def test_bad_input_names_field_and_mend(self):
-        for row, words in (({"does": "pitch", "reduced": "0"}, "accepted: 0.001 to 10"),
-                           ({"does": "ramp", "begin": "5", "end": "2"}, "ends after it begins"),
-                           ({"does": "table", "points": "0 0\n3 1\n2 0"}, "back in time"),
-                           ({"does": "turn", "tip_speed_ratio": "0"}, "turns nothing")):
+        for row, words in (({"does": "pitch", "reduced":
+                             "0"}, "accepted: 0.001 to 10"), ({"does": "ramp", "begin": "5", "end":
+                                                               "2"}, "ends after it begins"),
+                           ({"does": "table", "points":
+                             "0 0\n3 1\n2 0"}, "back in time"), ({"does": "turn", "tip_speed_ratio":
+                                                                  "0"}, "turns nothing")):
             with self.subTest(row=row):
                 page = self.client.post(self.sheet_url, data=self.form(**row)).get_data(as_text=True)
                 self.assertIn(words, page)
@@ -95,7 +102,8 @@ class Runs(WithMotion):
         matrix = self.text(f"/campaigns/{self.moving}?show=lift_swing")
         swing = finished("pitch", PITCH).result["unsteady"]["cycle"]["channels"]["lift"]["amplitude"]
         self.assertIn(f"{swing:.4f}", matrix)
-        self.assertIn("Swing of the lift", self.text(f"/campaigns/{self.moving}/compare?run={run_id}&run={run_id}"))
+        self.assertIn("Swing of the lift",
+                      self.text(f"/campaigns/{self.moving}/compare?run={run_id}&run={run_id}"))
         self.assertEqual(self.client.get(f"/runs/{run_id}/thumbnail.png").status_code, 200)
 
     def test_quantities_of_motion_are_offered_only_where_there_are_any(self):
@@ -129,7 +137,8 @@ class Runs(WithMotion):
         self.addCleanup(other.close)
         archive.import_campaign(other, io.BytesIO(data).read())
         there = next(iter(runs.latest_runs(other, 1).values()))
-        self.assertEqual(there["result"]["unsteady"]["cycle"], runs.run(self.db, run_id)["result"]["unsteady"]["cycle"])
+        self.assertEqual(there["result"]["unsteady"]["cycle"],
+                         runs.run(self.db, run_id)["result"]["unsteady"]["cycle"])
         self.assertEqual(read_toml(there["sheet"]).air.motions[0].reduced, 0.5)
 
 

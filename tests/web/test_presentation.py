@@ -68,7 +68,7 @@ class Numbers(unittest.TestCase):
 class MatrixQuantities(unittest.TestCase):
     def test_each_is_read_from_a_result(self):
         result = finished().result
-        for key in p.SHOWN["section"].quantities:
+        for key in p.offered_quantities("section", [result]):
             value, _ = p.quantity_of(result, key)
             if key != "shock":
                 self.assertIsNotNone(value, key)

@@ -121,6 +121,5 @@ SHEDDING = {
 
 CAMPAIGNS = {
     "1-drone": DRONE, "2-vane": DART, "3-turbulent": TURBULENT, "4-slotted": SLOTTED, "5-kart": KART,
-    "6-pylon": PYLON, "7-shedding": SHEDDING, **BODIES, **NOZZLES, **BLADES,
-    **MOVERS
+    "6-pylon": PYLON, "7-shedding": SHEDDING, **BODIES, **NOZZLES, **BLADES, **MOVERS
 }

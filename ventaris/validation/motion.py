@@ -36,16 +36,18 @@ def moment_of_pitching(k):
 
 
 def _followed(motion, **run):
-    return run_sheet(air={"motion": "mach", "mach": MACH, "motions": [motion]}, shape=THIN,
-                     grid={"level": "medium"}, flow={"time": "unsteady"},
+    return run_sheet(air={"motion": "mach", "mach": MACH, "motions":
+                          [motion]}, shape=THIN, grid={"level": "medium"}, flow={"time": "unsteady"},
                      run={"cycle_steps": 64, "cycles": 6, "frames": 0, **run})
 
 
 def _swing(cycle, name, exact, words, phase_limit=2.0):
     found = cycle["channels"][name]
     turn = (ahead_of(cycle, name) - np.degrees(np.angle(exact)) + 180) % 360 - 180
-    return [Check(f"{words}, amplitude over theory", found["harmonic"] / abs(exact), 0.97, 1.03, SOURCE),
-            Check(f"{words}, degrees ahead of theory", turn, -phase_limit, phase_limit, SOURCE)]
+    return [
+        Check(f"{words}, amplitude over theory", found["harmonic"] / abs(exact), 0.97, 1.03, SOURCE),
+        Check(f"{words}, degrees ahead of theory", turn, -phase_limit, phase_limit, SOURCE)
+    ]
 
 
 def _motion_case(key, title, does, size, frequencies, theory):
@@ -64,13 +66,15 @@ def _motion_case(key, title, does, size, frequencies, theory):
                    (f"theory, k {k:g}", size * wave.imag, (theory(k) * scale * wave).imag, "reference")]
         seconds, cells = seconds + run.result["seconds"], run.result["cells"]
     return Case(key, title, f"{cells} cells, 64 steps per cycle, until two cycles are alike; first harmonics",
-                checks, seconds, curves, axes=("angle, degrees" if does == "pitch" else "heave, chords", "CL"))
+                checks, seconds, curves,
+                axes=("angle, degrees" if does == "pitch" else "heave, chords", "CL"))
 
 
 def pitching():
     """A thin section that pitches about its quarter chord, slow and quick."""
-    return _motion_case("motion-pitch", "Thin section pitching ± 1° about the quarter chord, inviscid, M 0.05",
-                        "pitch", 1.0, (0.1, 0.5, 1.0), lift_of_pitching)
+    return _motion_case("motion-pitch",
+                        "Thin section pitching ± 1° about the quarter chord, inviscid, M 0.05", "pitch", 1.0,
+                        (0.1, 0.5, 1.0), lift_of_pitching)
 
 
 def heaving():
@@ -86,12 +90,13 @@ def wagner(s):
 
 
 def kuessner(s):
-    """The same for a sharp-edged gust that has travelled `s` half chords from the nose, from Wagner's function
-    and the apparent mass."""
+    """The same for a sharp-edged gust that has travelled `s` half chords from the nose, from Wagner's
+    function and the apparent mass."""
     from scipy.integrate import quad
     reach = min(s, 2.0)
     # Weight sqrt(x / (2 - x)) of the downwash, with x = 2 sin^2(a) to take its singular end away.
-    part = quad(lambda a: wagner(s - 2 * np.sin(a)**2) * 4 * np.sin(a)**2, 0, np.arcsin(np.sqrt(reach / 2)))[0]
+    part = quad(lambda a: wagner(s - 2 * np.sin(a)**2) * 4 * np.sin(a)**2, 0,
+                np.arcsin(np.sqrt(reach / 2)))[0]
     return (part + (np.sqrt(s * (2 - s)) if s < 2 else 0.0)) / np.pi
 
 
@@ -99,8 +104,9 @@ def gust():
     """A sharp-edged gust that runs over a thin section."""
     up = 0.02
     run = run_sheet(
-        air={"motion": "mach", "mach": 0.1, "motions": [{"does": "edge", "gust": up, "front": -0.5}]}, shape=THIN,
-        grid={"level": "medium"}, flow={"time": "unsteady"}, run={"duration": 8, "time_step": 0.025, "frames": 0})
+        air={"motion": "mach", "mach": 0.1, "motions": [{"does": "edge", "gust": up, "front":
+                                                         -0.5}]}, shape=THIN, grid={"level": "medium"},
+        flow={"time": "unsteady"}, run={"duration": 8, "time_step": 0.025, "frames": 0})
     seen = [h for h in run.history if "time" in h]
     time, lift = (np.array([h[name] for h in seen]) for name in ("time", "lift"))
     travelled, share = 2 * (time - 0.5), lift / (2 * np.pi * up)
@@ -120,9 +126,10 @@ def gust():
 def transonic():
     """Shocks that come and go on a pitching section."""
     run = run_sheet(
-        air={"motion": "mach", "mach": 0.755, "incidence": 0.016,
-             "motions": [{"does": "pitch", "angle": 2.51, "reduced": 0.0814}]},
-        shape={"kind": "four-digit", "thickness": 0.12}, flow={"time": "unsteady"},
+        air={
+            "motion": "mach", "mach": 0.755, "incidence": 0.016, "motions":
+            [{"does": "pitch", "angle": 2.51, "reduced": 0.0814}]
+        }, shape={"kind": "four-digit", "thickness": 0.12}, flow={"time": "unsteady"},
         run={"frames": 0, "cycle_steps": 96})
     cycle = run.result["unsteady"]["cycle"]
     found = cycle["channels"]["lift"]
@@ -135,10 +142,14 @@ def transonic():
               "Theodorsen with the Prandtl-Glauert factor: shocks are not in it, so no more than a frame")
     ]
     last = run.history[-cycle["steps"]:]
-    return Case("motion-transonic", "NACA 0012 pitching 0.016° ± 2.51° at M 0.755, k 0.0814 (AGARD R-702, case 5)",
+    return Case("motion-transonic",
+                "NACA 0012 pitching 0.016° ± 2.51° at M 0.755, k 0.0814 (AGARD R-702, case 5)",
                 f"{run.result['cells']} cells, inviscid, 96 steps per cycle", checks, run.result["seconds"],
-                [("computed", np.array([h["angle"] + 0.016 for h in last]), np.array([h["lift"] for h in last]),
-                  "computed")], axes=("incidence, degrees", "CL"))
+                [("computed", np.array([h["angle"] + 0.016
+                                        for h in last]), np.array([h["lift"] for h in last]), "computed")],
+                axes=("incidence, degrees", "CL"))
 
 
-CASES = {"motion-pitch": pitching, "motion-heave": heaving, "motion-gust": gust, "motion-transonic": transonic}
+CASES = {
+    "motion-pitch": pitching, "motion-heave": heaving, "motion-gust": gust, "motion-transonic": transonic
+}

@@ -22,8 +22,10 @@ from .uploads import parse_upload
 pages = Blueprint("curves", __name__)
 LARGEST_TABLE = 2_000_000
 # What loops are drawn over: the axis, and in the list of curves. Channels that only tell where things stand.
-LOOPS = {"angle": "Angle in degrees, nose up", "height": "Heave in chords, up",
-         "gust": "Gust in mid-chord over the stream's speed", "azimuth": "Azimuth in degrees"}
+LOOPS = {
+    "angle": "Angle in degrees, nose up", "height": "Heave in chords, up", "gust":
+    "Gust in mid-chord over the stream's speed", "azimuth": "Azimuth in degrees"
+}
 WORDS_OF_LOOP = {"angle": "the angle", "height": "the heave", "gust": "the gust", "azimuth": "the azimuth"}
 PLACES = ("angle", "height", "gust")
 
@@ -36,8 +38,8 @@ def show(campaign_id):
     histories = shown.histories
     return render_template("curves.html", campaign=campaign, runs=named_runs(campaign_id),
                            chosen=[r["id"] for r in chosen], taps=shown.lines, heading=shown.lines_heading,
-                           histories={**histories, **_other_channels(chosen, histories)},
-                           in_time={**_loops_of(chosen), **_times_of(chosen)},
+                           histories={**histories, **_other_channels(chosen, histories)
+                                      }, in_time={**_loops_of(chosen), **_times_of(chosen)},
                            measured=tables.measured_of(g.database, campaign_id), spectra=_spectra_of(chosen),
                            what=request.args.get("what", next(iter(shown.lines))),
                            shown_tables=request.args.getlist("table", type=int),
@@ -120,8 +122,10 @@ def data(campaign_id):
                        x="Strouhal number f c / U", reverse=False, log=True)
     if what.startswith(("loop:", "time:")):
         channel = what.split(":", 1)[1]
-        over = [LOOPS[run["result"]["unsteady"]["cycle"]["over"]] for run in chosen_runs(campaign_id)
-                if _cycle_of(run)] if what.startswith("loop:") else ["Chords travelled by the stream"]
+        over = [
+            LOOPS[run["result"]["unsteady"]["cycle"]["over"]] for run in chosen_runs(campaign_id)
+            if _cycle_of(run)
+        ] if what.startswith("loop:") else ["Chords travelled by the stream"]
         return jsonify(traces=traces, lines=[], label=channel_words(channel), reverse=False, log=False,
                        x=", ".join(dict.fromkeys(over)))
     return jsonify(traces=traces, lines=list(unique.values()), label=known.get(what, what), x=stations,
@@ -162,8 +166,10 @@ def _times_of(chosen):
         name for run in chosen if run["result"] and run["result"].get("unsteady")
         for name in run["result"]["coefficients"]
     ]
-    return {f"time:{name}": f"{channel_words(name)} over time" for name in dict.fromkeys(names)
-            if name not in ("step", "residual", "courant")}
+    return {
+        f"time:{name}": f"{channel_words(name)} over time"
+        for name in dict.fromkeys(names) if name not in ("step", "residual", "courant")
+    }
 
 
 def _loop(run, channel, name, number):
@@ -186,8 +192,10 @@ def _over_time(run, channel, name, number):
     """A channel over the time that was followed on the finest level."""
     record = [h for h in runs.history(g.database, run["id"]) if "time" in h]
     record = [h for h in record if h["level"] == record[-1]["level"]]
-    return [{"name": name, "group": number, "x": [h["time"] for h in record],
-             "y": [h.get(channel) for h in record]}] if record else []
+    return [{
+        "name": name, "group": number, "x": [h["time"]
+                                             for h in record], "y": [h.get(channel) for h in record]
+    }] if record else []
 
 
 def _spectrum(run, channel, name, number):

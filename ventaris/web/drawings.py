@@ -181,14 +181,14 @@ def _air(setup):
         parts, points = [*moves, *parts], np.concatenate([points, reach])
         words = "; ".join(words_of(row) for row in setup.moving.rows)
         caption += f" {words[0].upper()}{words[1:]}."
-    box = (min(-0.85, points[:, 0].min() - 0.1), max(1.4, points[:, 0].max() + 0.1), min(-0.5, points[:, 1].min() - 0.1),
-           max(0.5, points[:, 1].max() + 0.1))
+    box = (min(-0.85, points[:, 0].min() - 0.1), max(1.4, points[:, 0].max() + 0.1),
+           min(-0.5, points[:, 1].min() - 0.1), max(0.5, points[:, 1].max() + 0.1))
     return frame("".join(parts), box), caption
 
 
 def _moves(setup):
-    """Where everything goes: outlines at the ends of their way, the pivot, a wheel's circle with its sense; and
-    points that must be seen."""
+    """Where everything goes: outlines at the ends of their way, the pivot, a wheel's circle with its sense;
+    and points that must be seen."""
     moving, motion = setup.moving, setup.moving.motion
     loops = [o.polygon(120) for o in setup.outlines]
     parts, reach = [], []
@@ -200,8 +200,10 @@ def _moves(setup):
         tip = np.array([x, y + radius]) + [0.06 * radius * (1 if clockwise else -1), 0.0]
         wings = tip + 0.1 * radius * np.array([[-1 if clockwise else 1, 0.6], [0, 0],
                                                [-1 if clockwise else 1, -0.6]])
-        parts += [_polygon(ring, "datum"),
-                  f'<polyline class="stream" points="{" ".join(f"{a:.4f},{-b:.4f}" for a, b in wings)}"/>']
+        parts += [
+            _polygon(ring, "datum"),
+            f'<polyline class="stream" points="{" ".join(f"{a:.4f},{-b:.4f}" for a, b in wings)}"/>'
+        ]
         reach.append(ring)
     else:
         times = np.linspace(0, moving.lasts / setup.stream.mach, 97)

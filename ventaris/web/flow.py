@@ -83,10 +83,9 @@ def show(run_id):
         return _show_body(run, sheet, [r for r in named if r])
     frames = runs.kept_array(g.database, run_id, "frames")
     times, mean = frames_head(frames) if frames else ((), None)
-    return render_template("flow.html", run=run, times=[round(float(t), 4)
-                                                        for t in times], unit=_time_unit(sheet),
-                           nozzle=sheet.space != "section", **_row_words(sheet), moves=bool(_motions(sheet)),
-                           quantities=quantities_of(run, mean is not None),
+    return render_template("flow.html", run=run, times=[round(float(t), 4) for t in times],
+                           unit=_time_unit(sheet), nozzle=sheet.space != "section", **_row_words(sheet),
+                           moves=bool(_motions(sheet)), quantities=quantities_of(run, mean is not None),
                            maps=OFFERED, others=[r for r in named if r],
                            has_field=runs.array_version(g.database, run_id, "field") > 0)
 
@@ -97,13 +96,14 @@ def _motions(sheet):
 
 
 def _place(setup, time):
-    """Where the axes of a moving field stand at a time in chords, for the canvas; None where nothing moves."""
+    """Where the axes of a moving field stand at a time in chords, for the canvas; None where nothing
+    moves."""
     if not getattr(setup, "moving", None) or setup.sheet.flow.time != "unsteady":
         return None
     motion, t = setup.moving.motion, time / setup.stream.mach
     return {
-        "angle": float(motion.pitch.value(t)), "pivot": list(map(float, motion.pivot)),
-        "shift": [0.0, float(motion.heave.value(t))]
+        "angle": float(motion.pitch.value(t)), "pivot": list(map(float, motion.pivot)), "shift":
+        [0.0, float(motion.heave.value(t))]
     }
 
 
@@ -155,10 +155,9 @@ def _time_unit(sheet):
 def quantities_of(run, has_mean=False):
     """The quantities that a run's field has."""
     sheet = read_toml(run["sheet"])
-    left_out = (set() if has_mean else {"fluctuation"}) | (set() if sheet.flow.model == "turbulent" else
-                                                           TURBULENT_ONLY) | (
-                                                               set() if sheet.space == "section" else {"cp"}) | (
-                                                                   {"vorticity"} if sheet.space == "row" else set())
+    left_out = (set() if has_mean else {"fluctuation"}) | (
+        set() if sheet.flow.model == "turbulent" else TURBULENT_ONLY
+    ) | (set() if sheet.space == "section" else {"cp"}) | ({"vorticity"} if sheet.space == "row" else set())
     return {key: q for key, q in QUANTITIES.items() if key not in left_out}
 
 
@@ -191,8 +190,9 @@ def field(run_id):
         "key": q.key, "label": q.label, "unit": q.unit, "diverging": q.diverging, "map": map_for(q),
         "range": default_range(picture.values[q.key], q.key, picture.points, home=picture.home)
     } for q in QUANTITIES.values() if q.key in picture.values]
-    response = Response(pack(picture, {"level": level, "quantities": quantities, "place": _place_now(run_id)},
-                             picture.values), mimetype="application/octet-stream")
+    response = Response(
+        pack(picture, {"level": level, "quantities": quantities, "place": _place_now(run_id)},
+             picture.values), mimetype="application/octet-stream")
     response.set_etag(tag)
     response.headers["Cache-Control"] = "no-cache"
     return response
@@ -213,8 +213,9 @@ def _frame(run_id, number):
     values = moment(setup, mesh, frames[number].astype(float) * setup.stream.column_scale[:4], mean,
                     {key, "mach", "u", "v"})
     head = {
-        "bare": True, "time": float(times[number]), "place": _place(setup, float(times[number])), "quantities": [], "points": len(values["u"]),
-        "triangles": 0, "edges": 0, "outline": 0, "loops": [], "values": list(values)
+        "bare": True, "time": float(times[number]), "place": _place(setup, float(times[number])),
+        "quantities": [], "points": len(values["u"]), "triangles": 0, "edges": 0, "outline": 0, "loops": [],
+        "values": list(values)
     }
     response = Response(packed(head, [np.asarray(v).astype("<f4") for v in values.values()]),
                         mimetype="application/octet-stream")

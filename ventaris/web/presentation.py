@@ -73,8 +73,11 @@ def is_doubtful(result):
 def offered_quantities(space, results=()):
     """The quantities of a kind of campaign with their labels: forces in the unit that its results have."""
     shown = SHOWN[space]
-    offered = {key: words for key, words in shown.quantities.items() if key not in shown.rare
-               or any(quantity_of(result, key)[0] is not None for result in results)}
+    offered = {
+        key: words
+        for key, words in shown.quantities.items()
+        if key not in shown.rare or any(quantity_of(result, key)[0] is not None for result in results)
+    }
     if not SHOWN[space].own_unit:
         return offered
     unit = next((r["forces"].get("unit", "N") for r in results if r), "N")
@@ -83,17 +86,15 @@ def offered_quantities(space, results=()):
 
 # What channels are called on pages, by the whole of their names or by how they begin.
 CHANNEL_WORDS = {
-    "drag_pressure": "Drag from pressure, CD", "drag_friction": "Drag from friction, CD",
-    "drag_openings": "Drag from what passes openings, CD", "lift_pressure": "Lift from pressure, CL",
-    "side": "Side force coefficient CY", "roll": "Rolling moment coefficient",
-    "turn": "Yawing moment coefficient", "courant": "Courant number",
-    "exit_back_flow": "Share of the exit through which air comes back",
-    "exit_p_total_least": "Least total pressure at the exit, Pa",
-    "lift_without_slots": "Lift without the slots, CL", "drag_without_slots": "Drag without the slots, CD",
-    "angle": "Angle, °", "height": "Heave, c", "gust": "Gust, of U",
-    "slot_mass_flow": "Mass flow of the slots, of ρ U c",
-    "plate_shock_ahead": "Mach number ahead of the plate's shock",
-    "mach_disc_ahead": "Mach number ahead of the Mach disc"
+    "drag_pressure": "Drag from pressure, CD", "drag_friction": "Drag from friction, CD", "drag_openings":
+    "Drag from what passes openings, CD", "lift_pressure": "Lift from pressure, CL", "side":
+    "Side force coefficient CY", "roll": "Rolling moment coefficient", "turn": "Yawing moment coefficient",
+    "courant": "Courant number", "exit_back_flow": "Share of the exit through which air comes back",
+    "exit_p_total_least": "Least total pressure at the exit, Pa", "lift_without_slots":
+    "Lift without the slots, CL", "drag_without_slots": "Drag without the slots, CD", "angle": "Angle, °",
+    "height": "Heave, c", "gust": "Gust, of U", "slot_mass_flow": "Mass flow of the slots, of ρ U c",
+    "plate_shock_ahead": "Mach number ahead of the plate's shock", "mach_disc_ahead":
+    "Mach number ahead of the Mach disc"
 }
 CHANNEL_STARTS = (("cp_", "Cp at {}"), ("p_", "Pressure at {}, Pa"), ("drag_", "Drag of {}, CD"),
                   ("lift_", "Lift of {}, CL"), ("mass_flow_", "Mass flow of {}, kg/s"), ("heat_",
@@ -267,8 +268,8 @@ def asset_version():
 
 def register(app):
     """Make all of this known to the templates."""
-    app.jinja_env.globals.update(icon=icon, ahead_words=ahead_words, outline_svg=outline_svg, shown=SHOWN, state_words=STATE_WORDS,
-                                 interval_of=_interval, condition_of=_condition)
+    app.jinja_env.globals.update(icon=icon, ahead_words=ahead_words, outline_svg=outline_svg, shown=SHOWN,
+                                 state_words=STATE_WORDS, interval_of=_interval, condition_of=_condition)
     app.jinja_env.filters.update(fixed=fixed, channel_words=channel_words, is_doubtful=is_doubtful,
                                  section_means=section_means, with_error=with_error, error_bar=error_bar,
                                  quantity=quantity, duration=duration)

@@ -1,12 +1,12 @@
 """Everything moves: a plane's grid and the walls in it turn and shift as one rigid piece, and gusts come with
 the stream.
 
-The flow is written along axes that turn with the grid; its velocity is that against air at rest, and through a
-face passes what moves against the face. Such a state is the same flow whatever the axes, so a step in time only
-has to turn the levels before it into the axes of the level that is sought: a uniform stream stays uniform to
-round-off, however fast and far the grid turns. A gust is a velocity of the air that the grid does not see
-otherwise: every face and wall moves against it, and its mean over a face is taken exactly, so that no cell
-gains or loses volume.
+The flow is written along axes that turn with the grid; its velocity is that against air at rest, and through
+a face passes what moves against the face. Such a state is the same flow whatever the axes, so a step in time
+only has to turn the levels before it into the axes of the level that is sought: a uniform stream stays
+uniform to round-off, however fast and far the grid turns. A gust is a velocity of the air that the grid does
+not see otherwise: every face and wall moves against it, and its mean over a face is taken exactly, so that no
+cell gains or loses volume.
 
 References
 ----------
@@ -101,7 +101,6 @@ class Turning:
 class Tabled:
     """A table against time, joined by a cubic spline; beyond its ends the value there, at rest, or, of a
     repeated one, from its beginning."""
-
     def __init__(self, times, values, repeats=False):
         self.times, self.values, self.repeats = np.asarray(times, float), np.asarray(values, float), repeats
         ends = "periodic" if repeats else "clamped"
@@ -189,8 +188,8 @@ class Motion:
     def turn_back(self, vectors, t):
         """Vectors along the axes at rest, by their components along the grid's, shape (..., 2)."""
         c, s = np.cos(self.pitch.value(t)), np.sin(self.pitch.value(t))
-        return np.stack([c * vectors[..., 0] - s * vectors[..., 1], s * vectors[..., 0] + c * vectors[..., 1]],
-                        axis=-1)
+        return np.stack(
+            [c * vectors[..., 0] - s * vectors[..., 1], s * vectors[..., 0] + c * vectors[..., 1]], axis=-1)
 
     def velocity(self, points, t):
         """Velocity of points of the grid by its components along the grid's axes, shape (n, 2)."""
@@ -218,7 +217,6 @@ class Moved:
     flow : Discretisation
     motion : Motion
     """
-
     def __init__(self, flow, motion):
         self.flow, self.motion, self.stream, self.time = flow, motion, flow.stream, 0.0
         mesh = flow.mesh

@@ -45,9 +45,8 @@ def point_fields(mesh, state, air, mean=None, only=None, triangles=None):
     shape (n_points,)}."""
     cells = derive(state, air, mean)
     names = [
-        name for name in cells
-        if only is None or name in only or name == "density" and "density_gradient" in only
-        or name in ("u", "v") and "vorticity" in only
+        name for name in cells if only is None or name in only
+        or name == "density" and "density_gradient" in only or name in ("u", "v") and "vorticity" in only
     ]
     at_points = mesh.point_values(np.stack([cells[name] for name in names], axis=1))
     out = {name: at_points[:, k] for k, name in enumerate(names)}

@@ -53,8 +53,8 @@ def derive(state, air, mean=None):
     Returns
     -------
     dict of ndarray, shape (n,)
-        Keys of `QUANTITIES` but for density gradient and vorticity, which need a mesh, and ``u``, ``v`` in m/s.  The
-        loss is one minus the local over the free stream's total pressure.
+        Keys of `QUANTITIES` but for density gradient and vorticity, which need a mesh, and ``u``, ``v`` in
+        m/s.  The loss is one minus the local over the free stream's total pressure.
     """
     g, a = air.gamma, air.speed_of_sound
     p, t, u, v = state.T[:4]

@@ -73,8 +73,8 @@ class Shape(SheetSection):
         upright="upright", inverted="inverted")
     blades: int = number(
         0, "", 0, 24, "Blades of a wheel",
-        "This section is repeated, evenly spaced round the wheel's centre, further elements stand once; 0 is no "
-        "wheel.", whole=True)
+        "This section is repeated, evenly spaced round the wheel's centre, further elements stand once; 0 is "
+        "no wheel.", whole=True)
     wheel_x: float = number(0.5, "", -100, 100, "Wheel's centre at x", "In chords from this section's nose.",
                             when={"blades": "!0"})
     wheel_y: float = number(3.0, "", -100, 100, "Wheel's centre at y",
@@ -352,8 +352,7 @@ class Run(SheetSection):
     cycle_steps: int | None = number(
         None, "", 16, 2000, "Steps per cycle",
         "Of what moves; empty takes 72 for a swing, 180 for a turn. A time step or Courant number given "
-        "above goes first.",
-        whole=True, seen=IN_TIME)
+        "above goes first.", whole=True, seen=IN_TIME)
     cycles: int = number(
         10, "", 2, 500, "Most cycles",
         "Of what moves, on each of the two finest levels; a level ends when two cycles in a row are alike.",

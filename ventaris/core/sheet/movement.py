@@ -14,18 +14,18 @@ class Movement(SheetSection):
 
     does: Literal["pitch", "heave", "ramp", "turn", "table", "wave", "edge"] = choice(
         "pitch", "Does",
-        "Pitching, a ramp, a table and turning are about a pivot; a gust comes with the stream and blows across "
-        "it.",
-        pitch="pitches (sine)", heave="heaves (sine)", ramp="pitches up once and stays",
+        "Pitching, a ramp, a table and turning are about a pivot; a gust comes with the stream and blows "
+        "across it.", pitch="pitches (sine)", heave="heaves (sine)", ramp="pitches up once and stays",
         turn="turns at constant speed", table="pitches by a table", wave="meets a gust (sine)",
         edge="meets a sharp-edged gust")
-    angle: float = number(2.0, "deg", -180, 180, "Angle",
-                          "Amplitude of pitching, or what a ramp rises to; nose up, on top of the incidence.",
-                          when={"does": ("pitch", "ramp")})
+    angle: float = number(
+        2.0, "deg", -180, 180, "Angle",
+        "Amplitude of pitching, or what a ramp rises to; nose up, on top of the incidence.",
+        when={"does": ("pitch", "ramp")})
     travel: float = number(0.1, "", -10, 10, "Heave", "Amplitude in chords.", when={"does": "heave"})
-    given: Literal["reduced", "hertz"] = choice(
-        "reduced", "Frequency given as", "The reduced frequency is ω c / 2U.", when={"does": SWINGING},
-        reduced="reduced frequency", hertz="frequency")
+    given: Literal["reduced",
+                   "hertz"] = choice("reduced", "Frequency given as", "The reduced frequency is ω c / 2U.",
+                                     when={"does": SWINGING}, reduced="reduced frequency", hertz="frequency")
     reduced: float = number(0.1, "", 1e-3, 10, "Reduced frequency", "ω c / 2U.",
                             when={"does": SWINGING, "given": "reduced"})
     hertz: float = number(5.0, "Hz", 1e-4, 1e6, "Frequency", "", when={"does": SWINGING, "given": "hertz"})
@@ -36,9 +36,10 @@ class Movement(SheetSection):
     end: float = number(6.0, "", 0.01, 5000, "Ends at",
                         "In chords travelled by the stream; it sets off and stops smoothly.",
                         when={"does": "ramp"})
-    speed_as: Literal["ratio", "revolutions"] = choice(
-        "ratio", "Speed given as", "The tip-speed ratio is ω R / U.", when={"does": "turn"},
-        ratio="tip-speed ratio", revolutions="revolutions per minute")
+    speed_as: Literal["ratio",
+                      "revolutions"] = choice("ratio", "Speed given as", "The tip-speed ratio is ω R / U.",
+                                              when={"does": "turn"}, ratio="tip-speed ratio",
+                                              revolutions="revolutions per minute")
     tip_speed_ratio: float = number(3.0, "", -30, 30, "Tip-speed ratio",
                                     "ω R / U; positive turns clockwise, as pitching nose up does.",
                                     when={"does": "turn", "speed_as": "ratio"})
@@ -53,27 +54,29 @@ class Movement(SheetSection):
                             when={"does": TURNING})
     pivot_y: float = number(0.0, "", -100, 100, "Pivot at y", "In chords from the chord line.",
                             when={"does": TURNING})
-    gust: float = number(0.05, "", -1, 1, "Gust",
-                         "Speed across the stream over that of the stream, positive up; of a sine its "
-                         "amplitude.", when={"does": GUSTS})
+    gust: float = number(
+        0.05, "", -1, 1, "Gust",
+        "Speed across the stream over that of the stream, positive up; of a sine its "
+        "amplitude.", when={"does": GUSTS})
     length: float = number(10.0, "", 0.2, 1000, "Wave length", "In chords.", when={"does": "wave"})
-    front: float = number(-1.0, "", -500, 500, "Front stands at",
-                          "At the beginning, along the stream in chords from the nose; of a sine where it is "
-                          "zero.", when={"does": GUSTS})
+    front: float = number(
+        -1.0, "", -500, 500, "Front stands at",
+        "At the beginning, along the stream in chords from the nose; of a sine where it is "
+        "zero.", when={"does": GUSTS})
     repeats: Literal["no", "yes"] = choice("no", "After its end", "", when={"does": "table"},
                                            no="stays as it is", yes="begins again")
     points: list[tuple[float, float]] | None = Field(
         None, json_schema_extra={
-            "kind": "points", "when": {"does": "table"}, "label": "Table",
-            "help": "Chords travelled by the stream, and degrees nose up on top of the incidence."
+            "kind": "points", "when": {"does": "table"}, "label": "Table", "help":
+            "Chords travelled by the stream, and degrees nose up on top of the incidence."
         })
 
     @model_validator(mode="after")
     def _whole(self):
         if self.does == "ramp" and self.end <= self.begin:
             raise ValueError(f"end = {self.end:g}: a ramp ends after it begins (at {self.begin:g} chords)")
-        if self.does == "turn" and not (self.tip_speed_ratio if self.speed_as == "ratio" else
-                                        self.revolutions):
+        if self.does == "turn" and not (self.tip_speed_ratio
+                                        if self.speed_as == "ratio" else self.revolutions):
             raise ValueError("a speed of 0 turns nothing: give the speed, or take the row out")
         if self.does == "table":
             self._table_is_whole()

@@ -11,8 +11,10 @@ WATCHED = ("lift", "drag", "moment", "wheel_power")
 # Swings below these are none: shares of them would be of rounding.
 LEAST = {"lift": 1e-3, "drag": 1e-4, "moment": 2e-4, "wheel_power": 1e-3}
 # What a channel is told to be ahead of.
-MOVES = {"angle": "the angle", "height": "the heave", "gust": "the gust in mid-chord",
-         "azimuth": "a sine of the azimuth"}
+MOVES = {
+    "angle": "the angle", "height": "the heave", "gust": "the gust in mid-chord", "azimuth":
+    "a sine of the azimuth"
+}
 
 
 class CycleRecorder(Recorder):
@@ -28,7 +30,6 @@ class CycleRecorder(Recorder):
     longer : float
         Factor on the number of cycles.
     """
-
     def __init__(self, run, steps, step, longer=1.0):
         self.cycle, self.step = steps, step
         self.most = max(int(np.ceil(longer * run.cycles)), 2)
@@ -67,7 +68,8 @@ class CycleRecorder(Recorder):
     def is_enough(self):
         """Whether a cycle has just ended and is like the one before it."""
         n = len(self.entries)
-        return n >= 2 * self.cycle and n % self.cycle == 0 and max(self.changes().values(), default=0) <= ALIKE
+        return n >= 2 * self.cycle and n % self.cycle == 0 and max(self.changes().values(),
+                                                                   default=0) <= ALIKE
 
     def share(self, on_last):
         """Rough share of the following in time that is done, of some five cycles on each of two levels."""
@@ -85,7 +87,8 @@ class CycleRecorder(Recorder):
                 self.entries[end - 2 * self.cycle:end - self.cycle] if end >= 2 * self.cycle else [])
 
     def changes(self):
-        """{channel: how much the last cycle differs from the one before, over the larger of mean and swing}."""
+        """{channel: how much the last cycle differs from the one before, over the larger of mean and
+        swing}."""
         last, before = self._cycles()
         out = {}
         for name in WATCHED:
@@ -128,9 +131,11 @@ def cycle_numbers(values, before=None):
     angle = 2 * np.pi * np.arange(1, len(values) + 1) / len(values)
     wave = 2 * np.mean(values * np.exp(-1j * angle)) * 1j
     amplitude = float(0.5 * np.ptp(values))
-    out = {"mean": float(values.mean()), "rms": float(values.std()), "low": float(values.min()),
-           "high": float(values.max()), "amplitude": amplitude, "harmonic": float(abs(wave)),
-           "phase": float(np.degrees(np.angle(wave))), "mean_change": None, "amplitude_change": None}
+    out = {
+        "mean": float(values.mean()), "rms": float(values.std()), "low": float(values.min()), "high":
+        float(values.max()), "amplitude": amplitude, "harmonic": float(abs(wave)), "phase":
+        float(np.degrees(np.angle(wave))), "mean_change": None, "amplitude_change": None
+    }
     if before is not None:
         out["mean_change"] = float(abs(values.mean() - before.mean()))
         out["amplitude_change"] = float(abs(amplitude - 0.5 * np.ptp(before)))
@@ -142,17 +147,17 @@ def statistics_of_cycle(summary, period, cycles):
     to cycle."""
     return {
         name: {
-            "mean": s["mean"], "mean_error": 0.5 * (s["mean_change"] or 0.0), "rms": s["rms"],
-            "amplitude": s["amplitude"], "frequency": 1 / period, "frequency_error": 0.0,
-            "periods": float(cycles), "drift": s["mean_change"] or 0.0, "growth": None
+            "mean": s["mean"], "mean_error": 0.5 * (s["mean_change"] or 0.0), "rms": s["rms"], "amplitude":
+            s["amplitude"], "frequency": 1 / period, "frequency_error": 0.0, "periods": float(cycles),
+            "drift": s["mean_change"] or 0.0, "growth": None
         }
         for name, s in summary.items()
     }
 
 
 def cycle_trend(found, coarser):
-    """The `Trend` of a cycle's mean over the two finest levels: its error bar holds what the grid and what the
-    last cycles change of it.
+    """The `Trend` of a cycle's mean over the two finest levels: its error bar holds what the grid and what
+    the last cycles change of it.
 
     Parameters
     ----------
@@ -164,9 +169,10 @@ def cycle_trend(found, coarser):
         return Trend([found["mean"]], None, None, turn or None, "one level",
                      "Mean over a cycle; one level only, so the error bar holds no grid.")
     grid = abs(found["mean"] - coarser["mean"])
-    return Trend([coarser["mean"], found["mean"]], None, None, float(np.hypot(grid, turn)), "two levels",
-                 f"Mean over a cycle on both levels; the error bar is their whole difference ({grid:.2g}) and "
-                 f"what the last cycle still changed ({turn:.2g}).")
+    return Trend(
+        [coarser["mean"], found["mean"]], None, None, float(np.hypot(grid, turn)), "two levels",
+        f"Mean over a cycle on both levels; the error bar is their whole difference ({grid:.2g}) and "
+        f"what the last cycle still changed ({turn:.2g}).")
 
 
 def ahead_of(cycle, name):

@@ -197,8 +197,10 @@ class Recorder:
             values = [entry[name] for entry in self.entries]
             if all(isinstance(v, float) for v in values):
                 low, high = int(np.argmin(values)), int(np.argmax(values))
-                out[name] = {"low": values[low], "low_at": (low + 1) * self.step,
-                             "high": values[high], "high_at": (high + 1) * self.step}
+                out[name] = {
+                    "low": values[low], "low_at": (low + 1) * self.step, "high": values[high], "high_at":
+                    (high + 1) * self.step
+                }
         return out
 
     def statistics(self):

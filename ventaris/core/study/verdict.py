@@ -10,8 +10,8 @@ NEVER_SETTLED = 1e-2
 # An error bar beyond this share of its value is warned of, and beyond the second one makes the whole verdict
 # doubtful.
 WIDE, TOO_WIDE = 0.1, 0.2
-# A step that turns by more, in degrees, misses what blades do to each other; fewer steps for a swing shift its
-# phase.
+# A step that turns by more, in degrees, misses what blades do to each other; fewer steps for a swing shift
+# its phase.
 MOST_DEGREES, LEAST_OF_SWING = 5.0, 30
 # How steady means and swings must be between both halves of a record in time.
 DRIFT, GROWTH = 0.01, 0.05
@@ -70,7 +70,8 @@ def judge(setup, level, residual, changes, settled, shocks, separations, trends,
                 f": residual {residual:.0e} of the start. The numbers are those of that moment.")
     elif unsteady:
         return _judge_time(setup, level, unsteady,
-                           warnings(setup, shocks, separations, {}, y_plus) + formula_warnings(undefined), trends)
+                           warnings(setup, shocks, separations, {}, y_plus) + formula_warnings(undefined),
+                           trends)
     elif settled and residual > setup.sheet.run.residual:
         words = (f"Settled on the {level} grid by its forces: lift, drag and moment stood still within "
                  f"{worst:.1g} over thirty steps, while the residual stalled at "
@@ -215,7 +216,8 @@ def _judge_motion(setup, level, unsteady, found, trends):
     cycle = unsteady.get("cycle")
     if cycle is None:
         if setup.moving.period:
-            return Verdict(False, f"Not one whole cycle was followed on the {level} grid. Run it further.", found)
+            return Verdict(False, f"Not one whole cycle was followed on the {level} grid. Run it further.",
+                           found)
         return Verdict(
             True, f"Followed for {unsteady['to']:.4g} chords on the {level} grid in steps of "
             f"{unsteady['step']:.3g}. What moves does so once: the curves over time are the answer, and the "
@@ -230,8 +232,9 @@ def _judge_motion(setup, level, unsteady, found, trends):
     else:
         words += ": one cycle alone does not tell whether it repeats. Run it further."
     if setup.moving.wheel and 360 / cycle["steps"] > MOST_DEGREES:
-        found.insert(0, f"A step turns by {360 / cycle['steps']:.1f}°: take {360 // MOST_DEGREES:.0f} steps per "
-                     "cycle or more.")
+        found.insert(
+            0, f"A step turns by {360 / cycle['steps']:.1f}°: take {360 // MOST_DEGREES:.0f} steps per "
+            "cycle or more.")
     elif cycle["steps"] < LEAST_OF_SWING:
         found.insert(0, f"Only {cycle['steps']} steps per cycle: phases are off by degrees. Take 48 or more.")
     wide, doubtful = wide_bars({name: trend.as_dict() for name, trend in trends.items()}, SECTION_FLOORS)

@@ -157,6 +157,6 @@ ROWS = {
 
 SHOWN = Shown(outline, words, ROWS, QUANTITIES, forces.COEFFICIENTS, BY_LEVEL, SECTION_FLOORS,
               forces.HISTORIES, LINES, "Round the section", "cp", ("lift / drag", "largest"), forces.AXES,
-              forces.SWEPT, "Polars", ("taps.csv", "field.vtu"), "partials/section_result.html",
-              point_words, forces.point_air, station="x/c", other=other,
-              reference=reference, fair="drag_force", rather=(("wheel_power", -1.0), ), rare=RARE)
+              forces.SWEPT, "Polars", ("taps.csv", "field.vtu"), "partials/section_result.html", point_words,
+              forces.point_air, station="x/c", other=other, reference=reference, fair="drag_force",
+              rather=(("wheel_power", -1.0), ), rare=RARE)

@@ -15,8 +15,8 @@ from .steady import FlowDiverged
 PSEUDO_COURANT = 1e7
 MOST_INNER = 8
 HALVINGS = 4
-# Newton steps after which the limiter is held for the rest of a time step: its corners at shocks else keep the
-# step from being solved.
+# Newton steps after which the limiter is held for the rest of a time step: its corners at shocks else keep
+# the step from being solved.
 FREE_INNER = 2
 # A step of which more than this share of the residual is left is made again in several parts: a shock that
 # crosses cells in one step cannot be followed.
@@ -95,8 +95,8 @@ class TimeMarch:
         return TimeStep(self.number, self.time, inner, remaining)
 
     def _in_parts(self, parts):
-        """(state, the one before the whole step, both along the axes at its end, Newton steps, worst share of a
-        residual left) after one step made in equal parts."""
+        """(state, the one before the whole step, both along the axes at its end, Newton steps, worst share of
+        a residual left) after one step made in equal parts."""
         moved, state, start = self.flow.moved, self.state, self.state
         before = self.before if self.before is None else state - (state - self.before) / parts
         inner, worst = 0, 0.0

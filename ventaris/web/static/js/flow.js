@@ -8,7 +8,8 @@ if (root) {
   const query = new URLSearchParams(location.search);
   const flags = { bands: query.get("bands") !== "0", iso: query.get("iso") === "1", sonic:
     query.get("sonic") !== "0", reversed: query.get("reversed") === "1", grid: query.get("grid") === "1",
-    riding: query.get("riding") === "1", stream: query.get("stream") === "1", vectors: query.get("vectors") === "1", lock: query.has("low") };
+    riding: query.get("riding") === "1", stream: query.get("stream") === "1",
+    vectors: query.get("vectors") === "1", lock: query.has("low") };
   const view = new FlowCanvas(stage, { legend: document.querySelector("[data-legend]"), quantity:
     query.get("q") || "mach", wheel: true, onProbe: reading, onPick: (x, y) => {
     if (get("profile")) look("profile", { x, y }); }, onView: () => { remember(); lines(); } });
@@ -34,7 +35,8 @@ if (root) {
     view.state.riding = flags.riding;
     view.putAt();
     view.set({ quantity: get("quantity").value, banded: flags.bands, iso: flags.iso, sonic: flags.sonic,
-      reversed: flags.reversed, grid: flags.grid, riding: flags.riding, bands: Math.min(Math.max(parseInt(get("bandcount").value,
+      reversed: flags.reversed, grid: flags.grid, riding: flags.riding,
+      bands: Math.min(Math.max(parseInt(get("bandcount").value,
       10) || 24, 2), 120), map: get("map").value || null, range: range() });
     if (!flags.lock) { const [low, high] = view.range(); get("low").value = format(low); get("high").value =
       format(high); }

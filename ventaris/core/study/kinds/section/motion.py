@@ -1,4 +1,5 @@
-"""From the sheet's rows of what moves to the laws by which everything moves, and the time they repeat after."""
+"""From the sheet's rows of what moves to the laws by which everything moves, and the time they repeat
+after."""
 from dataclasses import dataclass
 
 import numpy as np
@@ -51,12 +52,16 @@ class Moving:
     @property
     def lasts(self):
         """Chords within which everything has been everywhere it goes."""
-        ends = [row.end if row.does == "ramp" else row.points[-1][0] for row in self.rows
-                if row.does in ("ramp", "table")]
+        ends = [
+            row.end if row.does == "ramp" else row.points[-1][0] for row in self.rows
+            if row.does in ("ramp", "table")
+        ]
         if self.period or ends:
             return max([self.period or 0.0, *ends])
-        swings = [np.pi / row.reduced for row in self.rows if row.does in ("pitch", "heave")
-                  and row.given == "reduced"]
+        swings = [
+            np.pi / row.reduced for row in self.rows
+            if row.does in ("pitch", "heave") and row.given == "reduced"
+        ]
         return max(swings, default=1.0)
 
     def steps_of_cycle(self, run):
@@ -114,8 +119,10 @@ class Moving:
         away = np.asarray(moment_point) - self.motion.pivot
         torque = loads["moment"] + away[1] * force[0] - away[0] * force[1]
         radius, turn = self.wheel
-        return {"wheel_torque": float(self.sign * torque * np.sign(turn) / (2 * radius**2)),
-                "wheel_power": float(self.sign * torque * turn / (2 * radius))}
+        return {
+            "wheel_torque": float(self.sign * torque * np.sign(turn) / (2 * radius**2)), "wheel_power":
+            float(self.sign * torque * turn / (2 * radius))
+        }
 
 
 def words_of(row):
@@ -123,27 +130,29 @@ def words_of(row):
     get = row.get if isinstance(row, dict) else lambda name: getattr(row, name)
     frequency = f"k {get('reduced'):g}" if get("given") == "reduced" else f"{get('hertz'):g} Hz"
     ahead = f", ahead {get('phase'):g}°" if get("phase") else ""
-    speed = (f"ωR/U {get('tip_speed_ratio'):g}" if get("speed_as") == "ratio"
-             else f"{get('revolutions'):g} rpm")
+    speed = (f"ωR/U {get('tip_speed_ratio'):g}"
+             if get("speed_as") == "ratio" else f"{get('revolutions'):g} rpm")
     return {
-        "pitch": f"pitching ±{abs(get('angle')):g}°, {frequency}{ahead}",
-        "heave": f"heaving ±{abs(get('travel')):g} c, {frequency}{ahead}",
-        "ramp": f"pitching up by {get('angle'):g}° within {get('end') - get('begin'):g} c",
-        "turn": f"turning, {speed}", "table": "pitching by a table",
-        "wave": f"gust ±{abs(get('gust')):g} U every {get('length'):g} c", "edge": f"sharp gust {get('gust'):g} U"
+        "pitch": f"pitching ±{abs(get('angle')):g}°, {frequency}{ahead}", "heave":
+        f"heaving ±{abs(get('travel')):g} c, {frequency}{ahead}", "ramp":
+        f"pitching up by {get('angle'):g}° within {get('end') - get('begin'):g} c", "turn":
+        f"turning, {speed}", "table": "pitching by a table", "wave":
+        f"gust ±{abs(get('gust')):g} U every {get('length'):g} c", "edge": f"sharp gust {get('gust'):g} U"
     }[get("does")]
 
 
 def channels_of(rows):
     """Names of the channels that tell where everything stands."""
     kinds = {row.does for row in rows}
-    return ([name for name, does in (("angle", TURNING), ("height", ("heave", )), ("gust", GUSTS))
-             if kinds & set(does)] + (["wheel_torque", "wheel_power"] if "turn" in kinds else []))
+    return ([
+        name
+        for name, does in (("angle", TURNING), ("height", ("heave", )), ("gust", GUSTS)) if kinds & set(does)
+    ] + (["wheel_torque", "wheel_power"] if "turn" in kinds else []))
 
 
 def moving_of(sheet, air):
-    """The `Moving` of a section's sheet, or None where nothing moves; raises ValueError with the field and the
-    mend.
+    """The `Moving` of a section's sheet, or None where nothing moves; raises ValueError with the field and
+    the mend.
 
     Parameters
     ----------
@@ -159,14 +168,16 @@ def moving_of(sheet, air):
     mach, parts, periods, steps, wheel = air.mach, {"pitch": Still(), "heave": Still()}, [], [], None
     for row in rows:
         if row.does in ("pitch", "heave"):
-            turn = 2 * row.reduced if row.given == "reduced" else 2 * np.pi * row.hertz * air.chord / air.speed
+            turn = 2 * row.reduced
+            if row.given == "hertz":
+                turn = 2 * np.pi * row.hertz * air.chord / air.speed
             size = up * np.radians(row.angle) if row.does == "pitch" else row.travel
             parts[row.does] = Swing(size, turn * mach, np.radians(row.phase))
             periods.append(2 * np.pi / turn)
             steps.append(periods[-1] / SWING_STEPS)
         elif row.does == "turn":
-            turn = (row.tip_speed_ratio / row.radius if row.speed_as == "ratio" else
-                    row.revolutions * 2 * np.pi / 60 * air.chord / air.speed)
+            turn = (row.tip_speed_ratio / row.radius if row.speed_as == "ratio" else row.revolutions * 2 *
+                    np.pi / 60 * air.chord / air.speed)
             periods.append(2 * np.pi / abs(turn))
             parts["pitch"] = Turning(up * turn * mach, up * np.radians(row.start),
                                      SPIN_UP * periods[-1] / mach)
@@ -194,10 +205,10 @@ def moving_of(sheet, air):
     once = any(row.does in ("ramp", "edge") or row.does == "table" and row.repeats == "no" for row in rows)
     same = periods and not once and np.ptp(periods) <= ALIKE * max(periods)
     kinds = {row.does for row in rows}
-    name = ("azimuth" if "turn" in kinds else "angle" if kinds & set(TURNING) else "height"
-            if "heave" in kinds else "gust")
-    return Moving(Motion(**parts), rows, float(periods[0]) if same else None,
-                  float(min(steps, default=PLAIN_STEP)), name, wheel, up)
+    name = ("azimuth" if "turn" in kinds else "angle" if kinds
+            & set(TURNING) else "height" if "heave" in kinds else "gust")
+    return Moving(Motion(**parts), rows,
+                  float(periods[0]) if same else None, float(min(steps, default=PLAIN_STEP)), name, wheel, up)
 
 
 def _check(sheet, rows):
@@ -208,5 +219,6 @@ def _check(sheet, rows):
     for words, kinds in (("turns about a pivot", TURNING), ("heaves", ("heave", )), ("is a gust", GUSTS)):
         found = [row.does for row in rows if row.does in kinds]
         if len(found) > 1:
-            raise ValueError(f"air.motions: {len(found)} rows of which each {words} ({', '.join(found)}): keep "
-                             "one of them")
+            raise ValueError(
+                f"air.motions: {len(found)} rows of which each {words} ({', '.join(found)}): keep "
+                "one of them")

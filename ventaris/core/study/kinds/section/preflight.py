@@ -231,27 +231,27 @@ def _moving(setup):
     if setup.sheet.flow.time != "unsteady":
         yield Finding(
             "warn", "flow.time",
-            f"In steady flow everything is held as it stands at the beginning ({what}), and gusts are left out. "
-            "Set Time to unsteady to follow it.")
+            f"In steady flow everything is held as it stands at the beginning ({what}), and gusts are left "
+            "out. Set Time to unsteady to follow it.")
         return
     for row in moving.rows:
         if row.does in ("wave", "edge") and abs(row.gust) > 0.3:
             yield Finding(
                 "warn", "air.motions",
-                f"A gust of {row.gust:g} of the stream's speed: it is laid over the stream undisturbed, which "
-                "holds for gusts of a tenth or two.")
+                f"A gust of {row.gust:g} of the stream's speed: it is laid over the stream undisturbed, "
+                "which holds for gusts of a tenth or two.")
     if not moving.period:
         return
     steps = moving.steps_of_cycle(run)
     yield Finding(
-        "note", "air.motions",
-        f"One cycle ({what}) is {moving.period:.4g} chords, "
+        "note", "air.motions", f"One cycle ({what}) is {moving.period:.4g} chords, "
         f"{moving.period * setup.chord / setup.air.speed:.3g} s, in {steps} steps. It is followed on the two "
         f"finest levels until two cycles in a row are alike, {run.cycles} cycles on each at most.")
     if moving.wheel and 360 / steps > MOST_DEGREES:
-        yield Finding("warn", "run.cycle_steps",
-                      f"A step turns by {360 / steps:.1f}°: what a blade does to the next one is missed. Take "
-                      f"{360 / MOST_DEGREES:.0f} steps per cycle or more.")
+        yield Finding(
+            "warn", "run.cycle_steps",
+            f"A step turns by {360 / steps:.1f}°: what a blade does to the next one is missed. Take "
+            f"{360 / MOST_DEGREES:.0f} steps per cycle or more.")
     elif steps < LEAST_OF_SWING:
         yield Finding("warn", "run.cycle_steps",
                       f"{steps} steps for a cycle shift phases by degrees. Take 48 or more.")

@@ -70,7 +70,8 @@ class Execution(Climb):
                          for key, words in (("high", "most"), ("low", "least"))]
         cycle = (self.result["unsteady"] or {}).get("cycle")
         for name, label in (("lift", "lift swing"), ("drag", "drag swing"), ("moment", "moment swing"),
-                            ("wheel_torque", "wheel torque"), ("wheel_power", "wheel power")) if cycle else ():
+                            ("wheel_torque", "wheel torque"), ("wheel_power",
+                                                               "wheel power")) if cycle else ():
             found = cycle["channels"].get(name)
             if found and name.startswith("wheel"):
                 trend = self.result["trends"].get(name)
@@ -79,8 +80,8 @@ class Execution(Climb):
                 coarse = cycle["coarser"].get(name)
                 error = abs(found["amplitude"] - coarse["amplitude"]) if coarse else None
                 rows.append((label, found["amplitude"], "", 5, {
-                    "error": error,
-                    "words": f"first harmonic {found['harmonic']:.5f}, {ahead_words(cycle, name)}"
+                    "error": error, "words":
+                    f"first harmonic {found['harmonic']:.5f}, {ahead_words(cycle, name)}"
                 }))
         return rows
 
@@ -380,8 +381,8 @@ class Execution(Climb):
         if self.time_march is None or self.time_march.before is None:
             return None
         return {
-            "time": self.time_march.time, "entries": list(self.recorder.entries),
-            "state": self.time_march.state.copy(), "before": self.time_march.before.copy(),
+            "time": self.time_march.time, "entries": list(self.recorder.entries), "state":
+            self.time_march.state.copy(), "before": self.time_march.before.copy(),
             **self.recorder.mean_field.kept(), **self.recorder.kept()
         }
 
@@ -409,17 +410,16 @@ class Execution(Climb):
         }
         levels = [{k: v for k, v in vars(f).items() if k != "changes"} for f in self.finished]
         return {
-            "format": 1, "title": self.sheet.title, "coefficients": coefficients,
-            "trends": {name: t.as_dict()
-                       for name, t in trends.items()}, "forces": forces(coefficients, setup.air, setup.chord,
-                                                                        setup.reference_area),
-            "control_volume": around, "layer": self._layer(), "unsteady": unsteady,
-            "formulas": [f.name for f in self.sheet.instruments.formulas
-                         ], "levels": levels, "verdict": verdict.as_dict(),
-            "shocks": [] if setup.moving and unsteady else last.shocks,
-            "separations": [] if setup.moving and unsteady else last.separations, "probes": probes, "air": derived_air(setup),
-            "shape": setup.shape.section.measure(setup.chord).as_dict(), "y_plus": last.y_plus,
-            "cells": last.cells, "steps": len(self.history), "seconds": round(self._clock(), 2),
+            "format": 1, "title": self.sheet.title, "coefficients": coefficients, "trends":
+            {name: t.as_dict()
+             for name, t in trends.items()
+             }, "forces": forces(coefficients, setup.air, setup.chord,
+                                 setup.reference_area), "control_volume": around, "layer": self._layer(),
+            "unsteady": unsteady, "formulas": [f.name for f in self.sheet.instruments.formulas], "levels":
+            levels, "verdict": verdict.as_dict(), "shocks": [] if setup.moving and unsteady else last.shocks,
+            "separations": [] if setup.moving and unsteady else last.separations, "probes": probes, "air":
+            derived_air(setup), "shape": setup.shape.section.measure(setup.chord).as_dict(), "y_plus":
+            last.y_plus, "cells": last.cells, "steps": len(self.history), "seconds": round(self._clock(), 2),
             "cost_per_cell_step": last.seconds / max(last.cells * last.steps, 1)
         }
 
@@ -427,8 +427,8 @@ class Execution(Climb):
         """What the record in time says: (the result's part of it, coefficients, trends)."""
         record, moving, mach = self.recorder, self.setup.moving, self.setup.stream.mach
         out = {
-            "step": record.step, "steps": len(record.entries), "from": record.start,
-            "to": self.time_march.time * mach
+            "step": record.step, "steps": len(record.entries), "from": record.start, "to":
+            self.time_march.time * mach
         }
         cycle = record.summary() if moving and moving.period else None
         if cycle:
@@ -449,7 +449,9 @@ class Execution(Climb):
             name: channels[name]["mean"] if name in channels else value
             for name, value in last.coefficients.items()
         }
-        return {**out, "channels": channels}, coefficients, {n: mean_trend.get(n, t) for n, t in trends.items()}
+        return {**out, "channels":
+                channels}, coefficients, {n: mean_trend.get(n, t)
+                                          for n, t in trends.items()}
 
     def _tail_speed(self, level):
         """Speed over the stream's at which air runs back along the wall at a sharp trailing edge."""
