@@ -162,7 +162,7 @@ class EveryKind(InFolder):
                     "run.steps=5"
                 ]
             elif sheet.space == "section" and sheet.flow.time == "unsteady":
-                settings += ["run.duration=3", "run.frames=0"]
+                settings += ["run.duration=3", "run.frames=0", "run.cycles=2", "run.cycle_steps=16"]
             elif sheet.space == "body" and any(p.kind == "surface" for p in sheet.shape.parts):
                 continue
             with self.subTest(path.stem):

@@ -63,13 +63,22 @@ def nozzles(page, server, shot):
         return page.locator(f"tr:has-text('{row}') td").nth(column).locator(
             "a:has-text('flow')").get_attribute("href")
 
-    open_campaign("Avalanche blaster, its jet")
-    shot("jet", flow_of("Convergent barrel", 2), "#stage[data-ready]", then=lambda: page.mouse.move(300, 400))
     open_campaign("Avalanche blaster, its noise")
     shot("noise", flow_of("Convergent barrel", 2).replace("/flow", "/noise"), "#chart-signal .main-svg")
     home = open_campaign("De-icing lance")
     page.goto(f"{server.address}{home}/searches")
     shot("search", page.locator("table a").first.get_attribute("href"), "#scatter-0 .main-svg")
+
+
+def moving(page, server, shot):
+    """Loops of a pitching section, two variants at two frequencies."""
+    page.goto(server.address)
+    page.click("h2 >> text='Courier drone section, pitching'")
+    page.wait_for_selector(".matrix")
+    home = page.url[len(server.address):]
+    chosen = [page.locator(f"tr:has-text('{row}') td").nth(column).locator("a:has-text('flow')").get_attribute(
+        "href").split("/")[2] for row in ("TMW-12", "Thinner") for column in (0, 1)]
+    shot("motion", f"{home}/curves?what=loop:lift" + "".join(f"&run={k}" for k in chosen), "#chart[data-ready]")
 
 
 def main():
@@ -135,6 +144,7 @@ def main():
         shot("shedding", flow + "?q=speed&reversed=1&view=2.4,0,7", "#stage[data-ready]")
         bodies(page, server, shot)
         wing(page, server, shot)
+        moving(page, server, shot)
         nozzles(page, server, shot)
         rows(page, server, shot)
         browser.close()

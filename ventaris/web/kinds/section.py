@@ -159,4 +159,4 @@ SHOWN = Shown(outline, words, ROWS, QUANTITIES, forces.COEFFICIENTS, BY_LEVEL, S
               forces.HISTORIES, LINES, "Round the section", "cp", ("lift / drag", "largest"), forces.AXES,
               forces.SWEPT, "Polars", ("taps.csv", "field.vtu"), "partials/section_result.html", point_words,
               forces.point_air, station="x/c", other=other, reference=reference, fair="drag_force",
-              rather=(("wheel_power", -1.0), ), rare=RARE)
+              rather=(("wheel_power", -1.0), ("lift_swing", 1.0), ("lift_most", 1.0)), rare=RARE)
