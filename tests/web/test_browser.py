@@ -97,6 +97,10 @@ class WholePath(InBrowser):
     def test_demo_is_ready_and_every_view_opens(self):
         self.go("/")
         self.page.wait_for_selector("text=Courier drone wing section")
+        self.page.fill("#find", "wing drone")
+        self.assertIn("of", self.page.inner_text("#found"))
+        self.assertTrue(self.page.locator("h2 >> text='Courier drone wing section'").is_visible())
+        self.assertFalse(self.page.locator("h2 >> text='De-icing lance'").is_visible())
         self.page.click("text=Courier drone wing section")
         self.page.wait_for_selector(".matrix")
         self.assertEqual(self.page.locator(".state.settled").count(), 9)
@@ -104,6 +108,26 @@ class WholePath(InBrowser):
         self.page.wait_for_selector("#stage[data-ready]")
         self.page.locator("a:has-text('Curves')").first.click()
         self.page.wait_for_selector("#chart[data-ready]")
+
+    def test_a_moving_section_plays_and_is_ridden_along(self):
+        self.go("/")
+        self.page.click("h2 >> text='Courier drone section, pitching'")
+        self.page.wait_for_selector(".matrix")
+        self.page.locator(".matrix td").first.locator("a:has-text('flow')").click()
+        self.page.wait_for_selector("#stage[data-ready]")
+        look = "document.querySelector('#stage canvas').toDataURL()"
+        pictures = [self.page.evaluate(look)]
+        self.page.evaluate("const s = document.getElementById('frame'); s.value = 6; "
+                           "s.dispatchEvent(new Event('input'))")
+        self.page.wait_for_function(f"seen => {look} !== seen", arg=pictures[0])
+        pictures.append(self.page.evaluate(look))
+        self.page.click("[data-toggle=riding]")
+        self.page.wait_for_function(f"seen => {look} !== seen", arg=pictures[1])
+        self.assertIn("riding=1", self.page.url)
+        self.page.locator("a:has-text('Curves')").first.click()
+        self.page.wait_for_selector("#chart[data-ready]")
+        self.page.select_option("#what", "loop:lift")
+        self.page.wait_for_selector("#chart:has-text('Angle in degrees')")
 
     def open_demo_flow(self, query=""):
         """The flow view of the drone's baseline at its dash."""
