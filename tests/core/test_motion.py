@@ -156,6 +156,14 @@ class Sheets(unittest.TestCase):
         written = moving_sheet(table, {"does": "edge", "gust": 0.1})
         self.assertEqual(read_toml(write_toml(written)), written)
 
+    def test_a_row_is_reached_by_its_number(self):
+        text = write_toml(moving_sheet(PITCH))
+        self.assertEqual(read_toml(text, ["air.motions.0.reduced=0.2"]).air.motions[0].reduced, 0.2)
+        for setting, words in (("air.motions.1.reduced=2", "0 to 0"), ("air.motions.x.reduced=2", "no row"),
+                               ("air.motions.0.reduced=0", "accepted"), ("air.motions.0=2", "name a field")):
+            with self.subTest(setting), self.assertRaisesRegex(SheetError, words):
+                read_toml(text, [setting])
+
     def test_frequencies_and_speeds(self):
         # 28 m/s over a chord of 0.25 m: 10 Hz make k = pi f c / U.
         air = {"motion": "speed", "speed": 28.0}

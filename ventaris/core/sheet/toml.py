@@ -52,20 +52,34 @@ def read_toml(source, overrides=()):
 
 
 def apply_setting(values, setting):
-    """Apply ``path.to.field=value`` to a nested dict."""
+    """Apply ``path.to.field=value`` to a nested dict; rows of a list go by their number, the first is 0."""
     path, sign, value = setting.partition("=")
     if not sign or not path.strip():
         raise SheetError([(setting,
                            f"--set {setting}: write path.to.field=value, for example air.incidence=2deg.")])
     keys = path.strip().split(".")
     for key in keys[:-1]:
-        values = values.setdefault(key, {})
-        if not isinstance(values, dict):
+        if isinstance(values, list):
+            values = _row(values, key, path, setting)
+        else:
+            values = values.setdefault(key, {})
+        if not isinstance(values, (dict, list)):
             raise SheetError([(path, f"--set {setting}: {key} is a value, not a section.")])
+    if isinstance(values, list):
+        raise SheetError([(path, f"--set {setting}: name a field of one of the rows, for example "
+                           f"{'.'.join(keys[:-1])}.0.field=value.")])
     try:
         values[keys[-1]] = json.loads(value)
     except ValueError:
         values[keys[-1]] = value.strip()
+
+
+def _row(rows, key, path, setting):
+    """A row of a list by its number; raises SheetError."""
+    if not key.isascii() or not key.isdigit() or int(key[:6]) >= len(rows):
+        there = f"there are 0 to {len(rows) - 1}" if rows else "there are none"
+        raise SheetError([(path, f"--set {setting}: “{key[:40]}” is no row: {there}.")])
+    return rows[int(key)]
 
 
 def write_toml(sheet):
