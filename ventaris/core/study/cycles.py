@@ -33,8 +33,9 @@ class CycleRecorder(Recorder):
     def __init__(self, run, steps, step, longer=1.0):
         self.cycle, self.step = steps, step
         self.most = max(int(np.ceil(longer * run.cycles)), 2)
-        self.steps, self.discard, self.count = self.most * steps, 0.0, run.frames
+        self.steps, self.discard = self.most * steps, 0.0
         self.every = max(-(-steps // max(run.frames, 1)), 1)
+        self.count = min(run.frames, steps // self.every)
         self.entries, self.frames, self.times = [], [], []
         self.mean_field, self.coarse_tones, self.coarser, self._whole = MeanField(), {}, None, None
 
