@@ -76,8 +76,9 @@ def moving(page, server, shot):
     page.click("h2 >> text='Courier drone section, pitching'")
     page.wait_for_selector(".matrix")
     home = page.url[len(server.address):]
-    chosen = [page.locator(f"tr:has-text('{row}') td").nth(column).locator("a:has-text('flow')").get_attribute(
-        "href").split("/")[2] for row in ("TMW-12", "Thinner") for column in (0, 1)]
+    cells = [page.locator(f"tr:has-text('{row}') td").nth(column) for row in ("TMW-12", "Thinner")
+             for column in (0, 1)]
+    chosen = [cell.locator("a:has-text('flow')").get_attribute("href").split("/")[2] for cell in cells]
     shot("motion", f"{home}/curves?what=loop:lift" + "".join(f"&run={k}" for k in chosen), "#chart[data-ready]")
 
 
