@@ -79,7 +79,8 @@ def moving(page, server, shot):
     cells = [page.locator(f"tr:has-text('{row}') td").nth(column) for row in ("TMW-12", "Thinner")
              for column in (0, 1)]
     chosen = [cell.locator("a:has-text('flow')").get_attribute("href").split("/")[2] for cell in cells]
-    shot("motion", f"{home}/curves?what=loop:lift" + "".join(f"&run={k}" for k in chosen), "#chart[data-ready]")
+    runs = "".join(f"&run={k}" for k in chosen)
+    shot("motion", f"{home}/curves?what=loop:lift{runs}", "#chart[data-ready]")
 
 
 def main():
