@@ -19,7 +19,7 @@ from ventaris.worker.loop import is_worker_running
 LARGE = {"level": "fine", "around": 288, "layers": 88, "wake": 64}
 
 
-def wait_for(condition, seconds=90):
+def wait_for(condition, seconds=300):
     end = time.monotonic() + seconds
     while time.monotonic() < end:
         value = condition()

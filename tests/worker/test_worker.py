@@ -35,7 +35,7 @@ class WithQueue(unittest.TestCase):
         self.addCleanup(lambda: (process.poll() is None and process.kill(), process.wait()))
         return process
 
-    def wait_for(self, condition, seconds=90):
+    def wait_for(self, condition, seconds=300):
         end = time.monotonic() + seconds
         while time.monotonic() < end:
             if condition():
