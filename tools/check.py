@@ -27,13 +27,17 @@ def modules():
 
 class Timed(unittest.TextTestResult):
     """Remembers how long each test took."""
+    def __init__(self, *args, **more):
+        super().__init__(*args, **more)
+        self.seconds = {}
+
     def startTest(self, test):
         self.began = time.monotonic()
         super().startTest(test)
 
     def stopTest(self, test):
         super().stopTest(test)
-        self.seconds = {**getattr(self, "seconds", {}), test.id(): time.monotonic() - self.began}
+        self.seconds[test.id()] = time.monotonic() - self.began
 
 
 def run_module(name):
@@ -44,7 +48,7 @@ def run_module(name):
     failed = {str(test).split(" (")[0] for test, _ in result.failures + result.errors}
     failed |= {str(test).split(" (")[0] for test in result.unexpectedSuccesses}
     return name, time.monotonic() - began, result.testsRun, sorted(failed), len(
-        result.skipped), out.getvalue(), getattr(result, "seconds", {})
+        result.skipped), out.getvalue(), result.seconds
 
 
 def main():

@@ -1,7 +1,6 @@
 """The made-up Tarnholt Mountain Works: campaigns, variants, operating points, and a made-up tunnel table."""
 from .blades import CAMPAIGNS as BLADES
 from .bodies import CAMPAIGNS as BODIES
-from .movers import CAMPAIGNS as MOVERS
 from .nozzles import CAMPAIGNS as NOZZLES
 
 DRONE = {
@@ -46,6 +45,23 @@ TURBULENT = {
     }, "variants": [DRONE["variants"][0], DRONE["variants"][1]], "points": [
         (f"28 m/s, {a}°".replace("-", "−"), {"motion": "speed", "speed": 28, "altitude": 400, "incidence": a})
         for a in (-2, 2, 6, 10, 14)
+    ]
+}
+
+DRONE_AIR = {"motion": "speed", "speed": 28, "altitude": 400, "incidence": 2}
+
+PITCHING = {
+    "name": "Courier drone section, pitching",
+    "question": "How far does the lift swing when the drone's wing pitches, and when it flies into the edge "
+                "of an up-wind: does the thinner section take it any better?",
+    "setup": {
+        "instruments": {"span": 1.6}, "flow": {"model": "turbulent", "time": "unsteady"},
+        "grid": {"around": 128, "layers": 56, "wake": 32},
+        "run": {"cycle_steps": 64, "frames": 24, "duration": 10}
+    }, "variants": DRONE["variants"][:2], "points": [
+        ("Slow, k 0.1", {**DRONE_AIR, "motions": [{"does": "pitch", "angle": 4, "reduced": 0.1}]}),
+        ("Quick, k 0.4", {**DRONE_AIR, "motions": [{"does": "pitch", "angle": 4, "reduced": 0.4}]}),
+        ("Edge of an up-wind", {**DRONE_AIR, "motions": [{"does": "edge", "gust": 0.08, "front": -1}]})
     ]
 }
 
@@ -121,5 +137,5 @@ SHEDDING = {
 
 CAMPAIGNS = {
     "1-drone": DRONE, "2-vane": DART, "3-turbulent": TURBULENT, "4-slotted": SLOTTED, "5-kart": KART,
-    "6-pylon": PYLON, "7-shedding": SHEDDING, **BODIES, **NOZZLES, **BLADES, **MOVERS
+    "6-pylon": PYLON, "7-shedding": SHEDDING, **BODIES, **NOZZLES, **BLADES, "16-pitching": PITCHING
 }

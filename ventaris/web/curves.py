@@ -84,7 +84,8 @@ def data(campaign_id):
     if what not in shown.lines and what == "cp":
         what = shown.first_line
     traces, lines = [], []
-    for number, run in enumerate(chosen_runs(campaign_id)):
+    chosen = chosen_runs(campaign_id)
+    for number, run in enumerate(chosen):
         name = f"{run['variant_name']} · {run['point_name']}"
         if what.startswith("spectrum:"):
             traces += _spectrum(run, what.removeprefix("spectrum:"), name, number)
@@ -123,7 +124,7 @@ def data(campaign_id):
     if what.startswith(("loop:", "time:")):
         channel = what.split(":", 1)[1]
         over = [
-            LOOPS[run["result"]["unsteady"]["cycle"]["over"]] for run in chosen_runs(campaign_id)
+            LOOPS[run["result"]["unsteady"]["cycle"]["over"]] for run in chosen
             if _cycle_of(run)
         ] if what.startswith("loop:") else ["Chords travelled by the stream"]
         return jsonify(traces=traces, lines=[], label=channel_words(channel), reverse=False, log=False,

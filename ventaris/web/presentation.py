@@ -9,7 +9,7 @@ from markupsafe import Markup
 
 from ..core import units
 from ..core.instruments.sections import AVERAGES
-from ..core.study.cycles import ahead_words
+from ..core.study.cycles import ahead_words, off_coarser
 from ..core.study.kinds.registry import is_spatial
 from ..core.study.trend import grid_trend, level_ratio
 from ..core.study.verdict import wide_bars
@@ -268,8 +268,9 @@ def asset_version():
 
 def register(app):
     """Make all of this known to the templates."""
-    app.jinja_env.globals.update(icon=icon, ahead_words=ahead_words, outline_svg=outline_svg, shown=SHOWN,
-                                 state_words=STATE_WORDS, interval_of=_interval, condition_of=_condition)
+    app.jinja_env.globals.update(icon=icon, ahead_words=ahead_words, off_coarser=off_coarser,
+                                 outline_svg=outline_svg, shown=SHOWN, state_words=STATE_WORDS,
+                                 interval_of=_interval, condition_of=_condition)
     app.jinja_env.filters.update(fixed=fixed, channel_words=channel_words, is_doubtful=is_doubtful,
                                  section_means=section_means, with_error=with_error, error_bar=error_bar,
                                  quantity=quantity, duration=duration)

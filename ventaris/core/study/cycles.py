@@ -186,7 +186,22 @@ def ahead_of(cycle, name):
         The result's part; see `docs/formats.md`.
     """
     moves = cycle["channels"].get(cycle["over"])
-    return (cycle["channels"][name]["phase"] - (moves["phase"] if moves else 0.0) + 180) % 360 - 180
+    return within_half_turn(cycle["channels"][name]["phase"] - (moves["phase"] if moves else 0.0))
+
+
+def within_half_turn(degrees):
+    """The same angle between -180 and 180."""
+    return (degrees + 180) % 360 - 180
+
+
+def off_coarser(cycle, name, key):
+    """How far a number of a channel's cycle is from that of the coarser level, its error bar; None where
+    there is no coarser one."""
+    coarse = cycle["coarser"].get(name)
+    if coarse is None:
+        return None
+    away = cycle["channels"][name][key] - coarse[key]
+    return abs(within_half_turn(away) if key == "phase" else away)
 
 
 def ahead_words(cycle, name):

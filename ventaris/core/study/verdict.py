@@ -69,9 +69,10 @@ def judge(setup, level, residual, changes, settled, shocks, separations, trends,
             ", which had settled" if settled else " before it settled") + (
                 f": residual {residual:.0e} of the start. The numbers are those of that moment.")
     elif unsteady:
-        return _judge_time(setup, level, unsteady,
-                           warnings(setup, shocks, separations, {}, y_plus) + formula_warnings(undefined),
-                           trends)
+        found = warnings(setup, shocks, separations, {}, y_plus) + formula_warnings(undefined)
+        if setup.moving:
+            return _judge_motion(setup, level, unsteady, found, trends)
+        return _judge_time(setup, level, unsteady, found)
     elif settled and residual > setup.sheet.run.residual:
         words = (f"Settled on the {level} grid by its forces: lift, drag and moment stood still within "
                  f"{worst:.1g} over thirty steps, while the residual stalled at "
@@ -170,11 +171,9 @@ def formula_warnings(undefined):
     ]
 
 
-def _judge_time(setup, level, unsteady, found, trends):
+def _judge_time(setup, level, unsteady, found):
     """Verdict of a run that was followed in time."""
     lift, drag = unsteady["channels"].get("lift"), unsteady["channels"].get("drag")
-    if setup.moving:
-        return _judge_motion(setup, level, unsteady, found, trends)
     span = (
         f"Followed for {unsteady['to']:.4g} chords on the {level} grid in steps of {unsteady['step']:.3g}; "
         f"means over the last {unsteady['to'] - unsteady['from']:.4g}")

@@ -6,7 +6,7 @@ from ...core.shapes.build import build
 from ...core.shapes.coordinates import ShapeError
 from ...core.shapes.families import NOSES
 from ...core.sheet import read_section
-from ...core.study.cycles import ahead_of
+from ...core.study.cycles import ahead_of, off_coarser
 from ...core.study.kinds.section.motion import words_of
 from ...core.study.verdict import SECTION_FLOORS
 from . import forces
@@ -63,14 +63,12 @@ def in_motion(result, key):
         return extremes[name]["high" if what == "most" else "low"], None
     if not cycle or name not in cycle["channels"]:
         return None, None
-    found, coarse = cycle["channels"][name], cycle["coarser"].get(name)
     if what == "ahead":
-        turn = coarse and (found["phase"] - coarse["phase"] + 180) % 360 - 180
-        return ahead_of(cycle, name), None if coarse is None else abs(turn)
+        return ahead_of(cycle, name), off_coarser(cycle, name, "phase")
     kept = {"swing": "amplitude", "most": "high", "least": "low"}.get(what)
     if kept is None:
         return None, None
-    return found[kept], None if coarse is None else abs(found[kept] - coarse[kept])
+    return cycle["channels"][name][kept], off_coarser(cycle, name, kept)
 
 
 def reference(result):

@@ -10,8 +10,6 @@ from ..motion import turned
 from .krylov import gmres
 from .steady import FlowDiverged
 
-# Newton's method at first; where a shock that crosses cells keeps it from getting on, steps in pseudo-time
-# that grow again as the residual falls.
 PSEUDO_COURANT = 1e7
 MOST_INNER = 8
 HALVINGS = 4

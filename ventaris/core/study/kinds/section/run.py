@@ -22,7 +22,7 @@ from .ready import prepare_section, section_channels
 from ...progress import LevelResult, MarchedLevel, RunFailed
 from ...statistics import swings
 from ...trend import level_trends, statistical_trend
-from ...cycles import CycleRecorder, ahead_words, cycle_trend, statistics_of_cycle
+from ...cycles import CycleRecorder, ahead_words, cycle_trend, off_coarser, statistics_of_cycle
 from ...unsteady import Recorder, puff, time_step
 from ...verdict import judge
 
@@ -63,12 +63,13 @@ class Execution(Climb):
     def report_rows(self):
         """See `Climb`; of what repeats also how far it swings and when, of what happens once the most."""
         rows = super().report_rows()
-        for name, found in (self.result["unsteady"] or {}).get("extremes", {}).items():
+        in_time = self.result["unsteady"] or {}
+        for name, found in in_time.get("extremes", {}).items():
             if name in WATCHED:
                 rows += [(f"{words} {name}", found[key], "", 5,
                           {"error": None, "words": f"at {found[key + '_at']:.4g} chords"})
                          for key, words in (("high", "most"), ("low", "least"))]
-        cycle = (self.result["unsteady"] or {}).get("cycle")
+        cycle = in_time.get("cycle")
         for name, label in (("lift", "lift swing"), ("drag", "drag swing"), ("moment", "moment swing"),
                             ("wheel_torque", "wheel torque"), ("wheel_power",
                                                                "wheel power")) if cycle else ():
@@ -77,10 +78,8 @@ class Execution(Climb):
                 trend = self.result["trends"].get(name)
                 rows.append((label, found["mean"], "", 5, trend or {"error": None, "words": ""}))
             elif found:
-                coarse = cycle["coarser"].get(name)
-                error = abs(found["amplitude"] - coarse["amplitude"]) if coarse else None
                 rows.append((label, found["amplitude"], "", 5, {
-                    "error": error, "words":
+                    "error": off_coarser(cycle, name, "amplitude"), "words":
                     f"first harmonic {found['harmonic']:.5f}, {ahead_words(cycle, name)}"
                 }))
         return rows
