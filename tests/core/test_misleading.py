@@ -23,7 +23,7 @@ from ventaris.core.study.execute import execute
 from ventaris.core.study.progress import LevelResult, RunFailed
 from ventaris.core.study.setup import prepare
 from ventaris.core.study.statistics import statistics_of
-from ventaris.core.study.trend import change_of, grid_trend, level_trends
+from ventaris.core.study.trend import change_of, grid_trend, half_ranges, hold_unrest, level_trends
 from ventaris.core.study.unsteady import Recorder, time_step
 
 SIZE = (2.03, 1.017, 0.773)
@@ -289,6 +289,22 @@ class Sections(unittest.TestCase):
                                                                 "far_field": 10}, run={"steps": 40})
         self.assertTrue(all(s["mach_ahead"] < 4 for s in done.result["shocks"]), done.result["shocks"])
         self.assertTrue(callable(find_shocks))
+
+    def test_a_wake_that_wanders_on_is_in_the_error_bar(self):
+        done = run({"level": "coarse"}, shape={"kind": "ellipse", "thickness": 1.0},
+                   air={"motion": "mach", "mach": 1.7}, domain={"kind": "round",
+                                                                "far_field": 10}, run={"steps": 25})
+        result, drags = done.result, [entry["drag"] for entry in done.history[-31:]]
+        self.assertIn("it may never be", result["verdict"]["words"])
+        self.assertNotIn("Run it further", result["verdict"]["words"])
+        moved = half_ranges(done.history[-31:])
+        self.assertAlmostEqual(moved["drag"], 0.5 * np.ptp(drags))
+        self.assertNotIn("level", moved)
+        trend = grid_trend([0.90, 0.95, 0.96])
+        before = trend.error
+        hold_unrest({"drag": trend, "lift": grid_trend([0.0, 0.0, 0.0])}, moved, "The last 31 steps")
+        self.assertAlmostEqual(trend.error, np.hypot(before, moved["drag"]))
+        self.assertIn("which the bar holds", trend.words)
 
     def test_the_base_of_a_round_body_has_its_own_y_plus(self):
         _, found = examine(

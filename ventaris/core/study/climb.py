@@ -9,12 +9,15 @@ from ..memory import give_back
 from ..sheet import write_toml
 from .channels import Channels, FormulaError
 from .progress import Checkpoint, LevelResult, MarchedLevel, Progress, RunFailed
+from .trend import RATIO, half_ranges, hold_unrest, level_trends
 
 # Courant number below which steps hardly move the flow: that nothing changes over such steps says nothing.
 LEAST_COURANT = 2.0
 # Residual over the impulsive start's beyond which a level is lost, at its end or over so many steps, and
 # beyond which its forces are looked at.
 RUINED, RUINED_OVER, UNFORMED = 100.0, 20, 1.0
+# A level whose forces still moved by more when the next one took over says little about the grid.
+AT_REST = 5e-3
 
 
 class Climb:
@@ -192,6 +195,15 @@ class Climb:
                     abs(values[-1]), 1e-9):
                 return False
         return True
+
+    def _level_trends(self, spatial=False, ratio=RATIO):
+        """({name: Trend}, {name: half range}) of the levels, and of the latest steps of a last level that has
+        not settled; the bars hold both. See `grid_trend`."""
+        trends = level_trends(self.finished, lambda f, name: f.settled or max(f.changes.values()) < AT_REST,
+                              spatial, ratio)
+        moved = {} if self.finished[-1].settled else half_ranges(self._level.recent)
+        hold_unrest(trends, moved, f"The last {len(self._level.recent)} steps")
+        return trends, moved
 
     def _undefined(self):
         """Formula channels without a value at the end."""

@@ -101,6 +101,34 @@ def level_trends(levels, resting, spatial=False, ratio=RATIO):
     return out
 
 
+def hold_unrest(trends, moved, words):
+    """Widen the error bars of a last level that has not come to rest by what its numbers went through.
+
+    The levels tell of cells, not of a flow that wanders on for ever: a wake without friction, a shock that
+    goes to and fro.
+
+    Parameters
+    ----------
+    trends : dict of str to Trend
+    moved : dict of str to float
+        By how much the numbers moved.
+    words : str
+        Over what they did.
+    """
+    for name, trend in trends.items():
+        by = moved.get(name, 0.0)
+        if trend.error is not None and 0 < by < math.inf:
+            trend.error = math.hypot(trend.error, by)
+            trend.words += f" {words} still went through ± {by:.2g}, which the bar holds."
+
+
+def half_ranges(steps):
+    """Half of what every number went through: of a list of {channel: value}, {channel: half range}."""
+    columns = {name: [step[name] for step in steps if isinstance(step.get(name), float)]
+               for name in (steps[-1] if steps else ())}
+    return {name: 0.5 * (max(values) - min(values)) for name, values in columns.items() if values}
+
+
 def grid_trend(values, spatial=False, ratio=RATIO):
     """Trend of a coefficient's values, coarse to fine.
 

@@ -34,7 +34,8 @@ class Verdict:
 
 
 def judge(setup, level, residual, changes, settled, shocks, separations, trends, stopped_by_user=False,
-          y_plus=None, unsteady=None, swinging=(False, 0.0), undefined=(), momentum_gap=None, tail_speed=0.0):
+          y_plus=None, unsteady=None, swinging=(False, 0.0), undefined=(), momentum_gap=None, tail_speed=0.0,
+          unrest=0.0):
     """Write the verdict of a run.
 
     Parameters
@@ -59,8 +60,10 @@ def judge(setup, level, residual, changes, settled, shocks, separations, trends,
         Share by which the drag from the surrounding air differs from that of the walls.
     tail_speed : float
         Speed over the stream's at which air runs upstream along the wall at a sharp trailing edge.
+    unrest : float
+        Half of what the drag of a level that has not settled went through in its latest steps.
     """
-    worst = max(changes.values(), default=0.0)
+    worst, extra = max(changes.values(), default=0.0), []
     turned = tail_speed > TURNED_ROUND
     settled = settled and not turned
     stands, settled = settled, settled and residual <= NEVER_SETTLED
@@ -83,11 +86,18 @@ def judge(setup, level, residual, changes, settled, shocks, separations, trends,
             f"{worst:.1g}.")
     elif stands:
         words = unformed(level, residual, "lift and drag")
+    elif setup.is_round and setup.sheet.flow.model == "inviscid" and setup.stream.mach > 1.2:
+        words = (
+            f"Not settled on the {level} grid, and it may never be: without friction the nearly empty air "
+            f"behind a rounded or cut-off tail wanders on (residual {residual:.0e} of the start). The drag "
+            f"went through ± {unrest:.2g} in the latest steps, which its error bar holds.")
+        extra.append(
+            "The pressures on the nose have come to rest. Take the turbulent model where the base counts.")
     else:
         words = (
             f"Not settled on the {level} grid: residual {residual:.0e} of the start, lift and drag still "
             f"change by {worst:.1g}. Run it further, or read the values as provisional.")
-    extra = formula_warnings(undefined)
+    extra += formula_warnings(undefined)
     if turned:
         words = (
             f"No answer: on the {level} grid the air turns round the sharp trailing edge and runs back "
@@ -95,10 +105,6 @@ def judge(setup, level, residual, changes, settled, shocks, separations, trends,
             "the layer can hold such a flow; in nature it leaves the edge, and the lift is another.")
         extra.append("Leave the first height empty, so that the layer is resolved, or start with more "
                      "first-order steps.")
-    if setup.is_round and setup.sheet.flow.model == "inviscid" and setup.stream.mach > 1.2 and not settled:
-        extra.append(
-            "Without friction the nearly empty air behind a rounded or cut-off tail does not come to rest; "
-            "the pressures on the nose have. Take the turbulent model where the base counts.")
     if momentum_gap is not None:
         words += f" Walls and surrounding air agree on the drag within {100 * abs(momentum_gap):.2g} %."
         if abs(momentum_gap) > 0.01 and settled:

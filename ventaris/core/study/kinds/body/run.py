@@ -24,7 +24,7 @@ from .judge import judge_body
 from ...climb import Climb
 from ...progress import LevelResult, MarchedLevel, RunFailed
 from ...statistics import statistics_of
-from ...trend import change_of, level_trends
+from ...trend import change_of, hold_unrest, level_trends
 from ...unsteady import MeanField, moments_of
 
 STEADY_OVER = 10
@@ -413,6 +413,8 @@ class BodyExecution(Climb):
         """{channel: Trend as dict} from the levels whose forces (or their means) had come to rest."""
         found = level_trends(self.finished, lambda f, name: change_of(f, name) < 0.05, spatial=True,
                              ratio=LADDER)
+        if self.time_march is None and self._moves() and len(self._level.recent) > STEADY_OVER:
+            hold_unrest(found, self._means()[2], "Means over both halves of the latest steps")
         for name in ("drag", "drag_pressure") if self.setup.is_layered else ():
             trend = found.get(name)
             least = LEAST_OF_DRAG * abs(trend.values[-1]) if trend else 0.0

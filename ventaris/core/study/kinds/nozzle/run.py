@@ -15,7 +15,6 @@ from ...climb import Climb
 from .judge import judge_nozzle
 from .ready import nozzle_channels, prepare_nozzle, start_state, theory_result
 from ...progress import LevelResult, MarchedLevel
-from ...trend import level_trends
 
 # What must stand still, with the share of change that is asked of it over that of the sheet: a jet's far half
 # hovers longest.
@@ -198,11 +197,7 @@ class NozzleExecution(Climb):
         if not self.finished or self.finished[-1].level != level.name:
             self._finish_level()
         last = self.finished[-1]
-        trends = {
-            n: t.as_dict()
-            for n, t in level_trends(self.finished, lambda f, name: f.settled or max(f.changes.values()) <
-                                     5e-3).items()
-        }
+        trends = {n: t.as_dict() for n, t in self._level_trends()[0].items()}
         for name in ("mass_flow", "thrust", "discharge") if setup.ends_sonic else ():
             trends[name]["error"] = float(
                 np.hypot(trends[name]["error"] or 0.0, SONIC_END * abs(trends[name]["values"][-1])))

@@ -15,7 +15,6 @@ from ....look.row_planes import row_planes
 from ....sheet import read_toml
 from ...climb import Climb
 from ...progress import LevelResult, MarchedLevel
-from ...trend import level_trends
 from .judge import judge_row, row_channels
 from .quality import row_quality
 from .ready import RATIO, prepare_row
@@ -308,11 +307,7 @@ class RowExecution(Climb):
         if not self.finished or self.finished[-1].level != level.name:
             self._finish_level()
         last = self.finished[-1]
-        trends = {
-            n: t.as_dict()
-            for n, t in level_trends(self.finished, lambda f, name: f.settled or max(f.changes.values()) <
-                                     5e-3, spatial=True, ratio=RATIO).items()
-        }
+        trends = {n: t.as_dict() for n, t in self._level_trends(spatial=True, ratio=RATIO)[0].items()}
         verdict = judge_row(setup, last, stopped, self._undefined(), trends)
         return {
             "format": 1, "space": "row", "title": sheet.title, "coefficients": last.coefficients, "trends":

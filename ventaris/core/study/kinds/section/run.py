@@ -21,7 +21,7 @@ from .planner import STATIONS
 from .ready import prepare_section, section_channels
 from ...progress import LevelResult, MarchedLevel, RunFailed
 from ...statistics import swings
-from ...trend import level_trends, statistical_trend
+from ...trend import statistical_trend
 from ...cycles import CycleRecorder, ahead_words, cycle_trend, off_coarser, statistics_of_cycle
 from ...unsteady import Recorder, puff, time_step
 from ...verdict import judge
@@ -391,8 +391,7 @@ class Execution(Climb):
         if not self.finished or self.finished[-1].level != level.name:
             self._finish_level()
         last, setup = self.finished[-1], self.setup
-        # A level whose forces still moved when the next one took over says little about the grid.
-        trends = level_trends(self.finished, lambda f, name: f.settled or max(f.changes.values()) < 5e-3)
+        trends, unrest = self._level_trends()
         coefficients, unsteady = last.coefficients, None
         swinging = swings(
             [entry["lift"] for entry in self.history if entry["level"] == last.level and "time" not in entry])
@@ -402,7 +401,7 @@ class Execution(Climb):
                                                                            share=setup.weight_share)
         verdict = judge(setup, last.level, last.residual, last.changes, last.settled, last.shocks,
                         last.separations, trends, stopped, last.y_plus, unsteady, swinging, self._undefined(),
-                        self._momentum_gap(last, around), self._tail_speed(level))
+                        self._momentum_gap(last, around), self._tail_speed(level), unrest.get("drag", 0.0))
         probes = {
             p.name: read_probe(level.flow, self._state(), p.x, p.y)
             for p in self.sheet.instruments.probes
