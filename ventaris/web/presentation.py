@@ -87,7 +87,8 @@ def offered_quantities(space, results=()):
 # What channels are called on pages, by the whole of their names or by how they begin.
 CHANNEL_WORDS = {
     "drag_pressure": "Drag from pressure, CD", "drag_friction": "Drag from friction, CD", "drag_openings":
-    "Drag from what passes openings, CD", "lift_pressure": "Lift from pressure, CL", "side":
+    "Drag from what passes openings, CD", "drag_induced": "Induced drag, CD", "drag_lost":
+    "Drag lost to friction and cells, CD", "lift_pressure": "Lift from pressure, CL", "side":
     "Side force coefficient CY", "roll": "Rolling moment coefficient", "turn": "Yawing moment coefficient",
     "courant": "Courant number", "exit_back_flow": "Share of the exit through which air comes back",
     "exit_p_total_least": "Least total pressure at the exit, Pa", "lift_without_slots":

@@ -9,8 +9,8 @@ from .prisms import Skin, loop_vectors
 # Sizes along the section at the nose, in the middle and at the tail, over the cubes outside; most of them on
 # the finest level, in chords (these grow with the cubes from level to level); how sizes grow per length.
 NOSE, MIDDLE, TAIL = 0.05, 0.75, 0.125
-MOST_NOSE, MOST_MIDDLE, MOST_TAIL = 0.0045, 0.07, 0.011
-RATE = 0.3
+MOST_NOSE, MOST_MIDDLE, MOST_TAIL = 0.003, 0.07, 0.011
+RATE = 0.1
 # A base thinner than this, in chords, is closed, over so much of the chord.
 THIN_BASE, CLOSING = 0.006, 0.15
 # Along the span: at the tip and at most, over the cubes; growth.

@@ -45,7 +45,8 @@ class Progress:
 class MarchedLevel:
     """The level being marched: its discretisation, its march, and what has been read on it.
 
-    `recent` holds the channels of its latest steps, `cells` the cells in which probes stand.
+    `recent` holds the channels of its latest steps, `cells` the cells in which probes stand, `lost` what
+    measures the drag that is lost behind a wing.
     """
 
     name: str
@@ -55,6 +56,7 @@ class MarchedLevel:
     recent: list = field(default_factory=list)
     seconds: float = 0.0
     cells: dict = field(default_factory=dict)
+    lost: object = None
 
 
 @dataclass

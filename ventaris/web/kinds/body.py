@@ -21,6 +21,8 @@ QUANTITIES = {
     "moment": ("Pitching moment CM", "", 4),
     "drag_pressure": ("CD from pressure", "good", 4),
     "drag_friction": ("CD from friction", "good", 5),
+    "drag_induced": ("Induced drag CD", "good", 5),
+    "drag_lost": ("CD lost to friction and cells", "good", 5),
     "drag_openings": ("CD from what passes openings", "good", 4),
     "lift_front": ("CL on the front axle", "", 4),
     "lift_rear": ("CL on the rear axle", "", 4),
@@ -95,9 +97,10 @@ ROWS = {
 }
 
 SHOWN = Shown(outline, words, ROWS, QUANTITIES, forces.COEFFICIENTS,
-              (*BY_LEVEL[:4], ("drag_openings", "CD, openings", 5), BY_LEVEL[4],
-               ("side", "CY", 5)), BODY_FLOORS, forces.HISTORIES, LINES, "Along the body", "build_drag",
+              (*BY_LEVEL[:4], ("drag_induced", "CD, induced", 5), ("drag_lost", "CD, lost", 5),
+               ("drag_openings", "CD, openings", 5), BY_LEVEL[4], ("side", "CY", 5)), BODY_FLOORS, forces.HISTORIES, LINES, "Along the body", "build_drag",
               ("drag", "smallest"), forces.AXES, forces.SWEPT, "Polars",
               ("surface.csv", "surface.vtp", "field.vtu"), "partials/body_result.html",
               forces.point_words, lambda form: forces.point_air(form) | forces.given(form, ("yaw", )),
-              other=other, reference=lambda result: result["shape"]["area"], fair="drag_area", own_unit=True)
+              other=other, reference=lambda result: result["shape"]["area"], fair="drag_area", own_unit=True,
+              rare=frozenset(("drag_induced", "drag_lost")))

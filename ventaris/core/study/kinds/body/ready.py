@@ -98,6 +98,13 @@ class BodySetup:
         return self.plan.layers is not None
 
     @property
+    def splits_drag(self):
+        """Whether the drag can be told apart behind the body: of a wing in free air, below Mach 1, that
+        neither takes in nor gives off air or heat."""
+        return (self.body.is_wing and self.sheet.domain.kind == "free" and self.stream.mach < 1
+                and not self.sheet.air.walls)
+
+    @property
     def layers_on_trial(self):
         """Whether layers grow on a body for which they were not shown to be better than cubes."""
         return self.is_layered and not suits_layers(self.sheet, self.stream.mach)
