@@ -76,7 +76,8 @@ LEFT_TO_THE_REPORT = {
     "body-square-back", "nozzle-cones", "strong-shock", "separated-bump", "shedding", "nozzle-step",
     "nozzle-wall-jet", "nozzle-disc", "noise-tones", "noise-grid", "body-wing-slip", "row-isentropic",
     "row-transonic", "row-hover", "row-cascade", "slots", "low-speed", "nozzle-pipe", "nozzle-blunt",
-    "turbulent-10-sst", "turbulent-transonic", "motion-pitch", "motion-heave", "motion-transonic"
+    "turbulent-10-sst", "turbulent-transonic", "motion-pitch", "motion-heave", "motion-transonic",
+    "turbulent-10", "body-wing-turbulent", "body-sphere-slip", "two-elements", "flat-plate-k-epsilon"
 }
 
 for _key, _case in CASES.items():

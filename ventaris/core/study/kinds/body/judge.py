@@ -5,9 +5,11 @@ from ...verdict import BODY_FLOORS, NEVER_SETTLED, Verdict, formula_warnings, un
 
 # Fewer cells than this across the smaller side of the body, and its wake is hardly there.
 FEW_CELLS = 24
+# Levels that go to and fro within this share of the value are no cause for alarm.
+TO_AND_FRO = 0.02
 
 
-def judge_body(setup, last, trends, averages, stopped, resolution, undefined, notes=()):
+def judge_body(setup, last, trends, averages, stopped, resolution, undefined, notes=(), shared=()):
     """Write the verdict of a body's run.
 
     Parameters
@@ -26,6 +28,8 @@ def judge_body(setup, last, trends, averages, stopped, resolution, undefined, no
         Formula channels without a value.
     notes : sequence of str
         What happened to the wall layers.
+    shared : collection of str
+        Numbers whose error bar is that of an error which like variants share.
 
     Returns
     -------
@@ -67,7 +71,7 @@ def judge_body(setup, last, trends, averages, stopped, resolution, undefined, no
         words = (
             f"Not settled on the {last.level} grid: residual {last.residual:.0e} of the start, {moving}. "
             "Run it further, or read the values as provisional.")
-    found, doubtful = wide_bars(trends, BODY_FLOORS)
+    found, doubtful = wide_bars(trends, [floor for floor in BODY_FLOORS if floor[0] not in shared])
     return Verdict(settled, words,
                    [
                        *notes, *_warnings(setup, last, trends, averages, resolution, undefined, detached),
@@ -92,7 +96,8 @@ def _warnings(setup, last, trends, averages, resolution, undefined, detached):
             f"Only {resolution:.0f} cells across the body's smaller side: too few for a trustworthy wake. "
             "Raise the cell budget or climb further."
         )
-    if sheet.flow.model == "turbulent" and sheet.flow.wake == "mean":
+    streamlined = setup.is_layered and not setup.layers_on_trial
+    if sheet.flow.model == "turbulent" and sheet.flow.wake == "mean" and not streamlined:
         yield (
             "Behind blunt bodies a mean-flow closure usually finds the wake too long and the base pressure "
             "too high or too low by some per cent; differences between variants are surer than the values.")
@@ -103,6 +108,8 @@ def _warnings(setup, last, trends, averages, resolution, undefined, detached):
             "separate from smooth surfaces do so where the grid lets them.")
     for name in ("drag", "lift"):
         trend = trends.get(name)
-        if trend and trend["behaviour"] in ("oscillating", "diverging"):
+        values = trend["values"][-3:] if trend else ()
+        if trend and trend["behaviour"] in ("oscillating", "diverging") and max(values) - min(
+                values) > TO_AND_FRO * abs(values[-1]):
             yield f"{name.capitalize()}: {trend['words']}"
     yield from setup.body.condition.notes

@@ -101,6 +101,8 @@ class BodyExecution(Climb):
         self.mean_field.restore(self._resumed_time or {})
         # Where the level before found shocks, in the solver's unit.
         self._shocks = resume.arrays.get("shocks") if resume else None
+        # Numbers whose error bar is that of an error which variants of a kind have alike.
+        self._shared = set()
         i = sheet.instruments
         self.balance = BodyBalance(setup.area / setup.scale**2, setup.length / setup.scale,
                                    np.array([i.moment_x, i.moment_y, i.moment_z]) / setup.scale,
@@ -404,7 +406,7 @@ class BodyExecution(Climb):
                 trends[name] = _with_drift(trends[name], value, averages, self.detached)
         level.flow.residual(self._state())
         verdict = judge_body(setup, last, trends, averages, stopped, self._resolution(), self._undefined(),
-                             self._layer_notes())
+                             self._layer_notes(), self._shared)
         return {
             "format": 1, "space": "body", "title": sheet.title, "coefficients": coefficients,
             "trends": trends, "forces": body_forces(coefficients, setup.air, setup.area, setup.length,
@@ -425,6 +427,7 @@ class BodyExecution(Climb):
 
     def _trends(self):
         """{channel: Trend as dict} from the levels whose forces (or their means) had come to rest."""
+        self._shared = set()
         found = level_trends(self.finished, lambda f, name: change_of(f, name) < 0.05, spatial=True,
                              ratio=LADDER)
         if self.time_march is None and self._moves() and len(self._level.recent) > STEADY_OVER:
@@ -440,6 +443,7 @@ class BodyExecution(Climb):
                 words = "an eighth, for the false drag that wall layers leave"
             if trend and trend.error is not None and trend.error < least:
                 trend.error = least
+                self._shared.add(name)
                 trend.words += f" Never less than {words}."
         for name in ("drag_lost", "drag_induced") if split else ():
             if found[name].error is not None:
