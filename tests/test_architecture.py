@@ -8,9 +8,9 @@ ROOT = Path(__file__).parents[1]
 PACKAGE = ROOT / "ventaris"
 # Rooms to the left of each room.
 MAY_KNOW = {
-    "core": set(), "validation": {"core"}, "store": {"core"}, "worker": {"core", "store"},
-    "demo": {"core", "store", "worker"}, "web": {"core", "store", "worker", "demo"},
-    "cli": {"core", "store", "worker", "demo", "web", "validation"}
+    "core": set(), "validation": {"core"}, "store": {"core"}, "worker": {"core", "store"}, "demo":
+    {"core", "store", "worker"}, "web": {"core", "store", "worker", "demo"}, "notebook": {"core"}, "cli":
+    {"core", "store", "worker", "demo", "web", "validation"}
 }
 FORBIDDEN_IN_CORE = {"flask", "sqlite3", "jinja2", "waitress", "werkzeug", "subprocess", "socket", "tqdm"}
 

@@ -9,3 +9,18 @@ os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 os.environ.setdefault("OMP_WAIT_POLICY", "passive")
 
 __version__ = "0.1.0"
+
+_NOTEBOOK = ("Answer", "Number", "RunFailed", "SheetError", "change", "check", "cost", "difference", "read",
+             "run", "sheet", "text")
+
+
+def __getattr__(name):
+    """What a notebook needs, loaded when it is first asked for (`docs/python.md`)."""
+    if name not in _NOTEBOOK:
+        raise AttributeError(f"module 'ventaris' has no attribute {name!r}")
+    from . import notebook
+    return getattr(notebook, name)
+
+
+def __dir__():
+    return sorted([*globals(), *_NOTEBOOK])

@@ -292,8 +292,8 @@ class Sections(unittest.TestCase):
 
     def test_a_wake_that_wanders_on_is_in_the_error_bar(self):
         done = run({"level": "coarse"}, shape={"kind": "ellipse", "thickness": 1.0},
-                   air={"motion": "mach", "mach": 1.7}, domain={"kind": "round",
-                                                                "far_field": 10}, run={"steps": 25})
+                   air={"motion": "mach", "mach": 1.7}, domain={"kind": "round", "far_field":
+                                                                10}, run={"steps": 25})
         result, drags = done.result, [entry["drag"] for entry in done.history[-31:]]
         self.assertIn("it may never be", result["verdict"]["words"])
         self.assertNotIn("Run it further", result["verdict"]["words"])

@@ -306,8 +306,8 @@ class LostDragTest(unittest.TestCase):
 
     def test_it_is_told_of_wings_in_free_air_alone(self):
         self.assertTrue(prepare_body(wing_sheet()).splits_drag)
-        for change in ({"domain": {"kind": "ground", "clearance": 0.5}},
-                       {"shape": {"parts": [{"name": "box", "kind": "box"}]}}):
+        for change in ({"domain": {"kind": "ground", "clearance":
+                                   0.5}}, {"shape": {"parts": [{"name": "box", "kind": "box"}]}}):
             self.assertFalse(prepare_body(sheet_of(**change)).splits_drag, change)
 
 

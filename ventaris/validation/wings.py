@@ -117,13 +117,13 @@ def wing_turbulent():
         f"lattice {lift:.4f}, profile and induced drag {0.0090 + induced:.4f}", [
             Check("lift over the lattice with the tunnel's slope of the section (0.109 per degree)",
                   found["lift"] / lift, 0.97, 1.03, "lattice; slope: Abbott, von Doenhoff, 1959"),
-            Check("drag over profile drag (0.0090, tripped) and induced drag",
-                  found["drag"] / (0.0090 + induced), 0.95, 1.05, "Ladson, NASA TM 4074, 1988; lattice",
+            Check("drag over profile drag (0.0090, tripped) and induced drag", found["drag"] /
+                  (0.0090 + induced), 0.95, 1.05, "Ladson, NASA TM 4074, 1988; lattice",
                   "false drag of some ten counts, see docs/theory-bodies.md"),
             Check("induced drag as told behind the wing, over the lattice's", found["drag_induced"] / induced,
                   0.96, 1.04, "own vortex lattice"),
-            Check("that drag within the error bar", abs(found["drag"] - 0.0090 - induced) / bar, 0, 1,
-                  "exact: 0 to 1"),
+            Check("that drag within the error bar",
+                  abs(found["drag"] - 0.0090 - induced) / bar, 0, 1, "exact: 0 to 1"),
             Check("first cells at y+ on average", run.result["y_plus"]["mean"], 30, 60, "asked for: 40")
         ])
 

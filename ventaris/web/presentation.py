@@ -11,7 +11,7 @@ from ..core import units
 from ..core.instruments.sections import AVERAGES
 from ..core.study.cycles import ahead_words, off_coarser
 from ..core.study.kinds.registry import is_spatial
-from ..core.study.trend import grid_trend, level_ratio
+from ..core.study.trend import difference_error, level_ratio
 from ..core.study.verdict import wide_bars
 from .kinds.registry import SHOWN, shown_of
 
@@ -202,14 +202,9 @@ def paired_error(result, base, key):
     """
     if not result or not base:
         return None
-    levels = [[(level["level"], _of_level(r, level["coefficients"], key)) for level in r["levels"]][-3:]
+    levels = [[(level["level"], _of_level(r, level["coefficients"], key)) for level in r["levels"]]
               for r in (result, base)]
-    same = len(levels[0]) == 3 and [name for name, _ in levels[0]] == [name for name, _ in levels[1]]
-    values = [[v for _, v in found] for found in levels]
-    if not same or not all(isinstance(v, float) for found in values for v in found):
-        return None
-    ratio = min(level_ratio(r) for r in (result, base))
-    return grid_trend([a - b for a, b in zip(*values)], is_spatial(result), ratio).error
+    return difference_error(*levels, is_spatial(result), min(level_ratio(r) for r in (result, base)))
 
 
 def _of_level(result, coefficients, key):

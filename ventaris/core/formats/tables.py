@@ -4,6 +4,8 @@ import io
 import math
 import re
 
+import numpy as np
+
 MOST_BYTES = 2_000_000
 MOST_ROWS = 20_000
 
@@ -25,6 +27,18 @@ def write_csv(columns):
     for row in zip(*columns.values()):
         writer.writerow([f"{v:.10g}" if isinstance(v, float) else v for v in row])
     return out.getvalue()
+
+
+def read_columns(text):
+    """A table as `write_csv` makes it: {column: ndarray}, NaN where nothing stands, words as str."""
+    header, *rows = csv.reader(io.StringIO(text))
+    out = {}
+    for name, *values in zip(header, *rows):
+        try:
+            out[name] = np.array([float(value) if value else np.nan for value in values])
+        except ValueError:
+            out[name] = np.array(values)
+    return out
 
 
 def read_measured(data):

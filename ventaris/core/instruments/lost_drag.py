@@ -71,8 +71,8 @@ class LostDrag:
 
 def slowness(state, gamma, mach):
     """Share of the stream's speed that air will lack once its pressure is that of the stream, shape (n,)."""
-    entropy = np.log(np.maximum(state[:, 1], 1e-6)) - (gamma - 1) / gamma * np.log(
-        np.maximum(state[:, 0] * gamma + 1, 1e-6))
+    entropy = np.log(np.maximum(
+        state[:, 1], 1e-6)) - (gamma - 1) / gamma * np.log(np.maximum(state[:, 0] * gamma + 1, 1e-6))
     return 1.0 - np.sqrt(np.clip(1.0 - 2.0 / ((gamma - 1) * mach**2) * np.expm1(entropy), 0.0, None))
 
 

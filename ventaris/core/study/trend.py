@@ -124,8 +124,10 @@ def hold_unrest(trends, moved, words):
 
 def half_ranges(steps):
     """Half of what every number went through: of a list of {channel: value}, {channel: half range}."""
-    columns = {name: [step[name] for step in steps if isinstance(step.get(name), float)]
-               for name in (steps[-1] if steps else ())}
+    columns = {
+        name: [step[name] for step in steps if isinstance(step.get(name), float)]
+        for name in (steps[-1] if steps else ())
+    }
     return {name: 0.5 * (max(values) - min(values)) for name, values in columns.items() if values}
 
 
@@ -145,6 +147,26 @@ def grid_trend(values, spatial=False, ratio=RATIO):
     Trend
     """
     return Trend(*_behaviour([float(v) for v in values], spatial, ratio), ratio)
+
+
+def difference_error(one, other, spatial, ratio):
+    """Error bar of the difference of two runs from its own trend over three levels, or None: what the grid
+    does to both alike falls out of it.
+
+    Parameters
+    ----------
+    one, other : list of (str, float or None)
+        Names of the levels, coarse to fine, and a number on each.
+    spatial, ratio
+        See `grid_trend`.
+    """
+    one, other = one[-3:], other[-3:]
+    if len(one) < 3 or [name for name, _ in one] != [name for name, _ in other]:
+        return None
+    pairs = [(a, b) for (_, a), (_, b) in zip(one, other)]
+    if not all(isinstance(value, float) for pair in pairs for value in pair):
+        return None
+    return grid_trend([a - b for a, b in pairs], spatial, ratio).error
 
 
 def _behaviour(values, spatial, ratio):

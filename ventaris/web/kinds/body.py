@@ -98,9 +98,10 @@ ROWS = {
 
 SHOWN = Shown(outline, words, ROWS, QUANTITIES, forces.COEFFICIENTS,
               (*BY_LEVEL[:4], ("drag_induced", "CD, induced", 5), ("drag_lost", "CD, lost", 5),
-               ("drag_openings", "CD, openings", 5), BY_LEVEL[4], ("side", "CY", 5)), BODY_FLOORS, forces.HISTORIES, LINES, "Along the body", "build_drag",
+               ("drag_openings", "CD, openings", 5), BY_LEVEL[4],
+               ("side", "CY", 5)), BODY_FLOORS, forces.HISTORIES, LINES, "Along the body", "build_drag",
               ("drag", "smallest"), forces.AXES, forces.SWEPT, "Polars",
-              ("surface.csv", "surface.vtp", "field.vtu"), "partials/body_result.html",
-              forces.point_words, lambda form: forces.point_air(form) | forces.given(form, ("yaw", )),
-              other=other, reference=lambda result: result["shape"]["area"], fair="drag_area", own_unit=True,
+              ("surface.csv", "surface.vtp", "field.vtu"), "partials/body_result.html", forces.point_words,
+              lambda form: forces.point_air(form) | forces.given(form, ("yaw", )), other=other,
+              reference=lambda result: result["shape"]["area"], fair="drag_area", own_unit=True,
               rare=frozenset(("drag_induced", "drag_lost")))

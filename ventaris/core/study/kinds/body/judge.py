@@ -109,7 +109,7 @@ def _warnings(setup, last, trends, averages, resolution, undefined, detached):
     for name in ("drag", "lift"):
         trend = trends.get(name)
         values = trend["values"][-3:] if trend else ()
-        if trend and trend["behaviour"] in ("oscillating", "diverging") and max(values) - min(
-                values) > TO_AND_FRO * abs(values[-1]):
+        if trend and trend["behaviour"] in (
+                "oscillating", "diverging") and max(values) - min(values) > TO_AND_FRO * abs(values[-1]):
             yield f"{name.capitalize()}: {trend['words']}"
     yield from setup.body.condition.notes

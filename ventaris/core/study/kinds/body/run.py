@@ -21,11 +21,11 @@ from ....look.body_field import body_field
 from ....memory import give_back
 from ...air import derived_air
 from .ready import prepare_body
+from .bars import error_bars
 from .judge import judge_body
 from ...climb import Climb
 from ...progress import LevelResult, MarchedLevel, RunFailed
 from ...statistics import statistics_of
-from ...trend import change_of, hold_unrest, level_trends
 from ...unsteady import MeanField, moments_of
 
 STEADY_OVER = 10
@@ -43,8 +43,6 @@ LARGE_GRID, KEPT_VECTORS = 500_000, 10
 EXPECTED_STEPS = 45
 # Rise of the pressure across a cell, over itself, from which on a cell counts as in a shock.
 SHOCK_RISE = 0.25
-# The least error bar of the drag with wall layers: the most of it that was seen to be false on wings.
-LEAST_OF_DRAG = 0.125
 # Forces over dynamic pressure and the largest face of the body's box that no flow without engines makes.
 PULLED, PUSHED = -0.3, 10.0
 
@@ -219,8 +217,8 @@ class BodyExecution(Climb):
         level = self._level
         if level.lost is None:
             level.lost = LostDrag(level.flow.mesh, self.balance.axes)
-        return level.lost.measure(level.flow, self._state(), self.balance.area * (0.5 if self.setup.half else
-                                                                                  1.0))
+        return level.lost.measure(level.flow, self._state(),
+                                  self.balance.area * (0.5 if self.setup.half else 1.0))
 
     def _patience(self):
         """Factor on the change that lets a level end."""
@@ -426,30 +424,11 @@ class BodyExecution(Climb):
         }
 
     def _trends(self):
-        """{channel: Trend as dict} from the levels whose forces (or their means) had come to rest."""
-        self._shared = set()
-        found = level_trends(self.finished, lambda f, name: change_of(f, name) < 0.05, spatial=True,
-                             ratio=LADDER)
-        if self.time_march is None and self._moves() and len(self._level.recent) > STEADY_OVER:
-            hold_unrest(found, self._means()[2], "Means over both halves of the latest steps")
-        inviscid = self.sheet.flow.model == "inviscid"
-        split = self.setup.splits_drag and "drag_lost" in found
-        for name in ("drag", "drag_pressure") if self.setup.is_layered or split and inviscid else ():
-            trend = found.get(name)
-            if split and inviscid:
-                least, words = abs(found["drag_lost"].values[-1]), "what the air has lost to the cells"
-            else:
-                least = LEAST_OF_DRAG * abs(trend.values[-1]) if trend else 0.0
-                words = "an eighth, for the false drag that wall layers leave"
-            if trend and trend.error is not None and trend.error < least:
-                trend.error = least
-                self._shared.add(name)
-                trend.words += f" Never less than {words}."
-        for name in ("drag_lost", "drag_induced") if split else ():
-            if found[name].error is not None:
-                spread = self._lost()[1]
-                found[name].error = float(np.hypot(found[name].error, spread))
-                found[name].words += f" From surface to surface behind the wing it went through ± {spread:.2g}."
+        """{channel: Trend as dict}; see `error_bars`."""
+        moves = self.time_march is None and self._moves() and len(self._level.recent) > STEADY_OVER
+        found, self._shared = error_bars(self.setup, self.finished,
+                                         self._means()[2] if moves else {},
+                                         self._lost()[1] if self.setup.splits_drag else 0.0)
         return {n: t.as_dict() for n, t in found.items()}
 
     def _layer_notes(self):
