@@ -128,7 +128,7 @@ def finished_of_variant(database, variant_id):
 
 def queue_position(database, run_id):
     """How many runs stand ahead of a waiting one."""
-    waiting = sorted((w["turn"], w["id"]) for w in _waiting(database))
+    waiting = sorted((w["turn"], w["id"]) for w in waiting_turns(database))
     before = next((k for k, (_, number) in enumerate(waiting) if number == run_id), 0)
     return before + database.execute(
         "SELECT count(*) FROM run WHERE state IN ('gridding', 'running')").fetchone()[0]
@@ -228,27 +228,29 @@ def claim(database, worker):
 
 def _next_waiting(database):
     """The waiting run whose turn it is, or None."""
-    return min(_waiting(database), key=lambda w: (w["turn"], w["id"]), default=None)
+    return min(waiting_turns(database), key=lambda w: (w["turn"], w["id"]), default=None)
 
 
-def _waiting(database):
+def waiting_turns(database):
     """Waiting runs as dicts with `id`, `turn` and `estimate`."""
     rows = database.execute("""
-        SELECT run.id, run.estimate, strftime('%s', run.created) AS made
+        SELECT run.id, run.estimate, run.forward, strftime('%s', run.created) AS made
             FROM run JOIN campaign ON campaign.id = run.campaign_id
         JOIN variant ON variant.id = run.variant_id JOIN operating_point ON operating_point.id = run.point_id
         WHERE state = 'waiting' AND campaign.deleted IS NULL AND variant.deleted IS NULL
-            AND operating_point.deleted IS NULL ORDER BY run.id"""
-                            ).fetchall()
-    return [{"id": row["id"], "estimate": row["estimate"], "turn": turn_of(row["made"], row["estimate"])}
-            for row in rows]
+            AND operating_point.deleted IS NULL ORDER BY run.id""").fetchall()
+    return [{
+        "id": row["id"], "estimate": row["estimate"],
+        "turn": turn_of(row["made"], row["estimate"], row["forward"])
+    } for row in rows]
 
 
-def turn_of(made, estimate):
-    """When a run's turn is, s: the time it was asked for plus some of what it costs, by powers of four so
-    that a series keeps its order."""
+def turn_of(made, estimate, forward=0):
+    """When a run's turn is, to be compared with those of others: first what was brought forward, then, in
+    seconds, the time it was asked for plus some of what it costs, by powers of four so that a series keeps
+    its order."""
     size = 4.0**math.floor(math.log(max(estimate, 1.0), 4)) if estimate else 1.0
-    return float(made or 0) + PATIENCE * size
+    return -forward, float(made or 0) + PATIENCE * size
 
 
 def shorter_waiting(database, run_id, left):
@@ -257,9 +259,9 @@ def shorter_waiting(database, run_id, left):
     first = _next_waiting(database)
     if first is None or not first["estimate"] or first["estimate"] > SHORTER * left:
         return False
-    own = database.execute("SELECT estimate, strftime('%s', created) AS made FROM run WHERE id = ?",
+    own = database.execute("SELECT estimate, forward, strftime('%s', created) AS made FROM run WHERE id = ?",
                            (run_id, )).fetchone()
-    return own is not None and first["turn"] < turn_of(own["made"], own["estimate"])
+    return own is not None and first["turn"] < turn_of(own["made"], own["estimate"], own["forward"])
 
 
 def put_back(database, run_id, line):

@@ -24,7 +24,7 @@ from ..store.deletions import last_deletion
 from ..store.runs import StateError
 from . import (
     body_looks, body_sheets, campaigns, compare, curves, flow, looks, maps, matrix, noise, presentation,
-    row_sheets, runs, searches, sheets, study, turns
+    queue, row_sheets, runs, searches, sheets, study, turns
 )
 
 LARGEST_UPLOAD = 210_000_000
@@ -71,7 +71,7 @@ def create_app(folder, password=None, local=True):
     presentation.register(app)
     use_face(str(Path(__file__).parent / "static/vendor/fonts/ibm-plex-sans-400.ttf"))
     for room in (campaigns, sheets, study, runs, flow, looks, curves, compare, maps, body_looks, body_sheets,
-                 row_sheets, searches, noise, matrix):
+                 row_sheets, searches, noise, matrix, queue):
         app.register_blueprint(room.pages)
     _security(app, password, local)
     turns.register(app)

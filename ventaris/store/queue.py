@@ -1,0 +1,78 @@
+"""The queue as a person sees it: what runs, what waits and in which order, what has ended lately."""
+import json
+
+from . import runs
+from .database import transaction
+
+MOST_ENDED = 40
+
+_ROWS = """
+    SELECT run.id, run.state, run.request, run.estimate, run.forward, run.progress, run.error, run.study,
+        run.created, run.started, run.finished,
+        (julianday(coalesce(run.finished, 'now')) - julianday(run.started)) * 86400 AS seconds,
+        campaign.id AS campaign_id, campaign.name AS campaign, variant.name AS variant,
+        operating_point.name AS point, json_extract(run.result, '$.seconds') AS computed
+    FROM run JOIN campaign ON campaign.id = run.campaign_id JOIN variant ON variant.id = run.variant_id
+    JOIN operating_point ON operating_point.id = run.point_id
+    WHERE campaign.deleted IS NULL AND variant.deleted IS NULL AND operating_point.deleted IS NULL AND """
+
+
+def under_way(database):
+    """Runs that are computed or paused, as dicts, the first begun first."""
+    return _rows(database,
+                 "run.state IN ('gridding', 'running', 'paused') ORDER BY run.state = 'paused', run.id")
+
+
+def waiting(database):
+    """Runs that wait, as dicts, the next one first."""
+    order = {w["id"]: w["turn"] for w in runs.waiting_turns(database)}
+    found = [row for row in _rows(database, "run.state = 'waiting'") if row["id"] in order]
+    return sorted(found, key=lambda row: (order[row["id"]], row["id"]))
+
+
+def ended(database, most=MOST_ENDED):
+    """Runs that have ended, as dicts, the latest first."""
+    return _rows(
+        database, "run.finished IS NOT NULL AND run.state IN ('settled', 'stopped', 'failed') "
+        f"ORDER BY run.finished DESC LIMIT {int(most)}")
+
+
+def bring_forward(database, run_id):
+    """Let a waiting run be the next; raises StateError."""
+    with transaction(database):
+        row = database.execute("SELECT state FROM run WHERE id = ?", (run_id, )).fetchone()
+        if row is None or row["state"] != "waiting":
+            raise runs.StateError("Only a run that waits can be brought forward.")
+        database.execute(
+            "UPDATE run SET forward = 1 + (SELECT max(forward) FROM run WHERE state = 'waiting') "
+            "WHERE id = ?", (run_id, ))
+
+
+def pause_all(database):
+    """Ask all that runs or waits to pause; returns how many."""
+    # What waits first: else it would begin as soon as what runs has paused.
+    return _ask_each(database, "pause", "state = 'waiting'") + _ask_each(
+        database, "pause", "state IN ('gridding', 'running')")
+
+
+def resume_all(database):
+    """Let all that is paused go on; returns how many."""
+    return _ask_each(database, "resume", "state = 'paused'")
+
+
+def _ask_each(database, request, which):
+    found = [row["id"] for row in database.execute(f"SELECT id FROM run WHERE {which} ORDER BY id")]
+    done = 0
+    for run_id in found:
+        try:
+            runs.ask(database, run_id, request)
+            done += 1
+        except runs.StateError:
+            # It has moved on meanwhile.
+            continue
+    return done
+
+
+def _rows(database, which):
+    return [{**dict(row), "progress": json.loads(row["progress"] or "{}")}
+            for row in database.execute(_ROWS + which)]
