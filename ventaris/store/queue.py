@@ -34,7 +34,7 @@ def ended(database, most=MOST_ENDED):
     """Runs that have ended, as dicts, the latest first."""
     return _rows(
         database, "run.finished IS NOT NULL AND run.state IN ('settled', 'stopped', 'failed') "
-        f"ORDER BY run.finished DESC LIMIT {int(most)}")
+        "ORDER BY run.finished DESC LIMIT ?", most)
 
 
 def bring_forward(database, run_id):
@@ -51,21 +51,19 @@ def bring_forward(database, run_id):
 def pause_all(database):
     """Ask all that runs or waits to pause; returns how many."""
     # What waits first: else it would begin as soon as what runs has paused.
-    return _ask_each(database, "pause", "state = 'waiting'") + _ask_each(
-        database, "pause", "state IN ('gridding', 'running')")
+    return sum(_ask_each(database, "pause", state) for state in ("waiting", "gridding", "running"))
 
 
 def resume_all(database):
     """Let all that is paused go on; returns how many."""
-    return _ask_each(database, "resume", "state = 'paused'")
+    return _ask_each(database, "resume", "paused")
 
 
-def _ask_each(database, request, which):
-    found = [row["id"] for row in database.execute(f"SELECT id FROM run WHERE {which} ORDER BY id")]
-    done = 0
-    for run_id in found:
+def _ask_each(database, request, state):
+    found, done = database.execute("SELECT id FROM run WHERE state = ? ORDER BY id", (state, )).fetchall(), 0
+    for row in found:
         try:
-            runs.ask(database, run_id, request)
+            runs.ask(database, row["id"], request)
             done += 1
         except runs.StateError:
             # It has moved on meanwhile.
@@ -73,6 +71,6 @@ def _ask_each(database, request, which):
     return done
 
 
-def _rows(database, which):
+def _rows(database, which, *values):
     return [{**dict(row), "progress": json.loads(row["progress"] or "{}")}
-            for row in database.execute(_ROWS + which)]
+            for row in database.execute(_ROWS + which, values)]
