@@ -20,10 +20,11 @@ from ventaris.core.shapes import bodies
 from ventaris.core.shapes.assembly import assemble, wing_form
 from ventaris.core.shapes.surface import joined
 from ventaris.core.sheet.body import BodySheet
+from ventaris.core.study.kinds.body.bars import error_bars
 from ventaris.core.study.kinds.body.preflight import preflight_body
 from ventaris.core.study.kinds.body.ready import prepare_body
 from ventaris.core.study.kinds.body.run import BodyExecution
-from ventaris.core.study.progress import Checkpoint, RunFailed
+from ventaris.core.study.progress import Checkpoint, LevelResult, RunFailed
 
 
 def obstacle_of(surface):
@@ -303,6 +304,25 @@ class LostDragTest(unittest.TestCase):
             across = float((sign * flow.flux[faces, 0]).sum()) / setup.stream.mach
             box = np.prod(np.ptp(mesh.face_centre[:, 1:], axis=0))
             self.assertAlmostEqual(across / box, 1.0, delta=0.1)
+
+    def test_without_friction_or_shocks_the_bar_holds_what_is_lost(self):
+        sheet = wing_sheet()
+        sheet.flow.model = "inviscid"
+        setup = prepare_body(sheet)
+        levels = [
+            LevelResult(name, 9, 9, 1e-6, True, 1.0, {
+                "drag": drag, "drag_lost": lost, "drag_induced": drag - lost
+            }, {"drag": 0.0}, [], [], {})
+            for name, drag, lost in (("coarse", 0.0070, 0.0020), ("medium", 0.0065, 0.0015),
+                                     ("fine", 0.0062, 0.0012))
+        ]
+        found, shared = error_bars(setup, levels, {}, 3e-4, False)
+        self.assertAlmostEqual(found["drag"].error, 0.0012)
+        self.assertEqual(shared, {"drag"})
+        self.assertGreater(found["drag_induced"].error, 3e-4)
+        # Shocks lose what is not false.
+        found, _ = error_bars(setup, levels, {}, 3e-4, True)
+        self.assertLess(found["drag"].error, 0.0012)
 
     def test_it_is_told_of_wings_in_free_air_alone(self):
         self.assertTrue(prepare_body(wing_sheet()).splits_drag)

@@ -161,6 +161,17 @@ class Runs(WithBody):
                 self.assertEqual(self.client.get(f"/runs/{run_id}/download/{what}").status_code, 200)
         self.assertEqual(self.client.get(f"/runs/{run_id}/thumbnail.png").data[:4], b"\x89PNG")
 
+    def test_the_two_parts_of_a_wings_drag_are_shown_where_they_are_known(self):
+        run_id = self.with_run()
+        self.assertNotIn("Drag in two", self.text(f"/runs/{run_id}"))
+        result = json.loads(json.dumps(finished().result))
+        result["coefficients"] |= {"drag_induced": 0.0123, "drag_lost": 0.0345}
+        runs.finish(self.db, run_id, "settled", result)
+        text = self.text(f"/runs/{run_id}")
+        self.assertIn("Drag in two", text)
+        self.assertIn("0.01230", text)
+        self.assertIn("friction, shocks and cells", text)
+
     def test_the_flow_view_and_its_answers(self):
         run_id = self.with_run()
         self.assertIn("Cut planes", self.text(f"/runs/{run_id}/flow"))

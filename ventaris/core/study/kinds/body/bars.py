@@ -10,7 +10,7 @@ AT_REST = 0.05
 LEAST_OF_DRAG = 0.125
 
 
-def error_bars(setup, levels, moved, spread):
+def error_bars(setup, levels, moved, spread, has_shocks):
     """Trends over the levels whose forces, or their means, had come to rest, with what else is known of their
     errors.
 
@@ -22,6 +22,8 @@ def error_bars(setup, levels, moved, spread):
         By how much means still moved on the last level.
     spread : float
         Half of what the lost drag goes through over the surfaces behind a wing.
+    has_shocks : bool
+        Whether air moves beyond the speed of sound anywhere.
 
     Returns
     -------
@@ -31,12 +33,12 @@ def error_bars(setup, levels, moved, spread):
     found = level_trends(levels, lambda f, name: change_of(f, name) < AT_REST, spatial=True, ratio=LADDER)
     hold_unrest(found, moved, "Means over both halves of the latest steps")
     split, shared = setup.splits_drag and "drag_lost" in found, set()
-    false = split and setup.sheet.flow.model == "inviscid"
+    false = split and setup.sheet.flow.model == "inviscid" and not has_shocks
     for name in ("drag", "drag_pressure") if setup.is_layered or false else ():
         trend = found.get(name)
         if trend is None or trend.error is None:
             continue
-        # Without friction what the air has lost is all false.
+        # Without friction or shocks what the air has lost is all false.
         least = abs(found["drag_lost"].values[-1]) if false else LEAST_OF_DRAG * abs(trend.values[-1])
         if trend.error < least:
             trend.error = least

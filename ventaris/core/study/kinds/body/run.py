@@ -426,9 +426,9 @@ class BodyExecution(Climb):
     def _trends(self):
         """{channel: Trend as dict}; see `error_bars`."""
         moves = self.time_march is None and self._moves() and len(self._level.recent) > STEADY_OVER
-        found, self._shared = error_bars(self.setup, self.finished,
-                                         self._means()[2] if moves else {},
-                                         self._lost()[1] if self.setup.splits_drag else 0.0)
+        state, spread = self._state(), self._lost()[1] if self.setup.splits_drag else 0.0
+        found, self._shared = error_bars(self.setup, self.finished, self._means()[2] if moves else {}, spread,
+                                         bool(((state[:, 2:5]**2).sum(axis=1) > state[:, 1]).any()))
         return {n: t.as_dict() for n, t in found.items()}
 
     def _layer_notes(self):
