@@ -49,6 +49,8 @@ class WholePath(InBrowser):
         page.wait_for_url("**/runs/*")
         run_url = page.url
         page.wait_for_selector(".verdict.settled")
+        # The tab says how it ended, for those who looked elsewhere meanwhile.
+        page.wait_for_function("document.title.startsWith('settled · ')")
         self.assertIn("Settled on the medium grid", page.inner_text(".verdict"))
         page.wait_for_selector("#live canvas")
         page.wait_for_selector("#chart-forces .trace")

@@ -113,6 +113,15 @@ async function showField() {
   await view.load(live.dataset.src);
 }
 
+// The tab tells how far the run is, and how it ended while one looked elsewhere.
+const title = document.title;
+let followed = false;
+function showInTitle(share) {
+  const ended = ENDED.includes(state);
+  followed ||= !ended;
+  if (followed) document.title = `${ended ? state : `${Math.round(100 * share)} %`} · ${title}`;
+}
+
 async function tick() {
   if (busy) return;
   busy = true;
@@ -122,6 +131,7 @@ async function tick() {
     if (answer.history.length) { history.push(...answer.history); last = history.at(-1).step; drawCharts(); }
     if (answer.field !== version) { version = answer.field; await showField(); }
     state = answer.state;
+    showInTitle(answer.progress.share || 0);
   } catch { /* the server is away; the next tick tries again */ } finally { busy = false; }
 }
 
