@@ -92,7 +92,7 @@ def judge(setup, level, residual, changes, settled, shocks, separations, trends,
             f"behind a rounded or cut-off tail wanders on (residual {residual:.0e} of the start). The drag "
             f"went through ± {unrest:.2g} in the latest steps, which its error bar holds.")
         extra.append(
-            "The pressures on the nose have come to rest. Take the turbulent model where the base counts.")
+            "The pressures on the nose come to rest first. Take the turbulent model where the base counts.")
     else:
         words = (
             f"Not settled on the {level} grid: residual {residual:.0e} of the start, lift and drag still "
