@@ -115,11 +115,11 @@ async function showField() {
 
 // The tab tells how far the run is, and how it ended while one looked elsewhere.
 const title = document.title;
-let followed = false;
-function showInTitle(share) {
-  const ended = ENDED.includes(state);
+let followed = !ENDED.includes(state);
+function showInTitle(now, share) {
+  const ended = ENDED.includes(now);
   followed ||= !ended;
-  if (followed) document.title = `${ended ? state : `${Math.round(100 * share)} %`} · ${title}`;
+  if (followed) document.title = `${ended ? now : `${Math.round(100 * share)} %`} · ${title}`;
 }
 
 async function tick() {
@@ -128,10 +128,10 @@ async function tick() {
   try {
     const answer = await (await fetch(`/runs/${id}/live?after=${last}`)).json();
     words = { ...words, ...answer.words };
+    showInTitle(answer.state, answer.progress.share || 0);
     if (answer.history.length) { history.push(...answer.history); last = history.at(-1).step; drawCharts(); }
     if (answer.field !== version) { version = answer.field; await showField(); }
     state = answer.state;
-    showInTitle(answer.progress.share || 0);
   } catch { /* the server is away; the next tick tries again */ } finally { busy = false; }
 }
 
