@@ -13,6 +13,8 @@ from ventaris.core.formats.surfaces import write_surface
 from ventaris.core.look.body_field import body_field
 from ventaris.core.shapes import bodies
 from ventaris.core.sheet import write_toml
+from ventaris.core.study.kinds.body.ready import prepare_body
+from ventaris.core.units import show
 from ventaris.store import archive, campaigns, runs
 from ventaris.store.body_fields import pack_body_field, unpack_body_field
 
@@ -79,6 +81,13 @@ class Sheets(WithBody):
             with self.subTest(section):
                 self.assertIn("<svg", self.text(f"{self.sheet_url}/drawing/{section}"))
         self.assertIn("cut by the body", self.client.post(f"{self.sheet_url}/quality").get_data(as_text=True))
+
+    def test_the_grids_caption_tells_the_sizes_that_the_levels_have(self):
+        setup = prepare_body(body_sheet([CAR, WHEEL], grid={**SMALL, "level": "coarse"}))
+        size = setup.plan.size * setup.scale
+        text = self.text(f"{self.sheet_url}/drawing/grid")
+        for times in (2.25, 1.5, 1.0):
+            self.assertIn(show(size * times, "m", 3), text)
 
     def test_a_change_is_saved_and_a_mistake_named(self):
         form = {"air.speed": "72 km/h", "shape.parts.count": "1"}

@@ -2,6 +2,7 @@
 import numpy as np
 from markupsafe import escape
 
+from ..core.grids.bodies import coarsening
 from ..core.grids.embedded import SIDES
 from ..core.look.silhouette import VIEWS, edges, silhouette
 from ..core.study.kinds.body.surfaces import triangles_of
@@ -203,13 +204,12 @@ def _grid(setup):
         "M" + "L".join(f"{x:.5f},{-z:.5f}" for x, _, z in loop) + "Z" for loop in (rim * s)[:MOST_SQUARES])
     middle = setup.body.surface
     inner = f'<path class="mesh" d="{steps}"/>' + _path(silhouette(middle.corners, "side"), "body")
-    sizes = setup.plan.size * s
-    cells = setup.cells(setup.levels[-1])
+    levels = ("coarse", "medium", "fine")
+    sizes = ", ".join(show(setup.plan.size * s * coarsening(name), "m", 3) for name in levels)
+    cells = large(setup.cells(setup.levels[-1]))
     caption = (
-        f"The {level} level on the plane y = {y * s:.3g} m. Cells on the body: {show(sizes * 4, 'm', 3)}, "
-        f"{show(sizes * 2, 'm', 3)}, {show(sizes, 'm', 3)} "
-        f"on coarse, medium and fine; about {cells:,} cells on the {setup.levels[-1]} level, those inside "
-        "the body included.".replace(",000", " 000"))
+        f"The {level} level on the plane y = {y * s:.3g} m. Cells on the body: {sizes} on coarse, medium and "
+        f"fine; about {cells} cells on the {setup.levels[-1]} level, those inside the body included.")
     return frame(inner, window, "drawing grid"), caption
 
 
