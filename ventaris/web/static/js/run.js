@@ -113,22 +113,12 @@ async function showField() {
   await view.load(live.dataset.src);
 }
 
-// The tab tells how far the run is, and how it ended while one looked elsewhere.
-const title = document.title;
-let followed = !ENDED.includes(state);
-function showInTitle(now, share) {
-  const ended = ENDED.includes(now);
-  followed ||= !ended;
-  if (followed) document.title = `${ended ? now : `${Math.round(100 * share)} %`} · ${title}`;
-}
-
 async function tick() {
   if (busy) return;
   busy = true;
   try {
     const answer = await (await fetch(`/runs/${id}/live?after=${last}`)).json();
     words = { ...words, ...answer.words };
-    showInTitle(answer.state, answer.progress.share || 0);
     if (answer.history.length) { history.push(...answer.history); last = history.at(-1).step; drawCharts(); }
     if (answer.field !== version) { version = answer.field; await showField(); }
     state = answer.state;
