@@ -8,7 +8,7 @@ MOST_ENDED = 40
 
 _ROWS = """
     SELECT run.id, run.state, run.request, run.estimate, run.forward, run.progress, run.error, run.study,
-        run.created, run.started, run.finished,
+        run.created, run.started, run.finished, strftime('%s', run.created) AS made,
         (julianday(coalesce(run.finished, 'now')) - julianday(run.started)) * 86400 AS seconds,
         campaign.id AS campaign_id, campaign.name AS campaign, variant.name AS variant,
         operating_point.name AS point, json_extract(run.result, '$.seconds') AS computed
@@ -25,9 +25,8 @@ def under_way(database):
 
 def waiting(database):
     """Runs that wait, as dicts, the next one first."""
-    order = {w["id"]: w["turn"] for w in runs.waiting_turns(database)}
-    found = [row for row in _rows(database, "run.state = 'waiting'") if row["id"] in order]
-    return sorted(found, key=lambda row: (order[row["id"]], row["id"]))
+    return sorted(_rows(database, "run.state = 'waiting'"),
+                  key=lambda row: (runs.turn_of(row["made"], row["estimate"], row["forward"]), row["id"]))
 
 
 def ended(database, most=MOST_ENDED):

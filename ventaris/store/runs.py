@@ -128,7 +128,7 @@ def finished_of_variant(database, variant_id):
 
 def queue_position(database, run_id):
     """How many runs stand ahead of a waiting one."""
-    waiting = sorted((w["turn"], w["id"]) for w in waiting_turns(database))
+    waiting = sorted((w["turn"], w["id"]) for w in _waiting(database))
     before = next((k for k, (_, number) in enumerate(waiting) if number == run_id), 0)
     return before + database.execute(
         "SELECT count(*) FROM run WHERE state IN ('gridding', 'running')").fetchone()[0]
@@ -228,10 +228,10 @@ def claim(database, worker):
 
 def _next_waiting(database):
     """The waiting run whose turn it is, or None."""
-    return min(waiting_turns(database), key=lambda w: (w["turn"], w["id"]), default=None)
+    return min(_waiting(database), key=lambda w: (w["turn"], w["id"]), default=None)
 
 
-def waiting_turns(database):
+def _waiting(database):
     """Waiting runs as dicts with `id`, `turn` and `estimate`."""
     rows = database.execute("""
         SELECT run.id, run.estimate, run.forward, strftime('%s', run.created) AS made
@@ -245,7 +245,7 @@ def waiting_turns(database):
     } for row in rows]
 
 
-def turn_of(made, estimate, forward=0):
+def turn_of(made, estimate, forward):
     """When a run's turn is, to be compared with those of others: first what was brought forward, then, in
     seconds, the time it was asked for plus some of what it costs, by powers of four so that a series keeps
     its order."""
