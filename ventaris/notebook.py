@@ -14,9 +14,9 @@ from .core.shapes.library import library
 from .core.sheet import SECTIONS_OF, SheetError, default_setup, read_sheet, read_toml, write_toml
 from .core.study.checks import estimate, examine
 from .core.study.execute import execute
-from .core.study.kinds.registry import is_spatial, kind_of
+from .core.study.comparison import difference_of, paired_error
+from .core.study.kinds.registry import kind_of
 from .core.study.progress import Checkpoint, RunFailed
-from .core.study.trend import difference_error, level_ratio
 
 __all__ = [
     "Answer", "Number", "RunFailed", "SheetError", "change", "check", "cost", "difference", "read", "run",
@@ -175,21 +175,18 @@ def difference(one, base, channel="drag"):
     ----------
     one, base : Answer
     channel : str
+        Or a quantity of the kind, or a formula: "lift / drag".
 
     Returns
     -------
     Number
     """
-    here, there = one[channel], base[channel]
-    both = None if here.error is None or there.error is None else float(np.hypot(here.error, there.error))
-    levels = [[(level["level"], level["coefficients"].get(channel)) for level in answer.result["levels"]]
-              for answer in (one, base)]
-    paired = difference_error(*levels, is_spatial(one.result),
-                              min(level_ratio(a.result) for a in (one, base)))
-    known = [bar for bar in (both, paired) if bar is not None]
-    return Number(here.value - there.value,
-                  min(known) if known else None,
-                  "from the trend of the difference" if paired is not None and paired == min(known) else "")
+    found = difference_of(one.result, base.result, channel)
+    if found is None:
+        raise KeyError(f"{channel}: not a number of both answers. There are: {', '.join(one.channels)}")
+    paired = paired_error(one.result, base.result, channel)
+    return Number(found.value, found.bar, "from the trend of the difference"
+                  if paired is not None and paired == found.bar else "")
 
 
 class Answer:

@@ -5,8 +5,9 @@ import numpy as np
 from tests.sheets import sheet
 from tests.web.client import finished
 from ventaris.core.study.setup import prepare
+from ventaris.core.study import comparison as c
+from ventaris.core.study.kinds import forces
 from ventaris.web import presentation as p
-from ventaris.web.kinds import forces
 from ventaris.web.drawings import draw
 from ventaris.web.kinds.section import built, outline, words as shape_words
 from ventaris.core.sheet import read_section
@@ -39,11 +40,11 @@ class Numbers(unittest.TestCase):
             self.assertEqual(p.duration(seconds), words)
 
     def test_differences_are_clear_only_beyond_both_bars(self):
-        self.assertTrue(p.difference(1.0, 0.9, 0.01, 0.01)["clear"])
-        self.assertFalse(p.difference(1.0, 0.99, 0.01, 0.01)["clear"])
-        self.assertAlmostEqual(p.difference(0.9, 1.0)["share"], -10)
-        self.assertIsNone(p.difference(None, 1.0))
-        self.assertIsNone(p.difference(1.0, 0.0)["share"])
+        self.assertTrue(c.difference(1.0, 0.9, 0.01, 0.01).clear)
+        self.assertFalse(c.difference(1.0, 0.99, 0.01, 0.01).clear)
+        self.assertAlmostEqual(c.difference(0.9, 1.0).share, -10)
+        self.assertIsNone(c.difference(None, 1.0))
+        self.assertIsNone(c.difference(1.0, 0.0).share)
 
     def test_a_difference_may_be_surer_than_its_values(self):
         def result(values):
@@ -53,13 +54,13 @@ class Numbers(unittest.TestCase):
             }
 
         base, other = result((0.40, 0.34, 0.30)), result((0.44, 0.37, 0.3275))
-        own = p.paired_error(other, base, "drag")
+        own = c.paired_error(other, base, "drag")
         self.assertLess(own, 0.01)
-        self.assertTrue(p.difference(0.3275, 0.30, 0.1, 0.1, own)["clear"])
-        self.assertFalse(p.difference(0.3275, 0.30, 0.1, 0.1)["clear"])
+        self.assertTrue(c.difference(0.3275, 0.30, 0.1, 0.1, own).clear)
+        self.assertFalse(c.difference(0.3275, 0.30, 0.1, 0.1).clear)
         short = {"levels": base["levels"][:2]}
         for one, two in ((short, base), (base, None), (base, result((1, None, 2)))):
-            self.assertIsNone(p.paired_error(one, two, "drag"))
+            self.assertIsNone(c.paired_error(one, two, "drag"))
 
     def test_markup_is_escaped(self):
         self.assertNotIn("<script>", str(p.icon("<script>")))
@@ -68,11 +69,11 @@ class Numbers(unittest.TestCase):
 class MatrixQuantities(unittest.TestCase):
     def test_each_is_read_from_a_result(self):
         result = finished().result
-        for key in p.offered_quantities("section", [result]):
-            value, _ = p.quantity_of(result, key)
+        for key in c.offered_quantities("section", [result]):
+            value, _ = c.quantity_of(result, key)
             if key != "shock":
                 self.assertIsNotNone(value, key)
-        self.assertEqual(p.quantity_of(None, "drag"), (None, None))
+        self.assertEqual(c.quantity_of(None, "drag"), (None, None))
 
     def test_no_glide_ratio_where_drag_is_lost_in_its_error(self):
         trends = {"lift": {"error": 0.001}, "drag": {"error": 0.0004}}
@@ -91,7 +92,7 @@ class MatrixQuantities(unittest.TestCase):
                 }
             }
         }
-        value, error = p.quantity_of(trend, "drag_force")
+        value, error = c.quantity_of(trend, "drag_force")
         self.assertAlmostEqual(error / value, 0.1)
 
 

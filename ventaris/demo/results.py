@@ -8,6 +8,7 @@ from ..core.look.body_surface import drawn_for
 from ..core.look.picture import thumbnail_picture
 from ..core.sheet import default_setup, read_toml, write_toml
 from ..core.shapes.assembly import assemble
+from ..core.study.aim import Aim, Condition
 from ..core.study.kinds.body.ready import body_air
 from ..core.study.kinds.registry import kind_of
 from ..core.study.setup import prepare
@@ -17,11 +18,12 @@ from ..store.database import open_database
 from ..store.fields import unpack_field, unpack_taps
 from ..store.measured import add_measured
 from ..worker.loop import work
+from .aims import AIMS
 from .loader import RESULTS
 from .scenario import CAMPAIGNS
 
 
-def add_campaign(database, scenario):
+def add_campaign(database, scenario, aim=None):
     """Add a campaign of the scenario with its variants and points; returns its id."""
     space = scenario.get("space", "section")
     setup = {
@@ -31,9 +33,27 @@ def add_campaign(database, scenario):
     campaign_id = campaigns.add_campaign(database, scenario["name"], scenario["question"], setup, space)
     for name, shape in scenario["variants"]:
         campaigns.add_variant(database, campaign_id, name, shape)
-    for name, air in scenario["points"]:
-        campaigns.add_point(database, campaign_id, name, air)
+    points = {name: campaigns.add_point(database, campaign_id, name, air) for name, air in scenario["points"]}
+    if aim:
+        campaigns.save_aim(database, campaign_id, aim_of(aim, points))
     return campaign_id
+
+
+def aim_of(aim, points):
+    """The `Aim` of a scenario: what is wanted of which quantity, weights and conditions by the names of
+    points.
+
+    Parameters
+    ----------
+    aim : tuple of (sense, quantity, weights, conditions)
+    points : dict of str to int
+    """
+    sense, quantity, weights, conditions = aim
+    return Aim(
+        quantity, sense,
+        tuple(Condition(what, kind, bound, points.get(where)) for what, kind, bound, where in conditions),
+        {points[name]: weight
+         for name, weight in weights.items()})
 
 
 def recompute(echo=lambda line: None, only=None):
@@ -44,7 +64,7 @@ def recompute(echo=lambda line: None, only=None):
             continue
         with tempfile.TemporaryDirectory() as folder:
             database = open_database(folder)
-            campaign_id = add_campaign(database, scenario)
+            campaign_id = add_campaign(database, scenario, AIMS.get(key))
             campaign = campaigns.campaign(database, campaign_id)
             for variant in campaigns.variants(database, campaign_id):
                 for point in campaigns.points(database, campaign_id):

@@ -2,13 +2,15 @@
 import io
 import json
 import zipfile
-from dataclasses import dataclass
-from typing import Annotated
+from dataclasses import dataclass, replace
+from typing import Annotated, Literal
 
 from pydantic import Field, ValidationError
 
 from ..core.shapes.library import key_of
 from ..core.sheet import SHEETS, SheetError, default_setup, differing_inputs, read_section, read_toml
+from ..core.study.aim import Aim
+from ..core.study.channels import names_in
 from ..core.study.kinds.registry import FAMILIES
 from ..core.study.result import check_result, check_text, check_values
 from . import campaigns, runs, searches
@@ -48,21 +50,21 @@ def export_campaign(database, campaign_id, checkpoints=False):
 
         def put(name, value):
             archive.writestr(zipfile.ZipInfo(name, (2000, 1, 1, 0, 0, 0)),
-                             value if isinstance(value, (str, bytes)) else json.dumps(value, indent=1))
+                             value if isinstance(value, (str, bytes)) else json.dumps(value, indent=1),
+                             zipfile.ZIP_DEFLATED)
 
         variants_, points_ = campaigns.variants(database,
                                                 campaign_id), campaigns.points(database, campaign_id)
         put(
             "campaign.json", {
                 "format": FORMAT, "space": head["space"], "name": head["name"], "question": head["question"],
-                "setup": head["setup"], "variants": [{k: v[k]
-                                                      for k in ("name", "shape", "baseline")}
-                                                     for v in variants_],
-                "points": [{k: p[k]
-                            for k in ("name", "air")}
-                           for p in points_], "measured": [{k: m[k]
-                                                            for k in ("name", "columns")}
-                                                           for m in measured_of(database, campaign_id)]
+                "setup": head["setup"], "aim": _numbered(campaigns.aim_of(head), variants_, points_),
+                "variants": [{k: v[k]
+                              for k in ("name", "shape", "baseline")}
+                             for v in variants_], "points": [{k: p[k]
+                                                              for k in ("name", "air")} for p in points_],
+                "measured": [{k: m[k]
+                              for k in ("name", "columns")} for m in measured_of(database, campaign_id)]
             })
         carried = [
             searches.packed(database, found, [v["id"] for v in variants_], [p["id"] for p in points_])
@@ -81,8 +83,8 @@ def export_campaign(database, campaign_id, checkpoints=False):
                 folder = f"runs/{i}-{j}/"
                 put(
                     folder + "run.json", {
-                        "variant": i, "point": j, "state": run["state"], "error": run["error"],
-                        "result": run["result"], "created": run["created"], "history": runs.history(
+                        "variant": i, "point": j, "state": run["state"], "error": run["error"], "result":
+                        run["result"], "created": run["created"], "history": runs.history(
                             database, run["id"])
                     })
                 put(folder + "sheet.toml", run["sheet"])
@@ -91,6 +93,28 @@ def export_campaign(database, campaign_id, checkpoints=False):
                     if data:
                         put(f"{folder}{kind}.npz", data)
     return out.getvalue()
+
+
+def _numbered(aim, variants, points):
+    """An aim as plain values in which variants and operating points are told by their numbers in the archive;
+    None where the campaign has none."""
+    if aim is None:
+        return None
+    return _renamed(aim, {v["id"]: i
+                          for i, v in enumerate(variants)}, {p["id"]: i
+                                                             for i, p in enumerate(points)}).as_dict()
+
+
+def _renamed(aim, variants, points):
+    """The aim with other names for variants and points; what belongs to none of them is left out."""
+    variants, points = {None: None, **variants}, {None: None, **points}
+    return replace(
+        aim, conditions=tuple(replace(c, point=points[c.point]) for c in aim.conditions if c.point in points),
+        weights={points[p]: w
+                 for p, w in aim.weights.items()
+                 if p in points}, references={(variants[v], points[p]): value
+                                              for (v, p), value in aim.references.items()
+                                              if v in variants and p in points})
 
 
 Name = Annotated[str, Field(max_length=200)]
@@ -113,6 +137,24 @@ class MeasuredPart(ArchivePart):
     columns: dict[Name, list[float | None]] = Field(max_length=200)
 
 
+class ConditionPart(ArchivePart):
+    expression: str = Field(max_length=400)
+    kind: Literal["at least", "at most"]
+    bound: float
+    point: int | None = Field(None, ge=0)
+
+
+class AimPart(ArchivePart):
+    quantity: str = Field(max_length=400)
+    sense: Literal["smallest", "largest", "nearest"]
+    conditions: list[ConditionPart] = Field(default_factory=list, max_length=20)
+    weights: list[Annotated[list[float],
+                            Field(min_length=2, max_length=2)]] = Field(default_factory=list, max_length=2000)
+    references: list[Annotated[list[float | None],
+                               Field(min_length=4, max_length=4)]] = Field(default_factory=list,
+                                                                           max_length=100_000)
+
+
 class CampaignPart(ArchivePart):
     """campaign.json"""
 
@@ -121,6 +163,7 @@ class CampaignPart(ArchivePart):
     name: Name
     question: str = Field("", max_length=4000)
     setup: dict
+    aim: AimPart | None = None
     variants: list[VariantPart] = Field(max_length=2000)
     points: list[PointPart] = Field(max_length=2000)
     measured: list[MeasuredPart] = Field(default_factory=list, max_length=1000)
@@ -176,8 +219,7 @@ def read_archive(data, arrays=True):
     except (KeyError, zipfile.BadZipFile) as error:
         raise ArchiveError(
             f"This is not a campaign archive of Ventaris, or it is damaged ({at[0]}: {str(error)[:120]}). "
-            "Export it again."
-        ) from None
+            "Export it again.") from None
     except ValidationError as error:
         first = error.errors()[0]
         place = ".".join(str(part) for part in first["loc"])[:80]
@@ -207,15 +249,13 @@ def _read(archive, arrays, at):
     if heavy:
         raise ArchiveError(
             f"{heavy.filename[:80]} has {heavy.file_size / 1e6:.0f} MB; at most {MOST_DOCUMENT / 1e6:.0f}. "
-            "Export the campaign again."
-        )
+            "Export the campaign again.")
     at[0] = "campaign.json"
     head = CampaignPart.model_validate(_document(archive, "campaign.json"))
     if head.format != FORMAT:
         raise ArchiveError(
             f"The archive has format {head.format}; this program reads format {FORMAT}. Update Ventaris, or "
-            "export the campaign again."
-        )
+            "export the campaign again.")
     setup = _check_head(head)
     found = []
     for name in sorted(n for n in names if n.endswith("/run.json")):
@@ -263,13 +303,28 @@ def _check_head(head):
             raise ArchiveError(
                 f"measured data “{table.name}”: the columns are not of one length. Export the campaign again."
             )
+    if head.aim:
+        _check_aim(head)
     unknown = set(head.setup) - set(default_setup(head.space))
     if unknown:
         raise ArchiveError(
             f"campaign.json: setup: {', '.join(sorted(unknown))[:80]} is no section of a run sheet. Export "
-            "the campaign again."
-        )
+            "the campaign again.")
     return {name: read_section(name, values, head.space).model_dump() for name, values in head.setup.items()}
+
+
+def _check_aim(head):
+    """That an aim speaks of what the archive has, and can be read."""
+    variants, points = (set(range(len(rows))) | {None} for rows in (head.variants, head.points))
+    for point in [w[0] for w in head.aim.weights] + [c.point for c in head.aim.conditions]:
+        if point not in points:
+            raise ArchiveError(f"aim: there is no operating point {point}. Export the campaign again.")
+    if any(v not in variants or p not in points or value is None for v, p, value, _ in head.aim.references):
+        raise ArchiveError("aim: a reference belongs to no cell. Export the campaign again.")
+    expressions = (head.aim.quantity, *(c.expression for c in head.aim.conditions))
+    for expression in expressions:
+        check_text(expression)
+    Aim.from_dict(head.aim.model_dump()).check(set().union(*map(names_in, expressions)))
 
 
 def _read_run(archive, names, name, head, arrays, at):
@@ -278,8 +333,7 @@ def _read_run(archive, names, name, head, arrays, at):
     if run.variant >= len(head.variants) or run.point >= len(head.points):
         raise ArchiveError(
             f"{name[:80]}: belongs to variant {run.variant} at operating point {run.point}, which the "
-            "archive does not have. Export the campaign again."
-        )
+            "archive does not have. Export the campaign again.")
     check_run(run.state, run.result, name)
     sheet = archive.read(folder + "sheet.toml").decode("utf-8")
     space = read_toml(sheet).space
@@ -333,8 +387,7 @@ def import_campaign(database, data, arrays=True):
     except (ValueError, TypeError, KeyError, OverflowError) as error:
         raise ArchiveError(
             f"The archive could not be stored ({type(error).__name__}: {str(error)[:160]}). Export the "
-            "campaign again."
-        ) from None
+            "campaign again.") from None
 
 
 def _made_from(run, campaign, variant, point):
@@ -357,6 +410,10 @@ def _store(database, contents):
         if variant.baseline:
             campaigns.make_baseline(database, variant_id)
     point_ids = [campaigns.add_point(database, campaign_id, p.name, p.air) for p in head.points]
+    if head.aim:
+        aim = Aim.from_dict(head.aim.model_dump())
+        campaigns.save_aim(database, campaign_id,
+                           _renamed(aim, dict(enumerate(variant_ids)), dict(enumerate(point_ids))))
     for table in head.measured:
         add_measured(database, campaign_id, table.name, table.columns)
     campaign = campaigns.campaign(database, campaign_id)

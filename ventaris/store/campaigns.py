@@ -2,6 +2,7 @@
 import json
 
 from ..core.sheet import SHEETS, SheetError, default_setup, read_section, read_sheet
+from ..core.study.aim import Aim
 from .database import transaction
 
 LONGEST_NAME = 80
@@ -57,6 +58,18 @@ def describe_campaign(database, campaign_id, name, question):
     with transaction(database):
         database.execute("UPDATE campaign SET name = ?, question = ? WHERE id = ?",
                          (checked_name(name, "campaign"), question.strip()[:400], campaign_id))
+
+
+def aim_of(found):
+    """The `Aim` of a campaign, or None where it has none."""
+    return Aim.from_dict(json.loads(found["aim"])) if found["aim"] else None
+
+
+def save_aim(database, campaign_id, aim):
+    """Keep what a campaign is after; None takes it away."""
+    with transaction(database):
+        database.execute("UPDATE campaign SET aim = ? WHERE id = ?",
+                         (json.dumps(aim.as_dict()) if aim else "", campaign_id))
 
 
 def variants(database, campaign_id):
@@ -183,7 +196,7 @@ def _with(row, key):
 
 
 __all__ = [
-    "Conflict", "add_campaign", "add_point", "add_variant", "all_campaigns", "campaign", "checked_name",
-    "compose_sheet", "describe_campaign", "make_baseline", "point", "points", "save_air", "save_setup",
-    "save_shape", "space_of", "variant", "variants"
+    "Conflict", "add_campaign", "add_point", "add_variant", "aim_of", "all_campaigns", "campaign",
+    "checked_name", "compose_sheet", "describe_campaign", "make_baseline", "point", "points", "save_aim",
+    "save_air", "save_setup", "save_shape", "space_of", "variant", "variants"
 ]

@@ -8,8 +8,8 @@ from flask import Blueprint, abort, current_app, g, redirect, render_template, r
 from ..core.sheet import SPACE_WORDS, SheetError
 from ..core.shapes.library import LARGEST_FILE
 from ..store import archive, campaigns as store, deletions, runs, surfaces
+from . import aims
 from .kinds.registry import SHOWN
-from .presentation import fair_quantity, offered_quantities, quantity_of, ranked_by
 from .uploads import check_archive, parse_surface, parse_upload
 
 pages = Blueprint("campaigns", __name__)
@@ -56,7 +56,7 @@ def index():
     cards = []
     for campaign in store.all_campaigns(g.database):
         key = folder, campaign["id"], campaign["revision"], campaign["name"], campaign[
-            "question"], stamps.get(campaign["id"])
+            "question"], campaign["aim"], stamps.get(campaign["id"])
         if key not in _cards:
             if len(_cards) > 2000:
                 _cards.clear()
@@ -75,37 +75,14 @@ def _card(campaign):
     latest = runs.latest_runs(g.database, campaign["id"])
     names = {v["id"]: v for v in variants}
     done = [run for (v, p), run in latest.items() if run["state"] == "settled" and v in names and p in points]
-    best = _best_of(campaign, done, names, points) if done else None
+    found = aims.standing_of(campaign, variants, list(points.values()), latest) if done else None
     base = variants[0] if variants else None
     return {
         "campaign": campaign, "outline": SHOWN[campaign["space"]].outline(base["shape"]) if base else None,
         "variants": len(variants), "points": len(points), "settled": len(done),
-        "active": sum(r["state"] in runs.ACTIVE for r in latest.values()), "best": best, "picture": next(
+        "active": sum(r["state"] in runs.ACTIVE for r in latest.values()), "standing": found, "picture": next(
             (r["id"] for (v, p), r in sorted(latest.items(), reverse=True)
              if base and v == base["id"] and r["state"] == "settled"), None)
-    }
-
-
-def _best_of(campaign, done, names, points):
-    """The best of the settled runs at the point at which most variants have been run, by what is fair between
-    them; None where nothing can be ranked."""
-    counts = {}
-    for run in done:
-        counts[run["point_id"]] = counts.get(run["point_id"], 0) + 1
-    top = max(counts, key=lambda p: (counts[p], p))
-    there = [run for run in done if run["point_id"] == top]
-    results = [run["result"] for run in there]
-    key, sign = fair_quantity(campaign["space"], results), ranked_by(campaign["space"], results)[1]
-    ranked = [(sign * value, run["id"], run) for run in there
-              if (value := quantity_of(run["result"], key)[0]) is not None]
-    if not ranked:
-        return None
-    run = min(ranked)[2]
-    value, error = quantity_of(run["result"], key)
-    label, _, decimals = offered_quantities(campaign["space"], results)[key]
-    return {
-        "variant": names[run["variant_id"]]["name"], "point": points[top]["name"], "run": run, "by": key,
-        "label": label, "value": value, "error": error, "decimals": decimals
     }
 
 

@@ -5,12 +5,13 @@ from ..core.look.body_field import SURFACE_QUANTITIES
 from ..core.look.colours import OFFERED
 from ..core.look.fields import QUANTITIES, TURBULENT_ONLY
 from ..core.sheet import differing_inputs, read_toml
-from ..store import runs, surfaces
+from ..core.study.aim import decimals_of
+from ..core.study.comparison import (difference, difference_of, fair_quantity, offered_quantities,
+                                     quantity_of, references_differ)
+from ..core.study.naming import channel_words
+from ..store import campaigns as store, runs, surfaces
 from .campaigns import campaign_or_404
 from .curves import named_runs
-from .presentation import (
-    difference, fair_quantity, offered_quantities, paired_error, quantity_of, references_differ
-)
 
 pages = Blueprint("compare", __name__)
 SHOWN = {key: q for key, q in QUANTITIES.items() if key not in TURBULENT_ONLY}
@@ -31,33 +32,49 @@ def show(campaign_id):
     body = campaign["space"] == "body"
     return render_template(
         "compare.html", campaign=campaign, available=available, chosen=chosen, names=names,
-        surfaces=_surfaces(chosen) if body else [], rows=_rows(base, chosen, campaign["space"]),
+        surfaces=_surfaces(chosen) if body else [], rows=_rows(base, chosen, campaign),
         references=references_differ([r["result"] for r in chosen]), inputs=_inputs(base, chosen),
         quantities=SURFACE_QUANTITIES
         if body else {k: q
                       for k, q in SHOWN.items() if k != "cp" or campaign["space"] == "section"}, maps=OFFERED)
 
 
-def _rows(base, chosen, space):
-    """What is compared, forces before coefficients where these refer to areas of their own."""
-    results = [r["result"] for r in chosen]
+def _rows(base, chosen, campaign):
+    """What is compared: what the campaign is after first; forces before coefficients where these refer to
+    areas of their own."""
+    results, space, aim = [r["result"] for r in chosen], campaign["space"], store.aim_of(campaign)
     offered, first = offered_quantities(space, results), fair_quantity(space, results)
     if first != "drag":
         ahead = [k for k in ("drag_area", "drag_force", "lift_force") if k in offered]
         offered = {k: offered[k] for k in (*ahead, *(k for k in offered if k not in ahead))}
+    if aim:
+        values = [v for r in results if (v := quantity_of(r, aim.quantity)[0]) is not None]
+        words = offered.get(aim.quantity, (channel_words(aim.quantity), "", decimals_of(values)))
+        offered = {aim.quantity: words, **offered}
     rows = []
     for key, (label, better, decimals) in offered.items():
-        base_value, base_error = quantity_of(base["result"], key)
         cells = []
         for run in chosen:
             value, error = quantity_of(run["result"], key)
             cells.append({
-                "value": value, "error": error, "difference": None if run is base else difference(
-                    value, base_value, error, base_error, paired_error(run["result"], base["result"], key))
+                "value":
+                value, "error":
+                error, "deviation":
+                _deviation(aim, key, run, value, error), "difference":
+                None if run is base else difference_of(run["result"], base["result"], key)
             })
         if any(abs(cell["value"] or 0.0) > 1e-9 for cell in cells):
-            rows.append({"label": label, "decimals": decimals, "cells": cells})
+            rows.append({
+                "label": label, "decimals": decimals, "cells": cells, "wanted": aim is not None
+                and key == aim.quantity
+            })
     return rows
+
+
+def _deviation(aim, key, run, value, error):
+    """`Difference` from the aim's reference for a run's cell, or None."""
+    given = aim.reference(run["variant_id"], run["point_id"]) if aim and key == aim.quantity else None
+    return difference(value, given[0], error, given[1]) if given else None
 
 
 def _surfaces(chosen):

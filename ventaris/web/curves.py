@@ -6,6 +6,7 @@ from ..core import units
 from ..core.gas import critical_pressure_coefficient
 from ..core.look.wall_cut import ALONG, section_force, wall_cut
 from ..core.sheet import SheetError, read_toml
+from ..core.study.naming import channel_words
 from ..core.sound.spectra import find_tones, spectrum
 from ..core.study.setup import prepare
 from ..core.study.supersonic import surface_theory
@@ -15,7 +16,6 @@ from .body_looks import body_of
 from .campaigns import campaign_or_404
 from .kinds.forces import HISTORIES
 from .kinds.registry import SHOWN
-from .presentation import channel_words
 from .runs import run_or_404
 from .uploads import parse_upload
 

@@ -4,6 +4,7 @@ from flask import Blueprint, g, jsonify, redirect, render_template, request, url
 
 from ..core import units
 from ..core.sheet import SheetError, read_section
+from ..core.study.kinds.registry import FAMILIES
 from ..core.study.kinds.row.line import LinePoint, efficiency_contours, read_line
 from ..core.study.kinds.section.polar import series, summarise_polar
 from ..store import campaigns as store, runs
@@ -60,7 +61,7 @@ def _polar_charts(label, lines):
 def _charts_there(space, keys):
     """Charts of a kind's quantities over what is swept: as many as fit, of what the runs have."""
     def charts(label, lines):
-        quantities, rows = SHOWN[space].quantities, [row for line in lines for row in line["rows"]]
+        quantities, rows = FAMILIES[space].quantities.words, [row for line in lines for row in line["rows"]]
         there = [key for key in keys if any(row.get(key) is not None for row in rows)]
         return [{"key": key, "x": "x", "y": key, "x_title": label, "y_title": quantities[key][0]}
                 for key in there[:MOST_CHARTS]]

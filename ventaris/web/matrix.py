@@ -5,13 +5,13 @@ from markupsafe import Markup
 
 from ..core.sheet import SheetError, differing_inputs, read_toml, write_toml
 from ..core.study.checks import examine
+from ..core.study.comparison import (difference_of, fair_quantity, offered_quantities, quantity_of,
+                                     references_differ)
 from ..store import campaigns as store, runs
 from ..worker.loop import is_worker_running
+from .aims import standing_of
 from .campaigns import campaign_or_404
 from .kinds.registry import SHOWN
-from .presentation import (
-    difference, fair_quantity, offered_quantities, paired_error, quantity_of, references_differ
-)
 
 pages = Blueprint("matrix", __name__)
 
@@ -34,8 +34,8 @@ def _table(campaign):
     """(markup of the matrix, quantity that it shows), kept as long as nothing changes that it is made from:
     a thousand cells take a third of a second."""
     key = (str(current_app.config["FOLDER"]), campaign["id"], campaign["revision"], campaign["name"],
-           campaign["question"], runs.stamps(g.database).get(campaign["id"]), request.args.get(
-               "show", "")[:80])
+           campaign["question"], campaign["aim"], runs.stamps(g.database).get(campaign["id"]),
+           request.args.get("show", "")[:80])
     found = _tables.get(key)
     if found is None:
         values = _matrix(campaign)
@@ -62,7 +62,10 @@ def _matrix(campaign):
     offered, key = offered_quantities(campaign["space"], results), request.args.get("show", "")
     if key not in offered:
         noise = campaign["setup"].get("flow", {}).get("model") == "noise"
-        key = "tone" if noise and "tone" in offered else fair_quantity(campaign["space"], results)
+        aim = store.aim_of(campaign)
+        wanted = aim.quantity if aim else ""
+        key = wanted if wanted in offered else "tone" if noise and "tone" in offered else fair_quantity(
+            campaign["space"], results)
     rows = []
     heads = [_point_head(campaign, variants, point) for point in points]
     for variant in variants:
@@ -71,13 +74,20 @@ def _matrix(campaign):
             "variant": variant, "outline": SHOWN[campaign["space"]].outline(variant["shape"]),
             "words": SHOWN[campaign["space"]].words(variant["shape"]), "cells": cells
         })
+    standing = standing_of(campaign, variants, points, latest)
     states = [cell["run"]["state"] for row in rows for cell in row["cells"] if cell["run"]]
     missing = sum(cell["run"] is None or cell["stale"] for row in rows for cell in row["cells"])
     return {
-        "rows": rows, "heads": heads, "show": key, "references": references_differ(results),
-        "offered": offered, "missing": missing, "active": any(s in runs.ACTIVE for s in states),
-        "worker": is_worker_running(current_app.config["FOLDER"]) if any(s in runs.ACTIVE
-                                                                         for s in states) else True
+        "rows":
+        rows, "standing":
+        standing, "heads":
+        heads, "show":
+        key, "references":
+        references_differ(results), "offered":
+        offered, "missing":
+        missing, "active":
+        any(s in runs.ACTIVE for s in states), "worker":
+        is_worker_running(current_app.config["FOLDER"]) if any(s in runs.ACTIVE for s in states) else True
     }
 
 
@@ -96,11 +106,9 @@ def _cell(campaign, variants, variant, point, latest, key):
     base_run = latest.get((variants[0]["id"], point["id"]))
     result, base = (r["result"] if r else None for r in (run, base_run))
     value, error = quantity_of(result, key)
-    base_value, base_error = quantity_of(base, key)
     return {
-        "run": run, "point": point, "value": value,
-        "error": error, "difference": None if variant["baseline"] else difference(
-            value, base_value, error, base_error, paired_error(result, base, key)), "stale": bool(run)
+        "run": run, "point": point, "value": value, "error": error, "difference":
+        None if variant["baseline"] else difference_of(result, base, key), "stale": bool(run)
         and run["state"] in runs.ENDED and _is_stale(campaign, variant, point, run)
     }
 

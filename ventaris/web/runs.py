@@ -8,13 +8,13 @@ from ..core.formats.body_files import body_surface_csv, body_surface_vtp, body_v
 from ..core.formats.vtu import write_vtu
 from ..core.sheet import SheetError, read_toml
 from ..core.study.kinds.registry import FAMILIES
+from ..core.study.naming import channel_words
 from ..core.study.setup import prepare
 from ..store import campaigns as store, runs
 from ..store.fields import unpack_field, unpack_rows, unpack_taps
 from ..worker.loop import is_worker_running
 from . import campaigns, matrix
 from .body_looks import body_of
-from .presentation import channel_words
 
 pages = Blueprint("runs", __name__)
 

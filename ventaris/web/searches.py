@@ -51,6 +51,7 @@ def new(campaign_id):
     numbers, problems, status = shape_numbers(sheet.shape), (), 200
     setup, _ = examine(sheet)
     names = _channels(campaign, setup) if setup else []
+    form = request.form or _by_the_aim(store.aim_of(campaign), point)
     if request.method == "POST":
         try:
             plan = _read_plan(request.form, numbers, names)
@@ -73,8 +74,20 @@ def new(campaign_id):
             problems, status = [str(error)], 400
     return render_template("search_new.html", campaign=campaign, variants=variants, points=points,
                            variant=variant, point=point, numbers=numbers, channels=names, problems=problems,
-                           form=request.form, usual=SHOWN[campaign["space"]].aim,
+                           form=form, usual=SHOWN[campaign["space"]].aim,
                            constraints=range(MOST_CONSTRAINTS), units=units), status
+
+
+def _by_the_aim(aim, point):
+    """Fields of the form as the campaign's aim fills them; nothing where a search cannot ask for it."""
+    if aim is None or aim.sense == "nearest":
+        return {}
+    held = [c for c in aim.conditions if c.point in (None, point["id"])][:MOST_CONSTRAINTS]
+    return {"objective": aim.quantity, "sense": aim.sense} | {
+        f"constraint.{k}.{name}": value
+        for k, c in enumerate(held)
+        for name, value in (("expression", c.expression), ("kind", c.kind), ("bound", f"{c.bound:g}"))
+    }
 
 
 def _channels(campaign, setup):

@@ -15,11 +15,6 @@ class RowList(NamedTuple):
     condition: object = ""
 
 
-def nothing(result, key):
-    """(value, error) of a quantity that a result does not have."""
-    return None, None
-
-
 @dataclass(frozen=True)
 class Shown:
     """Numbers, words and curves of one family of campaigns.
@@ -31,8 +26,6 @@ class Shown:
         that tells it from its siblings.
     rows : dict of str to tuple of RowList
         Of each section what comes in any number.
-    quantities : dict
-        Of matrix and comparison: {key: (label, what a smaller value means: "good", "bad" or "", decimals)}.
     headlines, by_level : tuple of (key, label, decimals)
         What a run's page shows large, and what its table by level holds.
     floors : tuple
@@ -54,28 +47,12 @@ class Shown:
         Files of a run beside its result, sheet and history.
     partial : str
         Template of the result beneath the table by level.
-    other : callable
-        other(result, key) gives (value, error) of quantities that are no channels.
-    reference : callable
-        reference(result) gives the square metres that coefficients refer to, or None.
-    fair : str
-        The quantity that is ranked where reference areas differ; "" where none has any.
-    best : tuple of (key, sign)
-        What the best run has least of, times the sign; the drag becomes `fair` where areas differ.
-    rather : tuple of (key, sign)
-        What is ranked by before everything else where any result has it.
-    rare : frozenset of str
-        Quantities that are offered only where a result has them.
-    next_best : tuple of (key, sign)
-        What is ranked by where no result has that.
     point_words : callable
         point_words(setup or None, air) says an operating point in a few words.
     point_air : callable
         point_air(form) gives what a form for a new operating point says of the air section.
     searched : tuple of str
         Quantities beyond the channels that a search may ask for.
-    own_unit : bool
-        Whether forces come in a unit that the sheet chooses.
     headings : dict
         Of sections that are called otherwise than usual.
     """
@@ -83,7 +60,6 @@ class Shown:
     outline: Callable
     words: Callable
     rows: dict
-    quantities: dict
     headlines: tuple
     by_level: tuple
     floors: tuple
@@ -100,13 +76,5 @@ class Shown:
     point_words: Callable
     point_air: Callable
     station: str = "x in m"
-    other: Callable = nothing
-    reference: Callable = lambda result: None
-    fair: str = ""
-    best: tuple = ("drag", 1.0)
-    next_best: tuple = ()
-    rather: tuple = ()
-    rare: frozenset = frozenset()
     searched: tuple = ()
-    own_unit: bool = False
     headings: dict = field(default_factory=dict)

@@ -10,26 +10,6 @@ from ...core.study.kinds.nozzle.judge import NOZZLE_FLOORS
 from .contract import RowList, Shown
 from .forces import FORMULAS, given
 
-QUANTITIES = {
-    "thrust": ("Thrust in N", "", 2),
-    "mass_flow": ("Mass flow in kg/s", "", 5),
-    "thrust_coefficient": ("Thrust coefficient", "bad", 4),
-    "discharge": ("Discharge coefficient", "", 4),
-    "shock": ("Shock inside at x in m", "", 5),
-    "exit_mach": ("Exit Mach number", "", 4),
-    "exit_p": ("Exit pressure in Pa", "", 0),
-    "pressure_ratio": ("Total pressure, exit over inlet", "bad", 4),
-    "mach_disc": ("Mach disc behind the exit in m", "", 5),
-    "plate_shock": ("Shock ahead of the plate, from it, in m", "", 5),
-    "shock_cell": ("Shock-cell spacing in m", "", 5),
-    "axis_speed": ("Axis speed half-way down the jet in m/s", "", 2),
-    "plate_shear": ("Shear on the plate in N", "bad", 4),
-    "plate_peak_shear": ("Peak shear on the plate in Pa", "bad", 2),
-    "plate_force": ("Push on the plate in N", "", 3),
-    "tone": ("Tone at the first microphone in Hz", "", 0),
-    "tone_level": ("Its level in dB", "good", 1),
-    "sound_level": ("Level at the first microphone in dB", "good", 1),
-}
 HEADLINES = (("mass_flow", "Mass flow, kg/s", 5), ("thrust", "Thrust, N", 3), ("exit_mach",
                                                                                "Exit Mach number", 4))
 BY_LEVEL = (
@@ -120,9 +100,9 @@ ROWS = {
                             STEADY), FORMULAS),
 }
 
-SHOWN = Shown(outline, words, ROWS, QUANTITIES, HEADLINES, BY_LEVEL, NOZZLE_FLOORS,
+SHOWN = Shown(outline, words, ROWS, HEADLINES, BY_LEVEL, NOZZLE_FLOORS,
               {"mass_flow": "Mass flow, kg/s", "thrust": "Thrust, N", "residual": "Residual"}, LINES,
               "Along the nozzle", "wall:pressure", ("thrust", "largest"), AXES, SWEPT, "Operating map",
               ("lines.csv", "field.vtu"), "partials/nozzle_result.html", point_words,
-              lambda form: given(form, POINT_FIELDS), best=("thrust", -1.0), searched=("shock", ),
+              lambda form: given(form, POINT_FIELDS), searched=("shock", ),
               headings={"air": "Air and supply"})

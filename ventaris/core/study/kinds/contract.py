@@ -37,6 +37,48 @@ class Neighbourhood:
         return found or ([] if sheet.shape == there.shape else ["Shape"])
 
 
+def nothing(result, key):
+    """(value, error) of a quantity that a result does not have."""
+    return None, None
+
+
+@dataclass(frozen=True)
+class Quantities:
+    """What the results of a family of campaigns are compared by.
+
+    Attributes
+    ----------
+    words : dict
+        {key: (label, what a smaller value means: "good", "bad" or "", decimals)}.
+    other : callable
+        other(result, key) gives (value, error) of quantities that are no channels.
+    reference : callable
+        reference(result) gives the square metres that coefficients refer to, or None.
+    fair : str
+        The quantity that is ranked where reference areas differ; "" where none has any.
+    best : tuple of (key, sign)
+        What the best run has least of, times the sign; the drag becomes `fair` where areas differ.
+    rather : tuple of (key, sign)
+        What is ranked by before everything else where any result has it.
+    next_best : tuple of (key, sign)
+        What is ranked by where no result has that.
+    rare : frozenset of str
+        Quantities that are offered only where a result has them.
+    own_unit : bool
+        Whether forces come in a unit that the sheet chooses.
+    """
+
+    words: dict
+    other: Callable = nothing
+    reference: Callable = lambda result: None
+    fair: str = ""
+    best: tuple = ("drag", 1.0)
+    rather: tuple = ()
+    next_best: tuple = ()
+    rare: frozenset = frozenset()
+    own_unit: bool = False
+
+
 @dataclass(frozen=True)
 class Kind:
     """One kind of campaign.
@@ -63,6 +105,8 @@ class Kind:
         files(run) gives {name: bytes} of a finished run.
     result : type
         The declared result.
+    quantities : Quantities
+        What its results are compared by.
     drawable : callable or None
         drawable(setup, mesh, state, mean) gives the `Drawable` of a plane field; None where fields are in
         space.
@@ -86,6 +130,7 @@ class Kind:
     measure_grid: Callable
     files: Callable
     result: type
+    quantities: Quantities
     drawable: Callable | None = None
     is_spatial: bool = False
     reads_lines: bool = False

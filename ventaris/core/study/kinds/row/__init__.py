@@ -5,6 +5,7 @@ from ...result import RowResult
 from ..contract import Kind, Neighbourhood
 from . import judge
 from .quality import row_quality
+from .quantities import QUANTITIES
 from .ready import prepare_row
 from .run import RowExecution
 
@@ -37,7 +38,7 @@ KIND = Kind("row",
             RowExecution,
             row_quality,
             row_files,
-            RowResult,
+            RowResult, QUANTITIES,
             drawable=row_drawable,
             reads_lines=True,
             neighbourhood=Neighbourhood(SWEPT, _away, "checkpoint"))

@@ -5,6 +5,7 @@ from ....look.drawable import section_drawable
 from ...result import SectionResult
 from ..contract import Kind, Neighbourhood
 from . import preflight
+from .quantities import QUANTITIES
 from .ready import prepare_section, section_channels
 from .run import Execution
 
@@ -18,5 +19,5 @@ def _away(air, other):
 
 KIND = Kind("section", "section", prepare_section, preflight.preflight, preflight.estimate,
             preflight.DEFAULT_COST, "cost_per_cell_step", section_channels, Execution, measure_quality,
-            section_files, SectionResult, drawable=section_drawable, neighbourhood=Neighbourhood(
+            section_files, SectionResult, QUANTITIES, drawable=section_drawable, neighbourhood=Neighbourhood(
                 frozenset({"air.incidence", "air.mach", "air.speed", "run.start", "air.reynolds"}), _away))

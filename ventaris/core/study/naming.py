@@ -1,0 +1,41 @@
+"""What channels are called by people."""
+from .kinds.registry import FAMILIES
+
+# What channels are called on pages, by the whole of their names or by how they begin.
+CHANNEL_WORDS = {
+    "drag_pressure": "Drag from pressure, CD", "drag_friction": "Drag from friction, CD", "drag_openings":
+    "Drag from what passes openings, CD", "drag_induced": "Induced drag, CD", "drag_lost":
+    "Drag lost to friction and cells, CD", "lift_pressure": "Lift from pressure, CL", "side":
+    "Side force coefficient CY", "roll": "Rolling moment coefficient", "turn": "Yawing moment coefficient",
+    "courant": "Courant number", "exit_back_flow": "Share of the exit through which air comes back",
+    "exit_p_total_least": "Least total pressure at the exit, Pa", "lift_without_slots":
+    "Lift without the slots, CL", "drag_without_slots": "Drag without the slots, CD", "angle": "Angle, °",
+    "height": "Heave, c", "gust": "Gust, of U", "slot_mass_flow": "Mass flow of the slots, of ρ U c",
+    "plate_shock_ahead": "Mach number ahead of the plate's shock", "mach_disc_ahead":
+    "Mach number ahead of the Mach disc"
+}
+CHANNEL_STARTS = (("cp_", "Cp at {}"), ("p_", "Pressure at {}, Pa"), ("drag_", "Drag of {}, CD"),
+                  ("lift_", "Lift of {}, CL"), ("mass_flow_", "Mass flow of {}, kg/s"), ("heat_",
+                                                                                         "Heat of {}, W"))
+CHANNEL_ENDS = (("_mach", "Mach number at {}"), ("_p_total", "Total pressure at {}, Pa"),
+                ("_p", "Pressure at {}, Pa"), ("_t_total", "Total temperature at {}, K"),
+                ("_t", "Temperature at {}, K"), ("_mass_flow", "Mass flow at {}, kg/s"))
+
+
+def channel_words(name):
+    """A channel's name as a person reads it."""
+    for kind in FAMILIES.values():
+        if name in kind.quantities.words:
+            return kind.quantities.words[name][0]
+    if name in CHANNEL_WORDS:
+        return CHANNEL_WORDS[name]
+    tail = next((f", mean by {way}"
+                 for way in ("mass", "area") if name.endswith(f"_{way}") and name != f"_{way}"), "")
+    bare = name.removesuffix("_mass").removesuffix("_area") if tail else name
+    for start, words in CHANNEL_STARTS:
+        if bare.startswith(start) and not tail:
+            return words.format(bare.removeprefix(start).replace("_", " "))
+    for end, words in CHANNEL_ENDS:
+        if bare.endswith(end) and len(bare) > len(end):
+            return words.format(bare.removesuffix(end).replace("_", " ")) + tail
+    return name
