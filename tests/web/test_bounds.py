@@ -147,9 +147,8 @@ class FairRanking(WithClient):
 
     def test_the_smaller_force_wins_where_each_variant_has_its_own_area(self):
         from ventaris.core.study.comparison import (
-            fair_quantity, paired_error, quantity_of, references_differ
+            fair_quantity, is_doubtful, paired_error, quantity_of, references_differ
         )
-        from ventaris.web.presentation import is_doubtful
         upright, tucked = self.result(0.56, 0.44), self.result(0.36, 0.48)
         results = [upright, tucked]
         self.assertEqual(references_differ(results), (0.36, 0.56))

@@ -9,7 +9,7 @@ from ventaris.core.study import comparison as c
 from ventaris.core.study.kinds import forces
 from ventaris.web import presentation as p
 from ventaris.web.drawings import draw
-from ventaris.web.kinds.section import built, outline, words as shape_words
+from ventaris.core.study.kinds.section.portrait import built, outline, words as shape_words
 from ventaris.core.sheet import read_section
 
 

@@ -124,7 +124,7 @@ class Runs(WithRow):
         self.assertAlmostEqual(row["x"], finished().result["coefficients"]["mass_flow"])
         self.assertEqual(self.client.get(f"/campaigns/{self.rows}/map").status_code, 200)
         self.assertEqual(self.client.get(f"/campaigns/{self.rows}").status_code, 200)
-        self.assertIn("Best efficiency", self.text("/"))
+        self.assertIn("Efficiency:", self.text("/"))
 
     def line(self, *flows, speed=14000.0):
         """Finished points of the line at 108, 110, 112 kPa … with these mass flows."""

@@ -5,7 +5,7 @@ from flask import Blueprint, abort, g, redirect, render_template, request, url_f
 
 from ..core import units
 from ..core.study.aim import (MOST_CONDITIONS, SENSES, Aim, AimError, Condition, Standing, aim_words,
-                              default_aim, standing, standing_words)
+                              default_aim, standing, standing_words, where_words)
 from ..core.study.comparison import offered_quantities
 from ..core.study.kinds.registry import FAMILIES
 from ..core.units import UnitError
@@ -25,6 +25,8 @@ class Shown:
     aim, words : str
         What is wanted, and how the variants stand.
     names, points : dict of int to str
+    where : str
+        Over which points it is taken.
     """
 
     standing: Standing
@@ -33,6 +35,7 @@ class Shown:
     words: str
     names: dict
     points: dict
+    where: str
 
 
 def standing_of(campaign, variants, points, latest):
@@ -44,12 +47,12 @@ def standing_of(campaign, variants, points, latest):
         if run["state"] == "settled" and run["result"] and cell[0] in names and cell[1] in places
     }
     own = store.aim_of(campaign)
-    if not results or own is None and len(names) < 2:
+    if not results:
         return None
     aim = own or default_aim(campaign["space"], results)
     found = standing(aim, campaign["space"], list(names), list(places), results)
     return Shown(found, own is not None, aim_words(aim, found.label, places), standing_words(found, names),
-                 names, places)
+                 names, places, where_words(aim, places))
 
 
 def known_names(campaign, latest):

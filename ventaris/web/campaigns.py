@@ -7,6 +7,7 @@ from flask import Blueprint, abort, current_app, g, redirect, render_template, r
 
 from ..core.sheet import SPACE_WORDS, SheetError
 from ..core.shapes.library import LARGEST_FILE
+from ..core.study.kinds.registry import FAMILIES
 from ..store import archive, campaigns as store, deletions, runs, surfaces
 from . import aims
 from .kinds.registry import SHOWN
@@ -78,11 +79,16 @@ def _card(campaign):
     found = aims.standing_of(campaign, variants, list(points.values()), latest) if done else None
     base = variants[0] if variants else None
     return {
-        "campaign": campaign, "outline": SHOWN[campaign["space"]].outline(base["shape"]) if base else None,
-        "variants": len(variants), "points": len(points), "settled": len(done),
-        "active": sum(r["state"] in runs.ACTIVE for r in latest.values()), "standing": found, "picture": next(
-            (r["id"] for (v, p), r in sorted(latest.items(), reverse=True)
-             if base and v == base["id"] and r["state"] == "settled"), None)
+        "campaign":
+        campaign, "outline":
+        FAMILIES[campaign["space"]].portrait.outline(base["shape"]) if base else None, "variants":
+        len(variants), "points":
+        len(points), "settled":
+        len(done), "active":
+        sum(r["state"] in runs.ACTIVE for r in latest.values()), "standing":
+        found, "picture":
+        next((r["id"] for (v, p), r in sorted(latest.items(), reverse=True)
+              if base and v == base["id"] and r["state"] == "settled"), None)
     }
 
 

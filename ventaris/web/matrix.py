@@ -7,11 +7,11 @@ from ..core.sheet import SheetError, differing_inputs, read_toml, write_toml
 from ..core.study.checks import examine
 from ..core.study.comparison import (difference_of, fair_quantity, offered_quantities, quantity_of,
                                      references_differ)
+from ..core.study.kinds.registry import FAMILIES
 from ..store import campaigns as store, runs
 from ..worker.loop import is_worker_running
 from .aims import standing_of
 from .campaigns import campaign_or_404
-from .kinds.registry import SHOWN
 
 pages = Blueprint("matrix", __name__)
 
@@ -66,13 +66,13 @@ def _matrix(campaign):
         wanted = aim.quantity if aim else ""
         key = wanted if wanted in offered else "tone" if noise and "tone" in offered else fair_quantity(
             campaign["space"], results)
-    rows = []
+    rows, portrait = [], FAMILIES[campaign["space"]].portrait
     heads = [_point_head(campaign, variants, point) for point in points]
     for variant in variants:
         cells = [_cell(campaign, variants, variant, point, latest, key) for point in points]
         rows.append({
-            "variant": variant, "outline": SHOWN[campaign["space"]].outline(variant["shape"]),
-            "words": SHOWN[campaign["space"]].words(variant["shape"]), "cells": cells
+            "variant": variant, "outline": portrait.outline(variant["shape"]), "words":
+            portrait.words(variant["shape"]), "cells": cells
         })
     standing = standing_of(campaign, variants, points, latest)
     states = [cell["run"]["state"] for row in rows for cell in row["cells"] if cell["run"]]
@@ -98,7 +98,7 @@ def _point_head(campaign, variants, point):
             setup, _ = examine(store.compose_sheet(campaign, variants[0], point))
         except SheetError:
             setup = None
-    return {"point": point, "words": SHOWN[campaign["space"]].point_words(setup, point["air"])}
+    return {"point": point, "words": FAMILIES[campaign["space"]].portrait.point_words(setup, point["air"])}
 
 
 def _cell(campaign, variants, variant, point, latest, key):

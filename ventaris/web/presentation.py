@@ -9,25 +9,16 @@ from markupsafe import Markup
 
 from ..core import units
 from ..core.instruments.sections import AVERAGES
+from ..core.study.comparison import is_doubtful
 from ..core.study.cycles import ahead_words, off_coarser
+from ..core.study.kinds.registry import FAMILIES
 from ..core.study.naming import channel_words
-from ..core.study.verdict import wide_bars
-from .kinds.registry import SHOWN, shown_of
+from .kinds.registry import SHOWN
 
 STATE_WORDS = {
     "waiting": "waiting", "gridding": "gridding", "running": "running", "paused": "paused",
     "settled": "settled", "stopped": "stopped", "failed": "failed"
 }
-
-
-def is_doubtful(result):
-    """Whether a settled result has an error bar so wide that its number says little; told of results of
-    earlier versions too."""
-    if not result or not result["verdict"]["settled"]:
-        return False
-    if "doubtful" in result["verdict"]:
-        return bool(result["verdict"]["doubtful"])
-    return wide_bars(result["trends"], shown_of(result).floors)[1]
 
 
 def fixed(value, decimals=4):
@@ -129,7 +120,9 @@ def asset_version():
 def register(app):
     """Make all of this known to the templates."""
     app.jinja_env.globals.update(icon=icon, ahead_words=ahead_words, off_coarser=off_coarser,
-                                 outline_svg=outline_svg, shown=SHOWN, state_words=STATE_WORDS,
+                                 outline_svg=outline_svg, shown=SHOWN,
+                                 numbers={space: kind.quantities
+                                          for space, kind in FAMILIES.items()}, state_words=STATE_WORDS,
                                  interval_of=_interval, condition_of=_condition)
     app.jinja_env.filters.update(fixed=fixed, channel_words=channel_words, is_doubtful=is_doubtful,
                                  section_means=section_means, with_error=with_error, error_bar=error_bar,

@@ -322,29 +322,32 @@ def aim_words(aim, label, points):
     points : dict of int to str
         Names of the operating points.
     """
-    counted = aim.counted(list(points))
-    even = len(set(counted.values())) == 1
-    names = [points[p] + ("" if even else f" ({w:g})") for p, w in counted.items()]
-    if len(points) == 1:
-        where = ""
-    elif len(counted) == 1:
-        where = f" at {names[0]}"
-    elif even and len(counted) == len(points):
-        where = f", mean over all {len(counted)} points"
-    else:
-        where = f", {'' if even else 'weighted '}mean over {', '.join(names[:-1])} and {names[-1]}"
     held = [
         f"{_lower(channel_words(c.expression))} {c.kind} {c.bound:g}".replace("-", "−") +
         (f" at {points[c.point]}" if c.point in points and len(points) > 1 else "") for c in aim.conditions
     ]
     label = _lower(label)
     what = f"{label}, {SENSES['nearest']}" if aim.sense == "nearest" else f"{SENSES[aim.sense]} {label}"
-    return what + where + (f"; while {' and '.join(held)}" if held else "")
+    return what + where_words(aim, points) + (f"; while {' and '.join(held)}" if held else "")
 
 
 def _lower(words):
     """Words in the midst of a sentence; "CD" and the like stay."""
     return words[0].lower() + words[1:] if words[1:2].islower() else words
+
+
+def where_words(aim, points):
+    """Over which operating points an aim is taken, as it stands behind what is wanted: " at Dash"."""
+    counted = aim.counted(list(points))
+    even = len(set(counted.values())) == 1
+    names = [points[p] + ("" if even else f" ({w:g})") for p, w in counted.items()]
+    if len(points) == 1:
+        return ""
+    if len(counted) == 1:
+        return f" at {names[0]}"
+    if even and len(counted) == len(points):
+        return f", mean over all {len(counted)} points"
+    return f", {'' if even else 'weighted '}mean over {', '.join(names[:-1])} and {names[-1]}"
 
 
 def standing_words(found, names):

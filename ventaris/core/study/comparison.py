@@ -10,6 +10,7 @@ from .channels import FormulaError, names_in
 from .kinds.registry import FAMILIES, is_spatial
 from .search import SearchError, evaluator
 from .trend import difference_error, level_ratio
+from .verdict import wide_bars
 
 
 def quantities_of(result):
@@ -28,6 +29,16 @@ def quantity_of(result, key):
     if value is not None or key.isidentifier():
         return value, error
     return _computed(result, key)
+
+
+def is_doubtful(result):
+    """Whether a settled result has an error bar so wide that its number says little; told of results of
+    earlier versions too."""
+    if not result or not result["verdict"]["settled"]:
+        return False
+    if "doubtful" in result["verdict"]:
+        return bool(result["verdict"]["doubtful"])
+    return wide_bars(result["trends"], quantities_of(result).floors)[1]
 
 
 @functools.lru_cache(maxsize=512)

@@ -21,15 +21,8 @@ class Shown:
 
     Attributes
     ----------
-    outline, words : callable
-        outline(shape) gives loops to draw, or None where the shape cannot be built; words(shape) one line
-        that tells it from its siblings.
     rows : dict of str to tuple of RowList
         Of each section what comes in any number.
-    headlines, by_level : tuple of (key, label, decimals)
-        What a run's page shows large, and what its table by level holds.
-    floors : tuple
-        Values below which an error bar is not judged, see `verdict.wide_bars`.
     histories, lines : dict
         Curves over the steps and along the shape: {key: label}.
     lines_heading, station : str
@@ -47,8 +40,6 @@ class Shown:
         Files of a run beside its result, sheet and history.
     partial : str
         Template of the result beneath the table by level.
-    point_words : callable
-        point_words(setup or None, air) says an operating point in a few words.
     point_air : callable
         point_air(form) gives what a form for a new operating point says of the air section.
     searched : tuple of str
@@ -57,12 +48,7 @@ class Shown:
         Of sections that are called otherwise than usual.
     """
 
-    outline: Callable
-    words: Callable
     rows: dict
-    headlines: tuple
-    by_level: tuple
-    floors: tuple
     histories: dict
     lines: dict
     lines_heading: str
@@ -73,7 +59,6 @@ class Shown:
     map_title: str
     files: tuple
     partial: str
-    point_words: Callable
     point_air: Callable
     station: str = "x in m"
     searched: tuple = ()

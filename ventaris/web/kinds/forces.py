@@ -1,8 +1,6 @@
 """What campaigns that weigh a shape have in common: coefficients, forces, lift over drag."""
 from .contract import RowList
 
-COEFFICIENTS = (("lift", "Lift coefficient CL", 4), ("drag", "Drag coefficient CD", 5),
-                ("moment", "Moment coefficient CM", 4))
 HISTORIES = {
     "lift": "Lift coefficient CL", "drag": "Drag coefficient CD", "moment": "Moment coefficient CM",
     "residual": "Residual"
@@ -26,11 +24,3 @@ def point_air(form):
     if "altitude" in air:
         air["state"] = "standard atmosphere"
     return air
-
-
-def point_words(setup, air):
-    """Mach and Reynolds number, incidence and yaw."""
-    incidence, yaw = air.get("incidence", 0), air.get("yaw", 0)
-    turned = (f"α {incidence:g}°" + (f" · yaw {yaw:g}°" if yaw else "")).replace("-", "−")
-    state = f"M {setup.air.mach:.3g} · Re {setup.reynolds:.2g} · ".replace("e+0", "e") if setup else ""
-    return state + turned

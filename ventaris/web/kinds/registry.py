@@ -2,8 +2,3 @@
 from . import body, nozzle, row, section
 
 SHOWN = {"section": section.SHOWN, "body": body.SHOWN, "nozzle": nozzle.SHOWN, "row": row.SHOWN}
-
-
-def shown_of(result):
-    """What pages show of a result; those of the first versions were all of sections."""
-    return SHOWN[result.get("space", "section")]

@@ -50,6 +50,10 @@ class Quantities:
     ----------
     words : dict
         {key: (label, what a smaller value means: "good", "bad" or "", decimals)}.
+    headlines, by_level : tuple of (key, label, decimals)
+        What a run shows large, and what its table by level holds.
+    floors : tuple
+        Values below which an error bar is not judged, see `verdict.wide_bars`.
     other : callable
         other(result, key) gives (value, error) of quantities that are no channels.
     reference : callable
@@ -69,6 +73,9 @@ class Quantities:
     """
 
     words: dict
+    headlines: tuple
+    by_level: tuple
+    floors: tuple
     other: Callable = nothing
     reference: Callable = lambda result: None
     fair: str = ""
@@ -77,6 +84,25 @@ class Quantities:
     next_best: tuple = ()
     rare: frozenset = frozenset()
     own_unit: bool = False
+
+
+@dataclass(frozen=True)
+class Portrait:
+    """What the shapes and operating points of a family look like to a person.
+
+    Attributes
+    ----------
+    outline : callable
+        outline(shape) gives closed loops to draw, or None where the shape cannot be built.
+    words : callable
+        words(shape) is one line that tells it from its siblings; shapes are sections of a sheet as dicts.
+    point_words : callable
+        point_words(setup or None, air) says an operating point in a few words.
+    """
+
+    outline: Callable
+    words: Callable
+    point_words: Callable
 
 
 @dataclass(frozen=True)
@@ -107,6 +133,7 @@ class Kind:
         The declared result.
     quantities : Quantities
         What its results are compared by.
+    portrait : Portrait
     drawable : callable or None
         drawable(setup, mesh, state, mean) gives the `Drawable` of a plane field; None where fields are in
         space.
@@ -131,6 +158,7 @@ class Kind:
     files: Callable
     result: type
     quantities: Quantities
+    portrait: Portrait
     drawable: Callable | None = None
     is_spatial: bool = False
     reads_lines: bool = False

@@ -1,6 +1,9 @@
 """Forces and lift over drag of results that weigh a shape."""
 import math
 
+COEFFICIENTS = (("lift", "Lift coefficient CL", 4), ("drag", "Drag coefficient CD", 5),
+                ("moment", "Moment coefficient CM", 4))
+
 
 def force(result, key):
     """(value, error) of `drag_force` or `lift_force`, in the result's unit."""
@@ -20,3 +23,11 @@ def glide(result):
         return c["lift"] / drag, None
     value = c["lift"] / drag
     return value, abs(value) * math.hypot(t["lift"]["error"] / max(abs(c["lift"]), 1e-9), error / drag)
+
+
+def stream_words(setup, air):
+    """Mach and Reynolds number, incidence and yaw."""
+    incidence, yaw = air.get("incidence", 0), air.get("yaw", 0)
+    turned = (f"α {incidence:g}°" + (f" · yaw {yaw:g}°" if yaw else "")).replace("-", "−")
+    state = f"M {setup.air.mach:.3g} · Re {setup.reynolds:.2g} · ".replace("e+0", "e") if setup else ""
+    return state + turned

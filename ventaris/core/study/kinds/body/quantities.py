@@ -1,6 +1,8 @@
 """What bodies in space are compared by."""
+from ...verdict import BODY_FLOORS
 from ..contract import Quantities
-from ..forces import force
+from ..forces import COEFFICIENTS, force
+from ..section.quantities import BY_LEVEL
 
 WORDS = {
     "drag": ("Drag coefficient CD", "good", 4),
@@ -30,5 +32,8 @@ def other(result, key):
     return None, None
 
 
-QUANTITIES = Quantities(WORDS, other, lambda result: result["shape"]["area"], fair="drag_area",
-                        rare=frozenset(("drag_induced", "drag_lost")), own_unit=True)
+LEVELS = (*BY_LEVEL[:4], ("drag_induced", "CD, induced", 5), ("drag_lost", "CD, lost", 5),
+          ("drag_openings", "CD, openings", 5), BY_LEVEL[4], ("side", "CY", 5))
+QUANTITIES = Quantities(WORDS, COEFFICIENTS, LEVELS, BODY_FLOORS, other,
+                        lambda result: result["shape"]["area"], fair="drag_area", rare=frozenset(
+                            ("drag_induced", "drag_lost")), own_unit=True)

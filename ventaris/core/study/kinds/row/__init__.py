@@ -5,6 +5,7 @@ from ...result import RowResult
 from ..contract import Kind, Neighbourhood
 from . import judge
 from .quality import row_quality
+from .portrait import PORTRAIT
 from .quantities import QUANTITIES
 from .ready import prepare_row
 from .run import RowExecution
@@ -27,18 +28,7 @@ def _away(air, other):
             abs(air.swirl - other.swirl) / 90)
 
 
-KIND = Kind("row",
-            "row",
-            prepare_row,
-            judge.preflight_row,
-            judge.estimate_row,
-            judge.DEFAULT_COST,
-            "cost_per_cell_step_in_rows",
-            judge.row_channels,
-            RowExecution,
-            row_quality,
-            row_files,
-            RowResult, QUANTITIES,
-            drawable=row_drawable,
-            reads_lines=True,
+KIND = Kind("row", "row", prepare_row, judge.preflight_row, judge.estimate_row, judge.DEFAULT_COST,
+            "cost_per_cell_step_in_rows", judge.row_channels, RowExecution, row_quality, row_files, RowResult,
+            QUANTITIES, PORTRAIT, drawable=row_drawable, reads_lines=True,
             neighbourhood=Neighbourhood(SWEPT, _away, "checkpoint"))

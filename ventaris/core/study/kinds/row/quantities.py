@@ -1,5 +1,6 @@
 """What blade rows are compared by."""
 from ..contract import Quantities
+from .judge import ROW_FLOORS
 
 WORDS = {
     "efficiency": ("Efficiency", "bad", 4),
@@ -35,6 +36,15 @@ WORDS = {
     "inlet_mach": ("Inlet Mach number", "", 4),
     "back_flow": ("Share of the outlet through which air runs back", "good", 4),
 }
+HEADLINES = (("mass_flow", "Mass flow, kg/s", 4), ("pressure_ratio", "Pressure ratio", 4),
+             ("efficiency", "Efficiency", 4), ("thrust", "Thrust, N", 2), ("power", "Power, W", 0),
+             ("wheel_power", "Power from the wind", 4), ("figure_of_merit", "Figure of merit", 3))
+BY_LEVEL = tuple(
+    (key, WORDS[key][0], WORDS[key][2])
+    for key in ("mass_flow", "pressure_ratio", "temperature_ratio", "efficiency", "polytropic_efficiency",
+                "torque", "power", "thrust", "relative_inlet_angle", "relative_outlet_angle", "relative_loss",
+                "thrust_coefficient", "power_coefficient", "disc_thrust", "figure_of_merit", "wheel_power",
+                "wheel_thrust"))
 
-QUANTITIES = Quantities(WORDS, best=("efficiency", -1.0),
+QUANTITIES = Quantities(WORDS, HEADLINES, BY_LEVEL, ROW_FLOORS, best=("efficiency", -1.0),
                         next_best=(("wheel_power", -1.0), ("figure_of_merit", -1.0), ("thrust", -1.0)))

@@ -5,6 +5,7 @@ from ....look.drawable import section_drawable
 from ...result import SectionResult
 from ..contract import Kind, Neighbourhood
 from . import preflight
+from .portrait import PORTRAIT
 from .quantities import QUANTITIES
 from .ready import prepare_section, section_channels
 from .run import Execution
@@ -17,7 +18,8 @@ def _away(air, other):
             0.1 * abs(air.speed - other.speed) * (air.motion == "speed"))
 
 
-KIND = Kind("section", "section", prepare_section, preflight.preflight, preflight.estimate,
-            preflight.DEFAULT_COST, "cost_per_cell_step", section_channels, Execution, measure_quality,
-            section_files, SectionResult, QUANTITIES, drawable=section_drawable, neighbourhood=Neighbourhood(
-                frozenset({"air.incidence", "air.mach", "air.speed", "run.start", "air.reynolds"}), _away))
+KIND = Kind(
+    "section", "section", prepare_section, preflight.preflight, preflight.estimate, preflight.DEFAULT_COST,
+    "cost_per_cell_step", section_channels, Execution, measure_quality, section_files, SectionResult,
+    QUANTITIES, PORTRAIT, drawable=section_drawable, neighbourhood=Neighbourhood(
+        frozenset({"air.incidence", "air.mach", "air.speed", "run.start", "air.reynolds"}), _away))

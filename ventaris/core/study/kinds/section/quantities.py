@@ -1,7 +1,8 @@
 """What sections are compared by."""
 from ...cycles import ahead_of, off_coarser
+from ...verdict import SECTION_FLOORS
 from ..contract import Quantities
-from ..forces import force, glide
+from ..forces import COEFFICIENTS, force, glide
 
 WORDS = {
     "drag": ("Drag coefficient CD", "good", 5),
@@ -23,6 +24,8 @@ WORDS = {
     "lift_most": ("Peak of the lift, CL", "", 4),
     "lift_least": ("Trough of the lift, CL", "", 4),
 }
+BY_LEVEL = (("lift", "CL", 5), ("drag", "CD", 5), ("drag_pressure", "CD, pressure", 5),
+            ("drag_friction", "CD, friction", 5), ("moment", "CM", 5))
 # Only what moves has them.
 RARE = frozenset(list(WORDS)[list(WORDS).index("wheel_power"):])
 
@@ -64,5 +67,5 @@ def reference(result):
     return abs(result["forces"][name] / (c[name] * pressure)) if c.get(name) and pressure else None
 
 
-QUANTITIES = Quantities(WORDS, other, reference, fair="drag_force",
+QUANTITIES = Quantities(WORDS, COEFFICIENTS, BY_LEVEL, SECTION_FLOORS, other, reference, fair="drag_force",
                         rather=(("wheel_power", -1.0), ("lift_swing", 1.0), ("lift_most", 1.0)), rare=RARE)
