@@ -1,11 +1,8 @@
 """What a campaign is after: the page on which it is said, and how its variants stand by it."""
-from dataclasses import dataclass
-
 from flask import Blueprint, abort, g, redirect, render_template, request, url_for
 
 from ..core import units
-from ..core.study.aim import (MOST_CONDITIONS, SENSES, Aim, AimError, Condition, Standing, aim_words,
-                              default_aim, standing, standing_words, where_words)
+from ..core.study.aim import MOST_CONDITIONS, SENSES, Aim, AimError, Condition, default_aim, tell
 from ..core.study.comparison import offered_quantities
 from ..core.study.kinds.registry import FAMILIES
 from ..core.units import UnitError
@@ -14,45 +11,15 @@ from ..store import campaigns as store, runs
 pages = Blueprint("aims", __name__)
 
 
-@dataclass(frozen=True)
-class Shown:
-    """A standing with the words in which pages tell it.
-
-    Attributes
-    ----------
-    own : bool
-        Whether the campaign says what it is after; else the kind's usual aim is taken.
-    aim, words : str
-        What is wanted, and how the variants stand.
-    names, points : dict of int to str
-    where : str
-        Over which points it is taken.
-    """
-
-    standing: Standing
-    own: bool
-    aim: str
-    words: str
-    names: dict
-    points: dict
-    where: str
-
-
 def standing_of(campaign, variants, points, latest):
-    """`Shown` of a campaign; None where nothing has settled yet."""
+    """`Told` of a campaign; None where nothing has settled yet."""
     names, places = ({row["id"]: row["name"] for row in rows} for rows in (variants, points))
-    results = {
-        cell: run["result"]
-        for cell, run in latest.items()
-        if run["state"] == "settled" and run["result"] and cell[0] in names and cell[1] in places
-    }
-    own = store.aim_of(campaign)
-    if not results:
-        return None
-    aim = own or default_aim(campaign["space"], results)
-    found = standing(aim, campaign["space"], list(names), list(places), results)
-    return Shown(found, own is not None, aim_words(aim, found.label, places), standing_words(found, names),
-                 names, places, where_words(aim, places))
+    return tell(store.aim_of(campaign), campaign["space"], names, places, settled_of(latest))
+
+
+def settled_of(latest):
+    """{(variant, point): result} of the newest runs of every cell that have settled."""
+    return {c: run["result"] for c, run in latest.items() if run["state"] == "settled" and run["result"]}
 
 
 def known_names(campaign, latest):
@@ -80,8 +47,7 @@ def edit(campaign_id):
         except (AimError, UnitError) as error:
             problems, form, status = [str(error)], request.form, 400
     own = store.aim_of(campaign)
-    results = {c: r["result"] for c, r in latest.items() if r["state"] == "settled" and r["result"]}
-    aim = own or default_aim(campaign["space"], results)
+    aim = own or default_aim(campaign["space"], settled_of(latest))
     values = form or _written(aim)
     return render_template(
         "aim.html", campaign=campaign, variants=variants, points=points, names=names, own=own, values=values,

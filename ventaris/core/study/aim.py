@@ -382,3 +382,53 @@ def _listed(names, most=4):
     if len(names) > most:
         return f"{len(names)} others"
     return names[0] if len(names) == 1 else f"{', '.join(names[:-1])} and {names[-1]}"
+
+
+@dataclass(frozen=True)
+class Told:
+    """A standing with the words in which it is told.
+
+    Attributes
+    ----------
+    own : bool
+        Whether the campaign says what it is after; else the kind's usual aim is taken.
+    aim, words : str
+        What is wanted, and how the variants stand.
+    names, points : dict of int to str
+    where : str
+        Over which points it is taken.
+    """
+
+    standing: Standing
+    own: bool
+    aim: str
+    words: str
+    names: dict
+    points: dict
+    where: str
+
+
+def tell(own, space, names, places, results):
+    """How the variants of a campaign stand, in words.
+
+    Parameters
+    ----------
+    own : Aim or None
+        None for the kind's usual one.
+    names, places : dict of int to str
+        Variants and operating points in their order.
+    results : dict of (variant, point) to dict
+        Of settled runs; others than those of the names are left out.
+
+    Returns
+    -------
+    Told or None
+        None where nothing has settled.
+    """
+    results = {cell: r for cell, r in results.items() if cell[0] in names and cell[1] in places}
+    if not results:
+        return None
+    aim = own or default_aim(space, results)
+    found = standing(aim, space, list(names), list(places), results)
+    return Told(found, own is not None, aim_words(aim, found.label, places), standing_words(found, names),
+                names, places, where_words(aim, places))
