@@ -87,6 +87,12 @@ def _add_exchange(verbs):
     out.add_argument("campaign", help="name or number of the campaign")
     out.add_argument("file", type=Path)
     out.set_defaults(action=_export)
+    report = verbs.add_parser("report", help="write the report of a campaign or a run as HTML or PDF")
+    _data_option(report)
+    report.add_argument("campaign", help="name or number of the campaign, or a campaign archive")
+    report.add_argument("file", type=Path, help="ends in .html or .pdf")
+    report.add_argument("--run", type=int, help="number of one run of it")
+    report.set_defaults(action=_write_report)
     into = verbs.add_parser("import", help="read a campaign archive")
     _data_option(into)
     into.add_argument("file", type=Path)
@@ -291,14 +297,69 @@ def _demo(options):
     return 0
 
 
+def _named_campaign(database, options):
+    """Id of the campaign that a command names by its name or number, or None."""
+    from .store import campaigns
+    found = [c for c in campaigns.all_campaigns(database) if options.campaign in (c["name"], str(c["id"]))]
+    return found[0]["id"] if found else None
+
+
 def _export(options):
-    from .store import archive, campaigns
+    from .store import archive
     from .store.database import open_database
     database = open_database(options.data, create=False)
-    found = [c for c in campaigns.all_campaigns(database) if options.campaign in (c["name"], str(c["id"]))]
-    if not found:
+    found = _named_campaign(database, options)
+    if found is None:
         return _fail(f"no campaign “{options.campaign}” in {options.data}")
-    _write(options.file.parent, options.file.name, archive.export_campaign(database, found[0]["id"]))
+    _write(options.file.parent, options.file.name, archive.export_campaign(database, found))
+    return 0
+
+
+def _write_report(options):
+    import tempfile
+
+    from .store import archive
+    from .store.database import open_database
+    from .store.surfaces import serve_library
+    if options.file.suffix not in (".html", ".pdf"):
+        return _fail(f"{options.file}: a report is written as .html or .pdf; give the file such an ending")
+    with tempfile.TemporaryDirectory() as folder:
+        packed = Path(options.campaign)
+        serve_library(folder if packed.is_file() else options.data)
+        if packed.is_file():
+            database = open_database(folder)
+            try:
+                found = archive.import_campaign(database, packed.read_bytes())
+            except archive.ArchiveError as error:
+                return _fail(f"{packed}: {error}")
+        else:
+            database = open_database(options.data, create=False)
+            found = _named_campaign(database, options)
+            if found is None:
+                return _fail(
+                    f"no campaign “{options.campaign}” in {options.data}, and no archive of that name")
+        return _report_of(database, found, options)
+
+
+def _report_of(database, campaign_id, options):
+    from .core.report.campaign import campaign_report, run_report
+    from .core.report.html import to_html
+    from .store import reports, runs
+    material = reports.material_of(database, campaign_id)
+    if options.run is None:
+        document = campaign_report(material)
+    else:
+        run = runs.run(database, options.run)
+        if run is None or run["campaign_id"] != campaign_id:
+            return _fail(f"--run {options.run}: not a run of “{material.name}”. There are: "
+                         f"{', '.join(str(c.run) for c in material.cells.values()) or 'none'}")
+        document = run_report(material, reports.cell_of(database, run))
+    if options.file.suffix == ".pdf":
+        from .core.report.pdf import to_pdf
+        data = to_pdf(document)
+    else:
+        data = to_html(document).encode()
+    _write(options.file.parent, options.file.name, data)
     return 0
 
 

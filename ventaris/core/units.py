@@ -5,6 +5,7 @@ number is meant (metres, kelvin, degrees …).
 """
 import functools
 import math
+import numbers
 import re
 
 import pint
@@ -158,6 +159,24 @@ def show(value, unit="", digits=5):
     if "e" in text and 1e-4 <= abs(value) < 1e7:
         text = f"{value:.0f}" if abs(value) >= 1e4 else f"{value:f}".rstrip("0")
     return f"{text} {PRETTY.get(unit, unit)}".strip()
+
+
+def fixed(value, decimals=4):
+    """A number with a true minus sign; a dash for what is none."""
+    if not isinstance(value, numbers.Real) or not math.isfinite(value):
+        return "–"
+    text = f"{value:.{decimals}f}"
+    if float(text) == 0:
+        text = text.lstrip("-")
+    return text.replace("-", "−")
+
+
+def fixed_error(error, decimals=4):
+    """An error bar in the digits of its value: "± 0.012"; nothing where none is known."""
+    if error is None:
+        return ""
+    small = 0 < error < 0.5 * 10.0**-decimals
+    return f"± {'under ' if small else ''}{fixed(10.0**-decimals if small else error, decimals)}"
 
 
 def large(value, digits=2):

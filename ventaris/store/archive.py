@@ -17,6 +17,7 @@ from . import campaigns, runs, searches
 from .array_check import check_array, check_surface
 from .database import StoreError, transaction
 from .measured import add_measured, measured_of
+from .reports import save_words, words_of
 from .searches import ArchivePart
 from .surfaces import keep_surface, sources_of, surface_bytes
 
@@ -58,13 +59,14 @@ def export_campaign(database, campaign_id, checkpoints=False):
         put(
             "campaign.json", {
                 "format": FORMAT, "space": head["space"], "name": head["name"], "question": head["question"],
-                "setup": head["setup"], "aim": _numbered(campaigns.aim_of(head), variants_, points_),
-                "variants": [{k: v[k]
-                              for k in ("name", "shape", "baseline")}
-                             for v in variants_], "points": [{k: p[k]
-                                                              for k in ("name", "air")} for p in points_],
-                "measured": [{k: m[k]
-                              for k in ("name", "columns")} for m in measured_of(database, campaign_id)]
+                "setup": head["setup"], "aim": _numbered(campaigns.aim_of(head), variants_, points_), "words":
+                words_of(head), "variants": [{k: v[k]
+                                              for k in ("name", "shape", "baseline")} for v in variants_],
+                "points": [{k: p[k]
+                            for k in ("name", "air")}
+                           for p in points_], "measured": [{k: m[k]
+                                                            for k in ("name", "columns")}
+                                                           for m in measured_of(database, campaign_id)]
             })
         carried = [
             searches.packed(database, found, [v["id"] for v in variants_], [p["id"] for p in points_])
@@ -164,6 +166,7 @@ class CampaignPart(ArchivePart):
     question: str = Field("", max_length=4000)
     setup: dict
     aim: AimPart | None = None
+    words: dict[Name, Annotated[str, Field(max_length=8000)]] = Field(default_factory=dict, max_length=8)
     variants: list[VariantPart] = Field(max_length=2000)
     points: list[PointPart] = Field(max_length=2000)
     measured: list[MeasuredPart] = Field(default_factory=list, max_length=1000)
@@ -290,6 +293,8 @@ def _check_head(head):
     if head.space not in SHEETS:
         raise ArchiveError(f"campaign.json: space = {head.space[:40]}: accepted: {', '.join(SHEETS)}.")
     check_text(head.question)
+    for text in head.words.values():
+        check_text(text)
     head.name = campaigns.checked_name(head.name, "campaign")
     for variant in head.variants:
         variant.shape = read_section("shape", variant.shape, head.space).model_dump()
@@ -410,6 +415,8 @@ def _store(database, contents):
         if variant.baseline:
             campaigns.make_baseline(database, variant_id)
     point_ids = [campaigns.add_point(database, campaign_id, p.name, p.air) for p in head.points]
+    if head.words:
+        save_words(database, campaign_id, head.words)
     if head.aim:
         aim = Aim.from_dict(head.aim.model_dump())
         campaigns.save_aim(database, campaign_id,

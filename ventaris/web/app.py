@@ -23,7 +23,7 @@ from ..store.database import StoreError, Unreachable, explain, open_database, re
 from ..store.deletions import last_deletion
 from ..store.runs import StateError
 from . import (aims, body_looks, body_sheets, campaigns, compare, curves, flow, looks, maps, matrix, noise,
-               presentation, queue, row_sheets, runs, searches, sheets, study, turns)
+               presentation, queue, reports, row_sheets, runs, searches, sheets, study, turns)
 
 LARGEST_UPLOAD = 210_000_000
 POLICY = (
@@ -69,7 +69,7 @@ def create_app(folder, password=None, local=True):
     presentation.register(app)
     use_face(str(Path(__file__).parent / "static/vendor/fonts/ibm-plex-sans-400.ttf"))
     for room in (campaigns, sheets, study, runs, flow, looks, curves, compare, maps, aims, body_looks,
-                 body_sheets, row_sheets, searches, noise, matrix, queue):
+                 body_sheets, row_sheets, searches, noise, matrix, queue, reports):
         app.register_blueprint(room.pages)
     _security(app, password, local)
     turns.register(app)
@@ -147,7 +147,7 @@ def _security(app, password, local):
 
     @app.after_request
     def harden(response):
-        response.headers["Content-Security-Policy"] = POLICY
+        response.headers.setdefault("Content-Security-Policy", POLICY)
         response.headers["X-Content-Type-Options"] = "nosniff"
         response.headers["Referrer-Policy"] = "same-origin"
         return response

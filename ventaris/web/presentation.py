@@ -1,6 +1,5 @@
 """How values are written on pages: numbers with error bars, states, differences."""
 import functools
-import math
 import numbers
 from pathlib import Path
 
@@ -13,22 +12,13 @@ from ..core.study.comparison import is_doubtful
 from ..core.study.cycles import ahead_words, off_coarser
 from ..core.study.kinds.registry import FAMILIES
 from ..core.study.naming import channel_words
+from ..core.units import fixed, fixed_error
 from .kinds.registry import SHOWN
 
 STATE_WORDS = {
     "waiting": "waiting", "gridding": "gridding", "running": "running", "paused": "paused",
     "settled": "settled", "stopped": "stopped", "failed": "failed"
 }
-
-
-def fixed(value, decimals=4):
-    """A number with a true minus sign."""
-    if not isinstance(value, numbers.Real) or not math.isfinite(value):
-        return "–"
-    text = f"{value:.{decimals}f}"
-    if float(text) == 0:
-        text = text.lstrip("-")
-    return text.replace("-", "−")
 
 
 def section_means(coefficients):
@@ -59,9 +49,7 @@ def error_bar(error, decimals=4):
     """The error bar alone as markup; nothing where none is known."""
     if error is None:
         return Markup("")
-    small = 0 < error < 0.5 * 10.0**-decimals
-    under, shown = ("under ", 10.0**-decimals) if small else ("", error)
-    return Markup(f'<span class="err">± {under}{fixed(shown, decimals)}</span>')
+    return Markup(f'<span class="err">{fixed_error(error, decimals)}</span>')
 
 
 def quantity(value, unit="", digits=4):

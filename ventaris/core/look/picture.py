@@ -5,6 +5,7 @@ import numpy as np
 from matplotlib import font_manager, rcParams
 from matplotlib.backends.backend_agg import FigureCanvasAgg
 from matplotlib.backends.backend_svg import FigureCanvasSVG
+from matplotlib.collections import LineCollection
 from matplotlib.figure import Figure
 from matplotlib.tri import Triangulation
 
@@ -21,7 +22,8 @@ DEFAULT_BOX = (-0.45, 1.75, -0.75, 0.75)
 def use_face(path):
     """Let server-drawn pictures use a TrueType face, for example the one of the pages."""
     font_manager.fontManager.addfont(path)
-    rcParams["font.family"] = font_manager.FontProperties(fname=path).get_name()
+    # Signs that it lacks come from the face that Matplotlib brings.
+    rcParams["font.family"] = [font_manager.FontProperties(fname=path).get_name(), "DejaVu Sans"]
 
 
 def _figure(width, height, box, bare=False):
@@ -130,11 +132,35 @@ def _legend(figure, colours, low, high, quantity, name, banded, title, chord):
     figure.text(0.02, 0.015, title, fontsize=8, color=INK)
 
 
-def _bytes(figure, form, dpi=110):
+def grid_picture(picture, box, width=9.0):
+    """The cells of a plane grid in a window, as PNG.
+
+    Parameters
+    ----------
+    picture : Drawable
+    box : (left, right, bottom, top)
+    """
+    figure, axes = _figure(width, width * (box[3] - box[2]) / (box[1] - box[0]), box, bare=True)
+    ends = picture.points[picture.edges]
+    seen = ((ends[..., 0].max(1) > box[0]) & (ends[..., 0].min(1) < box[1]) & (ends[..., 1].max(1) > box[2])
+            & (ends[..., 1].min(1) < box[3]))
+    axes.add_collection(LineCollection(ends[seen], colors=INK, linewidths=0.25, alpha=0.8))
+    for outline in picture.wall:
+        axes.fill(*outline.T, facecolor=PAPER, edgecolor=INK, lw=0.9, zorder=5)
+    return _bytes(figure, "png", 160)
+
+
+def png_bytes(figure, dpi=110):
+    """A figure as PNG."""
     out = io.BytesIO()
-    if form == "svg":
-        FigureCanvasSVG(figure).print_svg(out, metadata={"Date": None, "Creator": "Ventaris"})
-    else:
-        FigureCanvasAgg(figure)
-        figure.savefig(out, format="png", dpi=dpi, facecolor=figure.get_facecolor())
+    FigureCanvasAgg(figure)
+    figure.savefig(out, format="png", dpi=dpi, facecolor=figure.get_facecolor())
+    return out.getvalue()
+
+
+def _bytes(figure, form, dpi=110):
+    if form == "png":
+        return png_bytes(figure, dpi)
+    out = io.BytesIO()
+    FigureCanvasSVG(figure).print_svg(out, metadata={"Date": None, "Creator": "Ventaris"})
     return out.getvalue()

@@ -98,11 +98,14 @@ class Portrait:
         words(shape) is one line that tells it from its siblings; shapes are sections of a sheet as dicts.
     point_words : callable
         point_words(setup or None, air) says an operating point in a few words.
+    curves : tuple of (key, x label, y label, upside down)
+        What a report draws of what is read along walls and lines.
     """
 
     outline: Callable
     words: Callable
     point_words: Callable
+    curves: tuple = ()
 
 
 @dataclass(frozen=True)

@@ -43,4 +43,7 @@ def words(shape):
                      ([ports] if ports else []))
 
 
-PORTRAIT = Portrait(outline, words, point_words)
+CURVES = (("wall:pressure", "x in m", "Pressure at the wall, Pa", False),
+          ("axis:mach", "x in m", "Mach number on the axis", False), ("plate:shear", "r in m",
+                                                                      "Shear on the plate, Pa", False))
+PORTRAIT = Portrait(outline, words, point_words, CURVES)

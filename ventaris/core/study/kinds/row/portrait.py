@@ -55,4 +55,7 @@ def words(shape):
     return f"{count}, {made}, {1e3 * shape['hub_radius']:g} to {1e3 * shape['casing_radius']:g} mm{gap}"
 
 
-PORTRAIT = Portrait(outline, words, point_words)
+CURVES = (("blade_50:mach", "share of the axial chord", "Isentropic Mach number on the blade, mid-span",
+           False), ("span:pressure_ratio", "share of the span", "Total-pressure ratio", False),
+          ("span:efficiency", "share of the span", "Efficiency", False))
+PORTRAIT = Portrait(outline, words, point_words, CURVES)

@@ -70,4 +70,6 @@ def point_words(setup, air):
     return " · ".join([stream_words(setup, air), *(words_of(row) for row in air.get("motions", ()))])
 
 
-PORTRAIT = Portrait(outline, words, point_words)
+CURVES = (("cp", "x/c", "Pressure coefficient Cp", True), ("cf", "x/c", "Skin-friction coefficient Cf",
+                                                           False))
+PORTRAIT = Portrait(outline, words, point_words, CURVES)
