@@ -38,7 +38,7 @@ def draw(section, setup):
 def frame(inner, box, css="drawing"):
     left, right, bottom, top = box
     return Markup(f'<svg class="{css}" viewBox="{left:.5f} {-top:.5f} {right - left:.5f} {top - bottom:.5f}" '
-                  f'role="img">{inner}</svg>')
+                  f'role="img" aria-label="Drawing, described below it">{inner}</svg>')
 
 
 def _bodies(setup, count=260):

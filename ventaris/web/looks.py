@@ -126,7 +126,8 @@ def _path(px, py, css):
 
 def _svg(parts):
     return Markup(
-        f'<svg class="small-chart" viewBox="0 0 {WIDTH} {HEIGHT}" role="img">{"".join(parts)}</svg>')
+        f'<svg class="small-chart" viewBox="0 0 {WIDTH} {HEIGHT}" role="img" '
+        f'aria-label="Chart of the profile, whose numbers stand beside it">{"".join(parts)}</svg>')
 
 
 @pages.get("/runs/<int:run_id>/wake")
