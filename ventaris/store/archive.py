@@ -2,7 +2,7 @@
 import io
 import json
 import zipfile
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from typing import Annotated, Literal
 
 from pydantic import Field, ValidationError
@@ -102,21 +102,9 @@ def _numbered(aim, variants, points):
     None where the campaign has none."""
     if aim is None:
         return None
-    return _renamed(aim, {v["id"]: i
-                          for i, v in enumerate(variants)}, {p["id"]: i
-                                                             for i, p in enumerate(points)}).as_dict()
-
-
-def _renamed(aim, variants, points):
-    """The aim with other names for variants and points; what belongs to none of them is left out."""
-    variants, points = {None: None, **variants}, {None: None, **points}
-    return replace(
-        aim, conditions=tuple(replace(c, point=points[c.point]) for c in aim.conditions if c.point in points),
-        weights={points[p]: w
-                 for p, w in aim.weights.items()
-                 if p in points}, references={(variants[v], points[p]): value
-                                              for (v, p), value in aim.references.items()
-                                              if v in variants and p in points})
+    return aim.renamed({v["id"]: i
+                        for i, v in enumerate(variants)}, {p["id"]: i
+                                                           for i, p in enumerate(points)}).as_dict()
 
 
 Name = Annotated[str, Field(max_length=200)]
@@ -420,7 +408,7 @@ def _store(database, contents):
     if head.aim:
         aim = Aim.from_dict(head.aim.model_dump())
         campaigns.save_aim(database, campaign_id,
-                           _renamed(aim, dict(enumerate(variant_ids)), dict(enumerate(point_ids))))
+                           aim.renamed(dict(enumerate(variant_ids)), dict(enumerate(point_ids))))
     for table in head.measured:
         add_measured(database, campaign_id, table.name, table.columns)
     campaign = campaigns.campaign(database, campaign_id)

@@ -11,7 +11,7 @@ from ..core.study.kinds.registry import FAMILIES
 from ..store import archive, campaigns as store, deletions, runs, surfaces
 from . import aims
 from .kinds.registry import SHOWN
-from .uploads import check_archive, parse_surface, parse_upload
+from .uploads import parse_surface, parse_upload
 
 pages = Blueprint("campaigns", __name__)
 LARGEST_COORDINATES = 8_000_000
@@ -51,6 +51,24 @@ def only_about(spaces, run_id):
         abort(404, OTHER_LOOKS[space])
 
 
+# What kinds of campaigns are about, drawn small.
+PICTURES = {
+    "section":
+    '<path d="M14 30C20 16 52 12 108 34 72 36 24 40 14 30z"/><path class="air" d="M2 22C18 8 52 2 118 '
+    '22M2 40c30 8 70 6 116-2"/>',
+    "body":
+    '<path d="M16 40V28c0-8 8-14 22-16h56l12 10v18z"/><path class="air" d="M2 20C20 4 50 4 92 4c14 0 20 8 '
+    '26 8M2 46h116"/>',
+    "nozzle":
+    '<path d="M10 8h26c16 0 18 10 30 10h40v-6H70C56 12 52 2 36 2H10zM10 44h26c16 0 18-10 30-10h40v6H70c-14 '
+    '0-18 10-34 10H10z"/><path class="air" d="M10 26h108"/>',
+    "row":
+    '<path d="M18 46C26 30 34 16 48 6c-6 16-14 30-30 40zM48 46C56 30 64 16 78 6c-6 16-14 30-30 40zM78 '
+    '46c8-16 16-30 30-40-6 16-14 30-30 40z"/><path class="air" d="M4 50C14 40 22 24 36 4M96 '
+           '50c8-12 14-24 20-40"/>',
+}
+
+
 @pages.get("/")
 def index():
     stamps, folder = runs.stamps(g.database), str(current_app.config["FOLDER"])
@@ -63,7 +81,7 @@ def index():
                 _cards.clear()
             _cards[key] = _card(campaign)
         cards.append(_cards[key])
-    return render_template("campaigns.html", cards=cards, spaces=SPACE_WORDS)
+    return render_template("campaigns.html", cards=cards, spaces=SPACE_WORDS, pictures=PICTURES)
 
 
 # Cards by what they were made from; making one reads every result of its campaign.
@@ -90,28 +108,6 @@ def _card(campaign):
         next((r["id"] for (v, p), r in sorted(latest.items(), reverse=True)
               if base and v == base["id"] and r["state"] == "settled"), None)
     }
-
-
-@pages.post("/campaigns")
-def create():
-    campaign_id = store.add_campaign(g.database, request.form.get("name",
-                                                                  ""), request.form.get("question", ""),
-                                     space=request.form.get("space", "section"))
-    return redirect(url_for(".new_variant", campaign_id=campaign_id))
-
-
-@pages.post("/campaigns/import")
-def import_archive():
-    upload = request.files.get("archive")
-    if upload is None or not upload.filename:
-        raise SheetError([("archive", "Choose a campaign archive first.")])
-    try:
-        data = upload.read()
-        check_archive(data)
-        campaign_id = archive.import_campaign(g.database, data, arrays=False)
-    except archive.ArchiveError as error:
-        raise SheetError([("archive", str(error))]) from None
-    return redirect(url_for("matrix.show", campaign_id=campaign_id))
 
 
 @pages.get("/campaigns/<int:campaign_id>/archive")
@@ -173,7 +169,7 @@ def _new_shape(variants, name=""):
             raise SheetError([("copy", "Choose the variant to copy.")])
         return json.loads(json.dumps(chosen["shape"]))
     if source == "coordinates":
-        return _imported_shape()
+        return imported_shape()
     return {
         "kind": source, "chord": request.form.get("chord") or 1.0, **{
             "four-digit": {}, "ellipse": {"thickness": 1.0}, "double wedge": {"thickness": 0.1},
@@ -204,9 +200,14 @@ def _new_nozzle(variants, name):
         return {"kind": "conical", "diverge_length": 0.0, **form}
     if source != "coordinates":
         return {"kind": source, **form}
+    return {**imported_contour(), **form}
+
+
+def imported_contour():
+    """Shape section of a nozzle whose contour was uploaded or pasted."""
     factor = {"m": 1.0, "mm": 1e-3, "cm": 1e-2, "in": 0.0254, "ft": 0.3048}.get(request.form.get("unit"), 1.0)
     parsed = parse_upload("contour", _coordinates_given())
-    return {"kind": "coordinates", "points": [(x * factor, r * factor) for x, r in parsed["points"]], **form}
+    return {"kind": "coordinates", "points": [(x * factor, r * factor) for x, r in parsed["points"]]}
 
 
 # What a new row begins as: in a duct by sections or by a plan; in the open a propeller and a wind wheel.
@@ -274,7 +275,7 @@ def _coordinates_given():
     return data
 
 
-def _imported_shape():
+def imported_shape():
     upload, parsed = request.files.get("file"), parse_upload("coordinates", _coordinates_given())
     shape = {
         "kind": "coordinates", "title": (parsed["title"] or (upload.filename if upload else ""))[:120],

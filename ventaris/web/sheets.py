@@ -6,9 +6,11 @@ from flask import Blueprint, Response, abort, current_app, g, redirect, render_t
 
 from ..core import units
 from ..core.grids.mesh import MeshError
-from ..core.sheet import (SECTIONS_OF, SHARED as SHARED_SECTIONS, SPACE_WORDS, SheetError, read_section,
+from ..core.sheet import (SECTIONS_OF, SHARED as SHARED_SECTIONS, SheetError, read_section,
                           read_sheet, read_toml, write_toml)
 from ..core.sheet.fields import SheetSection
+from ..core.study.comparison import bars_by_level, fair_quantity
+from ..core.study.naming import channel_words
 from ..core.study.checks import estimate, examine
 from ..core.study.kinds.section.planner import plan_layer
 from ..store import campaigns as store, runs, surfaces
@@ -17,8 +19,10 @@ from .body_drawings import draw_body
 from .drawings import draw
 from .nozzle_drawings import draw_nozzle
 from .row_drawings import draw_row
+from .begin import bring_in
 from .kinds.registry import SHOWN
 from .presentation import condition_words
+from .seldom import seldom_fields
 from .turns import takes_long
 from .uploads import measure_grid
 
@@ -78,10 +82,34 @@ def show(variant_id, point_id):
                            sections=SECTIONS_OF[campaign["space"]],
                            headings=HEADINGS | SHOWN[campaign["space"]].headings, shared=SHARED,
                            lists=row_lists(campaign["space"]), row_models=ROW_MODELS[campaign["space"]],
+                           efforts=_efforts(campaign), seldom=seldom_fields(campaign["space"]),
                            imported=surfaces.all_surfaces(g.database) if campaign["space"] == "body" else [],
                            last=last[0] if last else None, revisions=_revisions(campaign, variant, point),
                            siblings=store.variants(g.database, campaign["id"]),
                            others=store.points(g.database, campaign["id"]), **state)
+
+
+# From a quick look to the final answer: the level of the climb, and what it is good for.
+EFFORTS = {"coarse": "quick look", "medium": "first numbers", "fine": "final"}
+
+
+def _efforts(campaign):
+    """(level, words, what the error bar was on it in this campaign's latest climb) of every level."""
+    latest = runs.latest_runs(g.database, campaign["id"])
+    done = [
+        r["result"] for _, r in sorted(latest.items(), key=lambda item: -item[1]["id"])
+        if r["state"] == "settled" and r["result"]
+    ]
+    key = fair_quantity(campaign["space"], done)
+    bars = next((b for r in done if (b := bars_by_level(r, key))), {})
+    label = channel_words(key)
+    out = []
+    for level, words in EFFORTS.items():
+        bar = bars.get(level)
+        said = (f"{label}: ± {100 * bar:.2g} % in this campaign's latest run" if bar is not None and bar < 10
+                else f"{label}: no error bar from one level" if level == "coarse" else "")
+        out.append((level, words, said))
+    return out
 
 
 def stored_values(campaign, variant, point):
@@ -311,18 +339,4 @@ def import_toml(campaign_id):
     if upload is None or not upload.filename:
         raise SheetError([("sheet", "Choose a run sheet (TOML) first.")])
     sheet = read_toml(upload.read(4_000_000))
-    if sheet.space != campaign["space"]:
-        raise SheetError([
-            ("sheet",
-             f"This run sheet is about {SPACE_WORDS[sheet.space].lower()}, and the campaign is about "
-             f"{SPACE_WORDS[campaign['space']].lower()}. Begin a campaign of that kind.")
-        ])
-    fresh = not store.variants(g.database, campaign_id)
-    name = (sheet.title or upload.filename.rsplit(".", 1)[0])[:60]
-    variant_id = store.add_variant(g.database, campaign_id, name, sheet.shape.model_dump())
-    point_id = store.add_point(g.database, campaign_id, name, sheet.air.model_dump())
-    if fresh:
-        store.save_setup(g.database, campaign_id, campaign["revision"],
-                         {k: getattr(sheet, k).model_dump()
-                          for k in SHARED_SECTIONS})
-    return redirect(url_for(".show", variant_id=variant_id, point_id=point_id))
+    return bring_in(campaign, sheet, upload.filename.rsplit(".", 1)[0])

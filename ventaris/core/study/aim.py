@@ -4,7 +4,7 @@ A lead that is smaller than the error bar of the difference is a draw; a variant
 has not been run at a point that counts, has no place.
 """
 import math
-from dataclasses import asdict, dataclass, field
+from dataclasses import asdict, dataclass, field, replace
 
 from .comparison import (Difference, difference_of, offered_quantities, quantity_of, ranked_by,
                          references_differ)
@@ -79,6 +79,19 @@ class Aim:
     def counted(self, points):
         """{point: weight} of those points (ids) that count."""
         return {p: self.weights[p] for p in points if p in self.weights} or dict.fromkeys(points, 1.0)
+
+    def renamed(self, variants, points):
+        """The aim with other names for variants and points (by the ones that it has); what belongs to none of
+        them is left out."""
+        variants, points = {None: None, **variants}, {None: None, **points}
+        return replace(
+            self,
+            conditions=tuple(replace(c, point=points[c.point]) for c in self.conditions if c.point in points),
+            weights={points[p]: w
+                     for p, w in self.weights.items()
+                     if p in points}, references={(variants[v], points[p]): value
+                                                  for (v, p), value in self.references.items()
+                                                  if v in variants and p in points})
 
     def as_dict(self):
         """Plain values for JSON."""

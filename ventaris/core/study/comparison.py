@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from .channels import FormulaError, names_in
 from .kinds.registry import FAMILIES, is_spatial
 from .search import SearchError, evaluator
-from .trend import difference_error, level_ratio
+from .trend import difference_error, grid_trend, level_ratio
 from .verdict import wide_bars
 
 
@@ -172,6 +172,20 @@ def paired_error(result, base, key):
     levels = [[(level["level"], _of_level(r, level["coefficients"], key)) for level in r["levels"]]
               for r in (result, base)]
     return difference_error(*levels, is_spatial(result), min(level_ratio(r) for r in (result, base)))
+
+
+def bars_by_level(result, key):
+    """What a climb's error bar of a number was on each of its levels: {level: share of the value, or None
+    where one level alone gives none}; nothing of what has no trend over levels."""
+    levels = [(level["level"], _of_level(result, level["coefficients"], key)) for level in result["levels"]]
+    if result.get("unsteady") or any(not isinstance(v, float) for _, v in levels):
+        return {}
+    out, whole = {}, quantity_of(result, key)[1]
+    for count, (name, value) in enumerate(levels, 1):
+        error = grid_trend([v for _, v in levels[:count]], is_spatial(result), level_ratio(result)).error
+        error = whole if count == len(levels) else error
+        out[name] = None if error is None or not value else abs(error / value)
+    return out
 
 
 def _of_level(result, coefficients, key):

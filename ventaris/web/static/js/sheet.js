@@ -28,12 +28,16 @@ function applyConditions() {
 function placeProblems() {
   for (const slot of form.querySelectorAll("[data-problem]")) { slot.hidden = true; slot.textContent = ""; }
   for (const input of form.querySelectorAll(".is-invalid")) input.classList.remove("is-invalid");
-  for (const item of form.querySelectorAll("#problem-list li")) {
+  for (const item of document.querySelectorAll("#problem-list li")) {
     const path = item.dataset.path;
     let slot = null;
     for (let parts = path.split("."); parts.length && !slot; parts.pop()) slot =
       form.querySelector(`[data-problem="${CSS.escape(parts.join("."))}"]`);
-    if (slot) { slot.hidden = false; slot.textContent = item.textContent; }
+    if (slot) {
+      slot.hidden = false;
+      slot.textContent = item.textContent;
+      fold(slot.closest(".section"), false);
+    }
     if (form.elements[path]?.classList) form.elements[path].classList.add("is-invalid");
   }
 }
@@ -87,14 +91,14 @@ form.addEventListener("change", (event) => {
   event.target.classList.remove("is-invalid");
   for (const slot of form.querySelectorAll(`[data-problem="${CSS.escape(name)}"]`)) { slot.hidden = true;
     slot.textContent = ""; }
-  form.querySelector("#preflight")?.classList.add("pending");
+  document.getElementById("preflight")?.classList.add("pending");
 }, true);
-form.addEventListener("change", seen, true);  // Before the request that the same event sets off.
+form.addEventListener("change", (event) => { if (event.target.name) seen(); }, true);  // Before its request.
 document.addEventListener("htmx:afterSettle", placeProblems);
 for (const tab of document.querySelectorAll("[data-tab]")) tab.addEventListener("click", () =>
   look(tab.dataset.tab));
 
-form.addEventListener("click", async (event) => {
+document.querySelector(".sheet-layout").addEventListener("click", async (event) => {
   if (event.target.closest("[data-start]")) {
     const button = event.target.closest("[data-start]");
     button.disabled = true;
@@ -150,6 +154,8 @@ const say = (word) => { document.getElementById("saved").textContent = word; };
 function seen() {
   changes += 1;
   applyConditions();
+  tuck();
+  showEffort();
   say("saving");
   draw();
 }
@@ -167,7 +173,7 @@ form.addEventListener("htmx:configRequest", (event) => {
 form.addEventListener("htmx:afterRequest", (event) => {
   if (!event.detail.successful) say("not saved");
   else if (sent < changes) say("saving");
-  else if (!form.querySelector("#problem-list[data-unsaved], [data-force]")) stored = sent;
+  else if (!document.querySelector("#problem-list[data-unsaved], [data-force]")) stored = sent;
 });
 
 // A change that is still on its way, or waits behind one, is awaited.
@@ -203,6 +209,81 @@ function differs(control) {
 }
 document.addEventListener("DOMContentLoaded", () => { if ([...form.elements].some(differs)) changed(); });
 
+// Sections fold; what is seldom touched and at its default stands behind "more"; a word finds any setting.
+const seldom = JSON.parse(form.dataset.seldom), memory = "ventaris-folded-sections";
+const folded = new Set(JSON.parse(sessionStorage.getItem(memory) ?? "[]"));
+
+function tuck() {
+  for (const part of form.querySelectorAll(".section")) {
+    let count = 0;
+    for (const field of part.querySelectorAll(".field[data-field]")) {
+      const path = field.dataset.field, plain = path in seldom && form.elements[path]?.value === seldom[path];
+      field.classList.toggle("plain", plain);
+      count += plain && !field.hidden;
+    }
+    const button = part.querySelector("[data-more]"), all = part.classList.contains("all");
+    button.hidden = !count;
+    button.textContent = all ? "fewer settings" : `${count} more setting${count > 1 ? "s" : ""}`;
+    button.setAttribute("aria-expanded", String(all));
+  }
+}
+
+function fold(part, is) {
+  if (!part) return;
+  part.classList.toggle("folded", is);
+  part.querySelector("[data-fold]").setAttribute("aria-expanded", String(!is));
+}
+
+for (const part of form.querySelectorAll(".section")) fold(part, folded.has(part.dataset.section));
+form.addEventListener("click", (event) => {
+  const part = event.target.closest(".section"), more = event.target.closest("[data-more]");
+  if (event.target.closest("[data-fold]")) {
+    fold(part, !part.classList.contains("folded"));
+    folded[part.classList.contains("folded") ? "add" : "delete"](part.dataset.section);
+    sessionStorage.setItem(memory, JSON.stringify([...folded]));
+  } else if (more) {
+    part.classList.toggle("all");
+    tuck();
+  }
+});
+
+// From a quick look to the final answer: one hand on the level of the climb.
+const effort = document.getElementById("effort"), efforts = JSON.parse(effort.dataset.levels);
+function showEffort() {
+  const level = form.elements["grid.level"]?.value, at = efforts.findIndex(([name]) => name === level);
+  effort.closest(".effort").hidden = at < 0;
+  if (at < 0) return;
+  effort.value = at;
+  const [, words, bar] = efforts[at];
+  effort.setAttribute("aria-valuetext", words);
+  document.getElementById("effort-says").textContent = words + (bar ? `. ${bar}` : "");
+}
+effort.addEventListener("input", () => {
+  form.elements["grid.level"].value = efforts[effort.value][0];
+  showEffort();
+});
+effort.addEventListener("change", changed);
+
+const finder = document.getElementById("find-setting");
+finder.addEventListener("change", (event) => event.stopPropagation());
+finder.addEventListener("input", (event) => {
+  const word = event.target.value.trim().toLowerCase();
+  form.classList.toggle("searching", word !== "");
+  for (const part of form.querySelectorAll(".section")) {
+    let found = part.querySelector(".head").textContent.toLowerCase().includes(word);
+    for (const field of part.querySelectorAll(".field")) {
+      const label = field.querySelector("label");
+      const said = `${label?.textContent} ${label?.title} ${field.dataset.field ?? ""}`;
+      const match = said.toLowerCase().includes(word);
+      field.classList.toggle("match", match);
+      found ||= match && !field.hidden && !field.closest("template");
+    }
+    part.classList.toggle("missed", word !== "" && !found);
+  }
+});
+
 applyConditions();
+tuck();
+showEffort();
 placeProblems();
 draw();
