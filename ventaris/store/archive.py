@@ -9,6 +9,7 @@ from pydantic import Field, ValidationError
 
 from ..core.shapes.library import key_of
 from ..core.sheet import SHEETS, SheetError, default_setup, differing_inputs, read_section, read_toml
+from ..core.sheet.exceptions import applied, renamed
 from ..core.study.aim import Aim
 from ..core.study.channels import names_in
 from ..core.study.kinds.registry import FAMILIES
@@ -56,17 +57,17 @@ def export_campaign(database, campaign_id, checkpoints=False):
 
         variants_, points_ = campaigns.variants(database,
                                                 campaign_id), campaigns.points(database, campaign_id)
+        own = [{row["id"]: number for number, row in enumerate(rows)} for rows in (variants_, points_)]
+        aim = campaigns.aim_of(head)
+        picked = lambda rows, *names: [{name: row[name] for name in names} for row in rows]
         put(
             "campaign.json", {
                 "format": FORMAT, "space": head["space"], "name": head["name"], "question": head["question"],
-                "setup": head["setup"], "aim": _numbered(campaigns.aim_of(head), variants_, points_), "words":
-                words_of(head), "variants": [{k: v[k]
-                                              for k in ("name", "shape", "baseline")} for v in variants_],
-                "points": [{k: p[k]
-                            for k in ("name", "air")}
-                           for p in points_], "measured": [{k: m[k]
-                                                            for k in ("name", "columns")}
-                                                           for m in measured_of(database, campaign_id)]
+                "setup": head["setup"], "aim": aim.renamed(*own).as_dict() if aim else None,
+                "words": words_of(head), "exceptions": renamed(campaigns.exceptions_of(head), *own),
+                "variants": picked(variants_, "name", "shape", "baseline"),
+                "points": picked(points_, "name", "air"),
+                "measured": picked(measured_of(database, campaign_id), "name", "columns")
             })
         carried = [
             searches.packed(database, found, [v["id"] for v in variants_], [p["id"] for p in points_])
@@ -95,16 +96,6 @@ def export_campaign(database, campaign_id, checkpoints=False):
                     if data:
                         put(f"{folder}{kind}.npz", data)
     return out.getvalue()
-
-
-def _numbered(aim, variants, points):
-    """An aim as plain values in which variants and operating points are told by their numbers in the archive;
-    None where the campaign has none."""
-    if aim is None:
-        return None
-    return aim.renamed({v["id"]: i
-                        for i, v in enumerate(variants)}, {p["id"]: i
-                                                           for i, p in enumerate(points)}).as_dict()
 
 
 Name = Annotated[str, Field(max_length=200)]
@@ -154,6 +145,7 @@ class CampaignPart(ArchivePart):
     question: str = Field("", max_length=4000)
     setup: dict
     aim: AimPart | None = None
+    exceptions: dict[Name, dict[Name, object]] = Field(default_factory=dict, max_length=100_000)
     words: dict[Name, Annotated[str, Field(max_length=8000)]] = Field(default_factory=dict, max_length=8)
     variants: list[VariantPart] = Field(max_length=2000)
     points: list[PointPart] = Field(max_length=2000)
@@ -298,12 +290,30 @@ def _check_head(head):
             )
     if head.aim:
         _check_aim(head)
+    if head.exceptions:
+        _check_exceptions(head)
     unknown = set(head.setup) - set(default_setup(head.space))
     if unknown:
         raise ArchiveError(
             f"campaign.json: setup: {', '.join(sorted(unknown))[:80]} is no section of a run sheet. Export "
             "the campaign again.")
     return {name: read_section(name, values, head.space).model_dump() for name, values in head.setup.items()}
+
+
+def _check_exceptions(head):
+    """That settings of single cells belong to cells that the archive has, and are what a sheet accepts."""
+    numbers = [{k: k for k in range(len(rows))} for rows in (head.variants, head.points)]
+    if set(renamed(head.exceptions, *numbers)) != set(head.exceptions):
+        raise ArchiveError("exceptions: some belong to no cell. Export the campaign again.")
+    shared = default_setup(head.space)
+    for place, settings in head.exceptions.items():
+        for path in settings:
+            section, _, name = path.partition(".")
+            if name not in shared.get(section, {}):
+                raise ArchiveError(
+                    f"exceptions: {path[:60]} is no setting that runs share. Export the campaign again.")
+        for name, values in applied({**shared, **head.setup}, {"cell 0 0": settings}, 0, 0).items():
+            read_section(name, values, head.space)
 
 
 def _check_aim(head):
@@ -403,6 +413,11 @@ def _store(database, contents):
         if variant.baseline:
             campaigns.make_baseline(database, variant_id)
     point_ids = [campaigns.add_point(database, campaign_id, p.name, p.air) for p in head.points]
+    if head.exceptions:
+        campaign = campaigns.campaign(database, campaign_id)
+        campaigns.save_setup(database, campaign_id, campaign["revision"], campaign["setup"],
+                             renamed(head.exceptions, dict(enumerate(variant_ids)),
+                                     dict(enumerate(point_ids))))
     if head.words:
         save_words(database, campaign_id, head.words)
     if head.aim:

@@ -2,6 +2,7 @@
 import json
 
 from ..core.sheet import SHEETS, SheetError, default_setup, read_section, read_sheet
+from ..core.sheet.exceptions import applied
 from ..core.study.aim import Aim
 from .database import transaction
 
@@ -164,15 +165,17 @@ def _save(database, section, row_id, revision, name, values):
             raise Conflict(f"The {section} section was changed in another window since this page was opened.")
 
 
-def save_setup(database, campaign_id, revision, setup):
-    """Save the sections that a campaign shares; raises `Conflict` like `save_shape`."""
+def save_setup(database, campaign_id, revision, setup, exceptions=None):
+    """Save the sections that a campaign shares, and settings of single cells where they are given; raises
+    `Conflict` like `save_shape`."""
     space = space_of(database, campaign_id)
     clean = {name: read_section(name, setup[name], space).model_dump() for name in default_setup(space)}
     with transaction(database):
         done = database.execute(
-            "UPDATE campaign SET setup = ?, revision = revision + 1 WHERE id = ? AND revision = ? AND "
-            "deleted IS NULL",
-            (json.dumps(clean), campaign_id, revision)).rowcount
+            "UPDATE campaign SET setup = ?, exceptions = coalesce(?, exceptions), revision = revision + 1 "
+            "WHERE id = ? AND revision = ? AND deleted IS NULL",
+            (json.dumps(clean), None if exceptions is None else json.dumps(exceptions) if exceptions else "",
+             campaign_id, revision)).rowcount
         if not done:
             raise Conflict(
                 "The domain, grid, instruments, flow or run section was changed in another window since this "
@@ -184,9 +187,19 @@ def compose_sheet(campaign_, variant_, point_):
     """The whole run sheet of a cell of the test matrix; raises SheetError."""
     title = f"{campaign_['name']}: {variant_['name']} at {point_['name']}"[:120]
     return read_sheet({
-        "format": 1, "space": campaign_["space"], "title": title, "shape": variant_["shape"],
-        "air": point_["air"], **campaign_["setup"]
+        "format": 1, "space": campaign_["space"], "title": title, "shape": variant_["shape"], "air":
+        point_["air"], **setup_of(campaign_, variant_, point_)
     })
+
+
+def exceptions_of(found):
+    """Settings of single variants, points or cells of a campaign, see `core.sheet.exceptions`."""
+    return json.loads(found["exceptions"]) if found["exceptions"] else {}
+
+
+def setup_of(campaign_, variant_, point_):
+    """The sections that a campaign shares, as they are in one cell."""
+    return applied(campaign_["setup"], exceptions_of(campaign_), variant_["id"], point_["id"])
 
 
 def _with(row, key):
@@ -197,6 +210,6 @@ def _with(row, key):
 
 __all__ = [
     "Conflict", "add_campaign", "add_point", "add_variant", "aim_of", "all_campaigns", "campaign",
-    "checked_name", "compose_sheet", "describe_campaign", "make_baseline", "point", "points", "save_aim",
-    "save_air", "save_setup", "save_shape", "space_of", "variant", "variants"
+    "checked_name", "compose_sheet", "describe_campaign", "exceptions_of", "make_baseline", "point", "points",
+    "save_aim", "save_air", "save_setup", "save_shape", "setup_of", "space_of", "variant", "variants"
 ]

@@ -7,6 +7,7 @@ from flask import Blueprint, g, redirect, request, url_for
 from ..core.formats.surfaces import KINDS
 from ..core.shapes.library import library
 from ..core.sheet import SPACE_WORDS, SheetError, read_toml
+from ..core.sheet.exceptions import renamed
 from ..store import archive, campaigns as store
 from . import campaigns
 from .uploads import check_archive
@@ -124,6 +125,9 @@ def copy(campaign_id):
         for row in rows(g.database, campaign_id)
     } for rows, add, key in ((store.variants, store.add_variant, "shape"), (store.points, store.add_point,
                                                                             "air"))]
+    fresh, own = store.campaign(g.database, again), renamed(store.exceptions_of(campaign), *ids)
+    if own:
+        store.save_setup(g.database, again, fresh["revision"], fresh["setup"], own)
     aim = store.aim_of(campaign)
     if aim:
         store.save_aim(g.database, again, aim.renamed(*ids))

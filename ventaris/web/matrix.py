@@ -3,7 +3,8 @@ from flask import Blueprint, current_app, g, redirect, render_template, request,
 from flask_wtf.csrf import generate_csrf
 from markupsafe import Markup
 
-from ..core.sheet import SheetError, differing_inputs, read_toml, write_toml
+from ..core.sheet import SECTIONS_OF, SheetError, differing_inputs, read_toml, write_toml
+from ..core.sheet.exceptions import place_of
 from ..core.study.checks import examine
 from ..core.study.comparison import (difference_of, fair_quantity, offered_quantities, quantity_of,
                                      references_differ)
@@ -66,29 +67,39 @@ def _matrix(campaign):
         wanted = aim.quantity if aim else ""
         key = wanted if wanted in offered else "tone" if noise and "tone" in offered else fair_quantity(
             campaign["space"], results)
-    rows, portrait = [], FAMILIES[campaign["space"]].portrait
-    heads = [_point_head(campaign, variants, point) for point in points]
+    space, own, rows = campaign["space"], store.exceptions_of(campaign), []
+    portrait = FAMILIES[space].portrait
+    heads = [{**_point_head(campaign, variants, point),
+              "own": _own_words(space, own.get(place_of("point", 0, point["id"])))} for point in points]
     for variant in variants:
-        cells = [_cell(campaign, variants, variant, point, latest, key) for point in points]
+        cells = [{**_cell(campaign, variants, variant, point, latest, key),
+                  "own": _own_words(space, own.get(place_of("cell", variant["id"], point["id"])))}
+                 for point in points]
         rows.append({
-            "variant": variant, "outline": portrait.outline(variant["shape"]), "words":
-            portrait.words(variant["shape"]), "cells": cells
+            "variant": variant, "outline": portrait.outline(variant["shape"]), "cells": cells,
+            "words": portrait.words(variant["shape"]),
+            "own": _own_words(space, own.get(place_of("variant", variant["id"], 0)))
         })
     standing = standing_of(campaign, variants, points, latest)
     states = [cell["run"]["state"] for row in rows for cell in row["cells"] if cell["run"]]
     missing = sum(cell["run"] is None or cell["stale"] for row in rows for cell in row["cells"])
+    active = any(s in runs.ACTIVE for s in states)
     return {
-        "rows":
-        rows, "standing":
-        standing, "heads":
-        heads, "show":
-        key, "references":
-        references_differ(results), "offered":
-        offered, "missing":
-        missing, "active":
-        any(s in runs.ACTIVE for s in states), "worker":
-        is_worker_running(current_app.config["FOLDER"]) if any(s in runs.ACTIVE for s in states) else True
+        "rows": rows, "standing": standing, "heads": heads, "show": key, "offered": offered,
+        "references": references_differ(results), "missing": missing, "active": active,
+        "worker": is_worker_running(current_app.config["FOLDER"]) if active else True
     }
+
+
+def _own_words(space, settings):
+    """What a variant, operating point or cell has that differs from the campaign's settings, in one line."""
+    said = []
+    for path, value in (settings or {}).items():
+        section, name = path.split(".")
+        label = (SECTIONS_OF[space][section].meta(name) or {}).get("label", name).lower()
+        text = "automatic" if value is None else f"{value:g}" if isinstance(value, float) else str(value)
+        said.append(f"{label}: {len(value)} of its own" if isinstance(value, list) else f"{label} {text}")
+    return ", ".join(said)
 
 
 def _point_head(campaign, variants, point):

@@ -6,6 +6,7 @@ from flask import Blueprint, Response, abort, current_app, g, redirect, render_t
 
 from ..core import units
 from ..core.grids.mesh import MeshError
+from ..core.sheet import exceptions
 from ..core.sheet import (SECTIONS_OF, SHARED as SHARED_SECTIONS, SheetError, read_section,
                           read_sheet, read_toml, write_toml)
 from ..core.sheet.fields import SheetSection
@@ -86,7 +87,8 @@ def show(variant_id, point_id):
                            imported=surfaces.all_surfaces(g.database) if campaign["space"] == "body" else [],
                            last=last[0] if last else None, revisions=_revisions(campaign, variant, point),
                            siblings=store.variants(g.database, campaign["id"]),
-                           others=store.points(g.database, campaign["id"]), **state)
+                           others=store.points(g.database, campaign["id"]), scopes=exceptions.SCOPES,
+                           excepted=excepted(campaign, variant, point), **state)
 
 
 # From a quick look to the final answer: the level of the climb, and what it is good for.
@@ -114,7 +116,7 @@ def _efforts(campaign):
 
 def stored_values(campaign, variant, point):
     """Section values of a cell; fields that are younger than the stored ones get their defaults."""
-    values = {"shape": variant["shape"], "air": point["air"], **campaign["setup"]}
+    values = {"shape": variant["shape"], "air": point["air"], **store.setup_of(campaign, variant, point)}
     out = {}
     for name, model in SECTIONS_OF[campaign["space"]].items():
         defaults = model().model_dump()
@@ -221,7 +223,7 @@ def change(variant_id, point_id):
     return render_template("partials/sheet_answer.html", campaign=campaign, variant=variant, point=point,
                            conflict=conflict, values=values,
                            revisions=request.form if conflict else _revisions(campaign, variant, point),
-                           kept=conflict is not None,
+                           kept=conflict is not None, excepted=excepted(campaign, variant, point),
                            last=next(iter(runs.runs_of_cell(g.database, variant_id, point_id)),
                                      None), **state)
 
@@ -246,7 +248,28 @@ def _save_changed(campaign, variant, point, stored, clean, form):
                        clean.get("air", stored["air"]))
     setup = {key: clean.get(key, stored[key]) for key in SHARED_SECTIONS}
     if setup != {key: stored[key] for key in SHARED_SECTIONS}:
-        store.save_setup(g.database, campaign["id"], revision("setup", campaign["revision"]), setup)
+        scope = form.get("scope", "campaign")
+        kept = exceptions.changed(campaign["setup"], store.exceptions_of(campaign), variant["id"],
+                                  point["id"], setup, scope if scope in exceptions.SCOPES else "campaign")
+        store.save_setup(g.database, campaign["id"], revision("setup", campaign["revision"]), *kept)
+
+
+def excepted(campaign, variant, point):
+    """{path: whom a setting of this cell that differs from the campaign's belongs to}."""
+    out = {}
+    for scope, settings in exceptions.covering(store.exceptions_of(campaign), variant["id"], point["id"]):
+        out |= dict.fromkeys(settings, exceptions.SCOPES[scope])
+    return out
+
+
+@pages.post("/sheet/<int:variant_id>/<int:point_id>/as-the-campaign")
+def as_the_campaign(variant_id, point_id):
+    """Take a setting of its own away from a cell: the campaign's holds again."""
+    campaign, variant, point = cell_or_404(variant_id, point_id)
+    left = exceptions.without(store.exceptions_of(campaign), variant_id, point_id,
+                              request.form.get("path", ""))
+    store.save_setup(g.database, campaign["id"], campaign["revision"], campaign["setup"], left)
+    return redirect(url_for(".show", variant_id=variant_id, point_id=point_id))
 
 
 @pages.post("/sheet/<int:variant_id>/<int:point_id>/run")

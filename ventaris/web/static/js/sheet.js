@@ -94,7 +94,32 @@ form.addEventListener("change", (event) => {
   document.getElementById("preflight")?.classList.add("pending");
 }, true);
 form.addEventListener("change", (event) => { if (event.target.name) seen(); }, true);  // Before its request.
-document.addEventListener("htmx:afterSettle", placeProblems);
+// Settings that this cell does not share with the campaign say whose they are, and can be given back.
+function markExceptions() {
+  for (const mark of form.querySelectorAll(".own")) mark.remove();
+  for (const [path, whose] of Object.entries(JSON.parse(document.getElementById("excepted").textContent))) {
+    const named = CSS.escape(path);
+    const at = form.querySelector(`[data-field="${named}"] label, [data-rows="${named}"] .sub`);
+    if (!at) continue;
+    const mark = document.createElement("button");
+    mark.type = "button";
+    mark.className = "own";
+    mark.dataset.path = path;
+    mark.textContent = `${whose} ×`;
+    mark.title = "A setting of its own. Click to take the campaign's again.";
+    at.after(mark);
+  }
+}
+form.addEventListener("click", async (event) => {
+  const mark = event.target.closest(".own");
+  if (!mark) return;
+  await settle();
+  const body = new URLSearchParams({ path: mark.dataset.path, csrf_token: token() });
+  await fetch(`${base}/as-the-campaign`, { method: "POST", body });
+  stored = changes;
+  location.reload();
+});
+document.addEventListener("htmx:afterSettle", () => { placeProblems(); markExceptions(); });
 for (const tab of document.querySelectorAll("[data-tab]")) tab.addEventListener("click", () =>
   look(tab.dataset.tab));
 
@@ -285,5 +310,6 @@ finder.addEventListener("input", (event) => {
 applyConditions();
 tuck();
 showEffort();
+markExceptions();
 placeProblems();
 draw();
