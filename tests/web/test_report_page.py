@@ -42,8 +42,7 @@ class ReportPage(WithClient):
         answer = self.client.get(f"{self.home}/report.html")
         page = answer.get_data(as_text=True)
         for words in ("thin or thick?", "Usual aim: Least drag coefficient CD at cruise",
-                      "A draw of base and", "All variants at all operating points",
-                      "twin &lt;&amp;&gt;",
+                      "A draw of base and", "All variants at all operating points", "twin &lt;&amp;&gt;",
                       "Flow and grid side by side", "Pressure coefficient Cp", "How it settled",
                       "Limits that apply", "To repeat it", "incidence = 2.0"):
             self.assertIn(words, page)
@@ -77,10 +76,7 @@ class ReportPage(WithClient):
 
     def test_measured_data_are_laid_over(self):
         from ventaris.core.report.campaign import measured_curves
-        tables = [{
-            "name": "tunnel", "columns": {"x/c": [0.1, 0.2], "Cp": [-1.0, -0.5], "± Cp": [0.1, 0.1]}, "about":
-            {"x": "x/c", "error": "± Cp"}
-        }]
+        tables = [{"name": "tunnel", "columns": {"x/c": [0.1, 0.2], "Cp": [-1.0, -0.5], "± Cp": [0.1, 0.1]}}]
         (curve, ) = measured_curves(tables)
         self.assertEqual((curve["name"], curve["error"]), ("tunnel: Cp", [0.1, 0.1]))
 

@@ -67,7 +67,7 @@ def export_campaign(database, campaign_id, checkpoints=False):
                 "words": words_of(head), "exceptions": renamed(campaigns.exceptions_of(head), *own),
                 "variants": picked(variants_, "name", "shape", "baseline"),
                 "points": picked(points_, "name", "air"),
-                "measured": picked(measured_of(database, campaign_id), "name", "columns")
+                "measured": picked(measured_of(database, campaign_id), "name", "columns", "about")
             })
         carried = [
             searches.packed(database, found, [v["id"] for v in variants_], [p["id"] for p in points_])
@@ -116,6 +116,8 @@ class PointPart(ArchivePart):
 class MeasuredPart(ArchivePart):
     name: Name
     columns: dict[Name, list[float | None]] = Field(max_length=200)
+    about: dict[Name, Annotated[list[str | float], Field(min_length=3, max_length=3)]] = Field(
+        default_factory=dict, max_length=200)
 
 
 class ConditionPart(ArchivePart):
@@ -284,6 +286,9 @@ def _check_head(head):
         point.name = campaigns.checked_name(point.name, "operating point")
     for table in head.measured:
         table.name = campaigns.checked_name(table.name, "measured data")
+        if any(not (isinstance(role, str) and isinstance(factor, (int, float)) and isinstance(channel, str))
+               for role, factor, channel in table.about.values()):
+            raise ArchiveError(f"measured data “{table.name}”: what its columns are is damaged.")
         if len({len(column) for column in table.columns.values()}) != 1 or len(table.columns) < 2:
             raise ArchiveError(
                 f"measured data “{table.name}”: the columns are not of one length. Export the campaign again."
@@ -425,7 +430,7 @@ def _store(database, contents):
         campaigns.save_aim(database, campaign_id,
                            aim.renamed(dict(enumerate(variant_ids)), dict(enumerate(point_ids))))
     for table in head.measured:
-        add_measured(database, campaign_id, table.name, table.columns)
+        add_measured(database, campaign_id, table.name, table.columns, table.about)
     campaign = campaigns.campaign(database, campaign_id)
     variants_ = {v["id"]: v for v in campaigns.variants(database, campaign_id)}
     points_ = {p["id"]: p for p in campaigns.points(database, campaign_id)}

@@ -22,8 +22,11 @@ from ..store.surfaces import serve_library
 from ..store.database import StoreError, Unreachable, explain, open_database, remember, setting
 from ..store.deletions import last_deletion
 from ..store.runs import StateError
-from . import (aims, begin, body_looks, body_sheets, campaigns, compare, curves, flow, looks, maps, matrix,
-               noise, presentation, queue, reports, row_sheets, runs, searches, sheets, study, turns)
+from . import (
+    aims, begin, body_looks, body_sheets, campaigns, compare, curves, flow, looks, maps, matrix, measured,
+    noise, presentation, queue, reports, row_sheets, runs, searches, sheets, study, turns
+)
+
 
 LARGEST_UPLOAD = 210_000_000
 POLICY = (
@@ -68,8 +71,8 @@ def create_app(folder, password=None, local=True):
     CSRFProtect(app)
     presentation.register(app)
     use_face(str(Path(__file__).parent / "static/vendor/fonts/ibm-plex-sans-400.ttf"))
-    for room in (campaigns, sheets, study, runs, flow, looks, curves, compare, maps, aims, begin, body_looks,
-                 body_sheets, row_sheets, searches, noise, matrix, queue, reports):
+    for room in (campaigns, begin, sheets, study, runs, flow, looks, curves, measured, compare, maps, aims,
+                 body_looks, body_sheets, row_sheets, searches, noise, matrix, queue, reports):
         app.register_blueprint(room.pages)
     _security(app, password, local)
     turns.register(app)

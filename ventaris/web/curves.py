@@ -1,26 +1,27 @@
 """Curves: Cp round the section, friction, histories; any number of runs and measured data on one chart."""
+from dataclasses import asdict
+
 import numpy as np
 from flask import Blueprint, abort, g, jsonify, redirect, render_template, request, url_for
 
 from ..core import units
 from ..core.gas import critical_pressure_coefficient
 from ..core.look.wall_cut import ALONG, section_force, wall_cut
-from ..core.sheet import SheetError, read_toml
+from ..core.sheet import read_toml
 from ..core.study.naming import channel_words
 from ..core.sound.spectra import find_tones, spectrum
+from ..core.study.measured import deviation, series_of
 from ..core.study.setup import prepare
 from ..core.study.supersonic import surface_theory
-from ..store import campaigns as store, deletions, measured as tables, runs
+from ..store import campaigns as store, measured as tables, runs
 from ..store.fields import unpack_rows, unpack_taps
 from .body_looks import body_of
 from .campaigns import campaign_or_404
 from .kinds.forces import HISTORIES
 from .kinds.registry import SHOWN
 from .runs import run_or_404
-from .uploads import parse_upload
 
 pages = Blueprint("curves", __name__)
-LARGEST_TABLE = 2_000_000
 # What loops are drawn over: the axis, and in the list of curves. Channels that only tell where things stand.
 LOOPS = {
     "angle": "Angle in degrees, nose up", "height": "Heave in chords, up", "gust":
@@ -101,12 +102,11 @@ def data(campaign_id):
             history = runs.history(g.database, run["id"])
             traces.append({"name": name, "group": number, "x": [h["step"] for h in history],
                            "y": [h.get(what) for h in history]})
+    shown_tables, deviations = request.args.getlist("table", type=int), []
     for table in tables.measured_of(g.database, campaign_id):
-        if table["id"] in request.args.getlist("table", type=int):
-            columns = list(table["columns"].items())
-            for label, values in columns[1:]:
-                traces.append(
-                    {"name": f"{table['name']}: {label}", "x": columns[0][1], "y": values, "measured": True})
+        for one in series_of(table) if table["id"] in shown_tables else ():
+            deviations += _deviations(one, traces)
+            traces.append({"name": one.name, "x": one.x, "y": one.y, "error": one.error, "measured": True})
     unique = {line["name"]: line for line in lines}
     known = {**shown.histories, **shown.lines}
     stations = "Step"
@@ -130,7 +130,23 @@ def data(campaign_id):
         return jsonify(traces=traces, lines=[], label=channel_words(channel), reverse=False, log=False,
                        x=", ".join(dict.fromkeys(over)))
     return jsonify(traces=traces, lines=list(unique.values()), label=known.get(what, what), x=stations,
+                   deviations=deviations,
                    reverse=what in ("cp", "cut_cp"), log=what == "residual")
+
+
+def _deviations(one, traces):
+    """How far each run's curves lie from a measured series, as plain values."""
+    runs_ = {}
+    for trace in traces:
+        if not trace.get("measured") and not trace.get("theory"):
+            runs_.setdefault(trace.get("group"), []).append(trace)
+    out = []
+    for drawn in runs_.values():
+        found = deviation(one, [(t["x"], t["y"]) for t in drawn])
+        if found:
+            name = drawn[0]["name"].removesuffix(", upper").removesuffix(", lower")
+            out.append({"run": name, "series": one.name, **asdict(found)})
+    return out
 
 
 def _spectra_of(chosen):
@@ -292,32 +308,6 @@ def _tap_traces(run, what, name, number):
                 "y": y.tolist(), "theory": True
             })
     return out
-
-
-@pages.post("/campaigns/<int:campaign_id>/measured")
-def add_measured(campaign_id):
-    """Bring in measured data from CSV."""
-    campaign_or_404(campaign_id)
-    upload = request.files.get("file")
-    if upload is None or not upload.filename:
-        raise SheetError([("file", "Choose a CSV file with measured data first.")])
-    content = upload.read(LARGEST_TABLE + 1)
-    parsed = parse_upload("measured", content)
-    name = request.form.get("name", "").strip() or upload.filename.rsplit(".", 1)[0]
-    table_id = tables.add_measured(g.database, campaign_id, name[:80], parsed["columns"])
-    return redirect(
-        url_for(".show", campaign_id=campaign_id, run=request.form.getlist("run"),
-                what=request.form.get("what", "cp"), table=request.form.getlist("table") + [table_id]))
-
-
-@pages.post("/measured/<int:table_id>/delete")
-def delete_measured(table_id):
-    row = next((t for c in store.all_campaigns(g.database)
-                for t in tables.measured_of(g.database, c["id"]) if t["id"] == table_id), None)
-    if row is None:
-        abort(404)
-    deletions.delete(g.database, "measured data", table_id, row["name"])
-    return redirect(url_for(".show", campaign_id=row["campaign_id"]))
 
 
 @pages.get("/runs/<int:run_id>/curves")

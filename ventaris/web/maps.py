@@ -6,8 +6,10 @@ from ..core import units
 from ..core.sheet import SheetError, read_section
 from ..core.study.kinds.registry import FAMILIES
 from ..core.study.kinds.row.line import LinePoint, efficiency_contours, read_line
+from ..core.study.measured import series_of
 from ..core.study.kinds.section.polar import series, summarise_polar
 from ..store import campaigns as store, runs
+from ..store.measured import measured_of
 from .campaigns import campaign_or_404
 from .kinds import forces, nozzle, row
 from .kinds.registry import SHOWN
@@ -257,8 +259,24 @@ def data(campaign_id):
     across = request.args.get("across", next(iter(_axes(campaign))))
     lines = _lines(campaign, across)
     contours = _contours(campaign_id) if campaign["space"] == "row" and across == "mass_flow" else []
+    charts = _charts(campaign, across, lines)
     return jsonify(lines=[{"variant": line["variant"], "rows": line["rows"]} for line in lines],
-                   charts=_charts(campaign, across, lines), contours=contours)
+                   charts=charts, contours=contours, measured=_measured(campaign_id, charts))
+
+
+def _measured(campaign_id, charts):
+    """Measured values laid over the charts of their channels: over what is swept, or over each other where
+    both were measured."""
+    out = []
+    for table in measured_of(g.database, campaign_id):
+        found = series_of(table)
+        for chart in charts:
+            under = next((one for one in found if one.channel == chart["x"]), None)
+            for one in found:
+                if one.channel == chart["y"] and (under or chart["x"] == "x"):
+                    out.append({"chart": chart["key"], "name": one.name, "x": under.y if under else one.x,
+                                "y": one.y, "error": one.error})
+    return out
 
 
 @pages.route("/campaigns/<int:campaign_id>/points/sweep", methods=["GET", "POST"])

@@ -6,6 +6,7 @@ from ..study.aim import tell
 from ..study.checks import examine
 from ..study.comparison import difference_of, is_doubtful, offered_quantities, quantity_of
 from ..study.kinds.registry import FAMILIES
+from ..study.measured import series_of
 from ..study.naming import channel_words
 from ..units import fixed, fixed_error
 from .document import Bullets, Document, Heading, Listing, Paragraph, Picture, Side, Table
@@ -242,8 +243,9 @@ def _curves(out, material, chosen):
             # One entry in the legend for each run.
             curves += [{"name": names[cell.variant] if n == 0 else None, "x": x, "y": y, "like": k}
                        for n, (x, y) in enumerate(cell.lines().get(key, ()))]
-        if curves and not drawn:
-            curves += measured_curves(material.measured, len(chosen))
+        if curves:
+            channels = (key, ) if drawn else (key, "")
+            curves += measured_curves(material.measured, len(chosen), channels)
         png = curves_chart(curves, x_label, y_label, upside_down)
         if png:
             drawn.append(Picture(png, y_label))
@@ -251,20 +253,11 @@ def _curves(out, material, chosen):
         out.add(Heading("Curves"), *drawn[:MOST_CURVES])
 
 
-def measured_curves(tables, start=0):
-    """Measured data as curves of a chart, with their uncertainties."""
-    out = []
-    for table in tables:
-        columns, about = table["columns"], table.get("about") or {}
-        names = list(columns)
-        x = about.get("x") or names[0]
-        for y in about.get("y") or [n for n in names[1:] if n != about.get("error")]:
-            error = columns.get(about.get("error")) if about.get("error") else None
-            out.append({
-                "name": f"{table['name']}: {y}", "x": columns[x], "y": columns[y], "error": error, "measured":
-                True, "like": start + len(out)
-            })
-    return out
+def measured_curves(tables, start=0, channels=("", )):
+    """Measured data of some channels as curves of a chart, with their uncertainties."""
+    found = [one for table in tables for one in series_of(table) if one.channel in channels]
+    return [{"name": one.name, "x": one.x, "y": one.y, "error": one.error, "measured": True,
+             "like": start + k} for k, one in enumerate(found)]
 
 
 def _run(out, material, cell, whole=False):

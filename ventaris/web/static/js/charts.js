@@ -25,7 +25,8 @@ export function tracesOf(data) {
     const pen = PENS[(t.group ?? n) % PENS.length];
     if (t.measured) return { x: t.x, y: t.y, name: t.name, mode: "markers", marker: { symbol: ["circle-open",
       "square-open", "diamond-open", "triangle-up-open"][n % 4], size: 7, color: INK, line: { width:
-      1.4 } } };
+      1.4 } }, error_y: t.error ? { type: "data", array: t.error.map((e) => e ?? 0), thickness: 1, width: 3,
+      color: INK } : undefined };
     if (t.theory) return { x: t.x, y: t.y, name: t.name, mode: "lines", line: { color: pen, width: 1.2, dash:
       "dot" } };
     if (t.loop) {

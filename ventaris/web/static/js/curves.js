@@ -18,7 +18,23 @@ async function show() {
   }
   data = await answer.json();
   draw("chart", data);
+  showDeviations(data.deviations ?? []);
   document.getElementById("chart").dataset.ready = "1";
+}
+
+// Computed less measured, a line for each run and measured quantity.
+function showDeviations(rows) {
+  const table = document.getElementById("deviations");
+  table.hidden = !rows.length;
+  table.tBodies[0].replaceChildren(...rows.map((row) => {
+    const line = document.createElement("tr"), digits = (v) => v.toPrecision(3).replace("-", "−");
+    for (const words of [row.run, row.series, row.points, digits(row.rms), digits(row.mean),
+      `${digits(row.largest)} at ${digits(row.at)}`,
+      row.within === null ? "–" : `${Math.round(100 * row.within)} %`]) {
+      line.append(Object.assign(document.createElement("td"), { textContent: words }));
+    }
+    return line;
+  }));
 }
 
 function csv() {

@@ -44,6 +44,14 @@ function contours(data, chart) {
   });
 }
 
+// Measured values with their uncertainties.
+function laidOver(data, chart) {
+  return data.measured.filter((one) => one.chart === chart.key).map((one, n) => ({ x: one.x, y: one.y,
+    name: one.name, mode: "markers", marker: { symbol: ["square-open", "diamond-open",
+    "triangle-up-open"][n % 3], size: 8, color: "#1B2A2F", line: { width: 1.3 } },
+    error_y: one.error ? { type: "data", array: one.error.map((e) => e ?? 0), thickness: 1, width: 3, color: "#1B2A2F" } : undefined }));
+}
+
 if (root) {
   const data =
     await (await fetch(`/campaigns/${root.dataset.campaign}/map.json?across=${across.value}`)).json();
@@ -51,7 +59,7 @@ if (root) {
   for (const chart of data.charts) {
     const element = document.getElementById(`chart-${chart.key}`);
     const traces = [...contours(data, chart), ...lines.flatMap((line, n) => [...traces_of(line, n, chart),
-      ...theory(line, n, chart)])];
+      ...theory(line, n, chart)]), ...laidOver(data, chart)];
     await window.Plotly.react(element, traces, layout(axis(chart.x_title), axis(chart.y_title)), OPTIONS);
     element.on("plotly_click", (event) => { if (event.points[0].customdata) location.href =
       `/runs/${event.points[0].customdata}`; });
