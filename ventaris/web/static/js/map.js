@@ -49,7 +49,8 @@ function laidOver(data, chart) {
   return data.measured.filter((one) => one.chart === chart.key).map((one, n) => ({ x: one.x, y: one.y,
     name: one.name, mode: "markers", marker: { symbol: ["square-open", "diamond-open",
     "triangle-up-open"][n % 3], size: 8, color: "#1B2A2F", line: { width: 1.3 } },
-    error_y: one.error ? { type: "data", array: one.error.map((e) => e ?? 0), thickness: 1, width: 3, color: "#1B2A2F" } : undefined }));
+    error_y: one.error ? { type: "data", array: one.error.map((e) => e ?? 0), thickness: 1, width: 3,
+    color: "#1B2A2F" } : undefined }));
 }
 
 if (root) {
