@@ -15,8 +15,8 @@ def bodies(page, server, shot):
     page.click("text=Valley railcar nose")
     page.wait_for_selector(".matrix")
     home = page.url[len(server.address):]
-    link = lambda row, word: page.locator(f"tr:has-text('{row}') td").first.locator(f"a:has-text('{word}')"
-                                                                                    ).get_attribute("href")
+    link = lambda row, word: page.locator(f"tr:has-text('{row}') td[data-cell]").first.locator(
+        f"a:has-text('{word}')").get_attribute("href")
     one, two = (link(name, "flow").split("/")[2] for name in ("Blunt nose", "Long tail"))
 
     def look():
@@ -45,7 +45,7 @@ def rows(page, server, shot):
     page.click("h2 >> text='Snow-gun compressor'")
     page.wait_for_selector(".matrix")
     home = page.url[len(server.address):]
-    cell = page.locator("tr:has-text('As planned') td").nth(4)
+    cell = page.locator("tr:has-text('As planned') td[data-cell]").nth(4)
     links = {word: cell.locator(f"a:has-text('{word}')").get_attribute("href") for word in ("sheet", "flow")}
     shot("row-sheet", links["sheet"], "#drawing svg")
     shot("row-flow", links["flow"], "#stage[data-ready]")
@@ -60,7 +60,7 @@ def nozzles(page, server, shot):
         return page.url[len(server.address):]
 
     def flow_of(row, column):
-        return page.locator(f"tr:has-text('{row}') td").nth(column).locator(
+        return page.locator(f"tr:has-text('{row}') td[data-cell]").nth(column).locator(
             "a:has-text('flow')").get_attribute("href")
 
     open_campaign("Avalanche blaster, its noise")
@@ -76,8 +76,10 @@ def moving(page, server, shot):
     page.click("h2 >> text='Courier drone section, pitching'")
     page.wait_for_selector(".matrix")
     home = page.url[len(server.address):]
-    cells = [page.locator(f"tr:has-text('{row}') td").nth(column) for row in ("TMW-12", "Thinner")
-             for column in (0, 1)]
+    cells = [
+        page.locator(f"tr:has-text('{row}') td[data-cell]").nth(column) for row in ("TMW-12", "Thinner")
+        for column in (0, 1)
+    ]
     chosen = [cell.locator("a:has-text('flow')").get_attribute("href").split("/")[2] for cell in cells]
     runs = "".join(f"&run={k}" for k in chosen)
     shot("motion", f"{home}/curves?what=loop:lift{runs}", "#chart[data-ready]")
@@ -103,14 +105,14 @@ def main():
         page.click("text=Courier drone wing section")
         page.wait_for_selector(".matrix")
         home = page.url[len(server.address):]
-        cell = page.locator("tr:has-text('TMW-12') td").nth(2)
+        cell = page.locator("tr:has-text('TMW-12') td[data-cell]").nth(2)
         sheet, flow = (cell.locator(f"a:has-text('{word}')").get_attribute("href")
                        for word in ("sheet", "flow"))
-        other = page.locator("tr:has-text('Thinner') td").nth(2).locator("a:has-text('flow')").get_attribute(
-            "href")
+        other = page.locator("tr:has-text('Thinner') td[data-cell]").nth(2).locator(
+            "a:has-text('flow')").get_attribute("href")
         one, two = flow.split("/")[2], other.split("/")[2]
-        low = page.locator("tr:has-text('TMW-12') td").nth(0).locator("a:has-text('flow')").get_attribute(
-            "href").split("/")[2]
+        low = page.locator("tr:has-text('TMW-12') td[data-cell]").nth(0).locator(
+            "a:has-text('flow')").get_attribute("href").split("/")[2]
         shot("matrix", home, ".matrix")
         shot("sheet", sheet, "#drawing svg", then=lambda: page.click("[data-tab=grid]"))
         shot("run", f"/runs/{one}", "#live canvas")
@@ -126,7 +128,7 @@ def main():
             page.goto(server.address)
             page.click(f"text={campaign}")
             page.wait_for_selector(".matrix")
-            cell = page.locator(".matrix td").first
+            cell = page.locator("td[data-cell]").first
             return [cell.locator(f"a:has-text('{word}')").get_attribute("href") for word in ("sheet", "flow")]
 
         def layer_and_wake():
@@ -142,8 +144,10 @@ def main():
         page.set_viewport_size({"width": 1280, "height": 1320})
         shot("layer", flow + "?q=eddy&grid=1&view=1.05,0.12,1.1", "#stage[data-ready]", then=layer_and_wake)
         page.set_viewport_size({"width": 1280, "height": 800})
-        sheet, flow = cells_of("Cable pylon with blowing slots, in time")
-        shot("shedding", flow + "?q=speed&reversed=1&view=2.4,0,7", "#stage[data-ready]")
+        page.goto(server.address)
+        page.click("text=Courier drone, turbulent")
+        page.wait_for_selector(".matrix")
+        shot("report", page.url[len(server.address):] + "/report.html", "main figure img")
         bodies(page, server, shot)
         wing(page, server, shot)
         moving(page, server, shot)

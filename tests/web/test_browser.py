@@ -41,6 +41,9 @@ class WholePath(InBrowser):
         self.assertIn("-30 to 30", page.inner_text("[data-problem='air.incidence']"))
         self.type_into("air.incidence", "2")
         page.wait_for_selector("#saved:has-text('saved')")
+        # New campaigns start turbulent.
+        self.assertEqual(page.input_value("[name='flow.model']"), "turbulent")
+        page.select_option("[name='flow.model']", "inviscid")
         page.select_option("[name='grid.level']", "medium")
         page.wait_for_selector("text=cells on the finest level")
         page.wait_for_selector(".cost:has-text('4 864')")
@@ -113,7 +116,7 @@ class WholePath(InBrowser):
         self.go("/")
         self.page.click("h2 >> text='Courier drone section, pitching'")
         self.page.wait_for_selector(".matrix")
-        self.page.locator(".matrix td").first.locator("a:has-text('flow')").click()
+        self.page.locator("td[data-cell]").first.locator("a:has-text('flow')").click()
         self.page.wait_for_selector("#stage[data-ready]")
         look = "document.querySelector('#stage canvas').toDataURL()"
         pictures = [self.page.evaluate(look)]
@@ -133,7 +136,7 @@ class WholePath(InBrowser):
         """The flow view of the drone's baseline at its dash."""
         self.go("/")
         self.page.click("text=Courier drone wing section")
-        link = self.page.locator("tr:has-text('TMW-12') td").nth(2).locator(
+        link = self.page.locator("tr:has-text('TMW-12') td[data-cell]").nth(2).locator(
             "a:has-text('flow')").get_attribute("href")
         self.go(link + query)
         self.page.wait_for_selector("#stage[data-ready]")
@@ -423,6 +426,9 @@ class WholePath(InBrowser):
         page.fill("#mach", "0.8")
         page.click("text=Add and open its sheet")
         page.wait_for_selector("#drawing svg")
+        page.select_option("[name='flow.model']", "inviscid")
+        page.wait_for_selector("#saved:has(svg)")
+        page.wait_for_selector(".cost:has-text('19 456')")
 
     def test_a_run_can_be_paused_and_resumed_from_the_page(self):
         page = self.page
