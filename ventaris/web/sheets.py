@@ -11,6 +11,7 @@ from ..core.sheet import (SECTIONS_OF, SHARED as SHARED_SECTIONS, SheetError, re
                           read_sheet, read_toml, write_toml)
 from ..core.sheet.fields import SheetSection
 from ..core.study.comparison import bars_by_level, fair_quantity
+from ..core.study.kinds.registry import kind_of
 from ..core.study.naming import channel_words
 from ..core.study.checks import estimate, examine
 from ..core.study.kinds.section.planner import plan_layer
@@ -88,7 +89,13 @@ def show(variant_id, point_id):
                            last=last[0] if last else None, revisions=_revisions(campaign, variant, point),
                            siblings=store.variants(g.database, campaign["id"]),
                            others=store.points(g.database, campaign["id"]), scopes=exceptions.SCOPES,
-                           excepted=excepted(campaign, variant, point), **state)
+                           channels=_channels(state["setup"]), excepted=excepted(campaign, variant,
+                                                                                 point), **state)
+
+
+def _channels(setup):
+    """Names that a formula can use, for completion; none while the sheet cannot be run."""
+    return kind_of(setup.sheet).channels(setup) if setup else []
 
 
 # From a quick look to the final answer: the level of the climb, and what it is good for.
