@@ -96,17 +96,15 @@ def _card(campaign):
     done = [run for (v, p), run in latest.items() if run["state"] == "settled" and v in names and p in points]
     found = aims.standing_of(campaign, variants, list(points.values()), latest) if done else None
     base = variants[0] if variants else None
+    picture = next((r["id"] for (v, p), r in sorted(latest.items(), reverse=True)
+                    if base and v == base["id"] and r["state"] == "settled"), None)
+    # An outline is drawn only where there is no picture of the flow: that of a body takes half a second.
+    drawn = base and not picture
     return {
-        "campaign":
-        campaign, "outline":
-        FAMILIES[campaign["space"]].portrait.outline(base["shape"]) if base else None, "variants":
-        len(variants), "points":
-        len(points), "settled":
-        len(done), "active":
-        sum(r["state"] in runs.ACTIVE for r in latest.values()), "standing":
-        found, "picture":
-        next((r["id"] for (v, p), r in sorted(latest.items(), reverse=True)
-              if base and v == base["id"] and r["state"] == "settled"), None)
+        "campaign": campaign, "picture": picture, "standing": found,
+        "outline": FAMILIES[campaign["space"]].portrait.outline(base["shape"]) if drawn else None,
+        "variants": len(variants), "points": len(points), "settled": len(done),
+        "active": sum(r["state"] in runs.ACTIVE for r in latest.values())
     }
 
 
