@@ -11,11 +11,12 @@ pages = Blueprint("help", __name__)
 DOCS = Path(__file__).parents[2] / "docs"
 # What is offered to users, in its order.
 BOOK = {
-    "using": "Using Ventaris", "using-bodies": "Bodies in space", "using-rows": "Blade rows", "using-nozzles":
-    "Nozzles, jets and searches", "python": "From Python", "theory": "Theory: sections", "theory-bodies":
-    "Theory: bodies", "theory-nozzles": "Theory: nozzles", "theory-rows": "Theory: rows", "validation":
-    "Validation", "validation-bodies": "Validation: bodies", "validation-nozzles": "Validation: nozzles",
-    "validation-rows": "Validation: rows", "validation-noise": "Validation: noise", "formats": "File formats"
+    "tour": "A tour", "using": "Using Ventaris", "using-bodies": "Bodies in space", "using-rows":
+    "Blade rows", "using-nozzles": "Nozzles, jets and searches", "python": "From Python", "theory":
+    "Theory: sections", "theory-bodies": "Theory: bodies", "theory-nozzles": "Theory: nozzles", "theory-rows":
+    "Theory: rows", "validation": "Validation", "validation-bodies": "Validation: bodies",
+    "validation-nozzles": "Validation: nozzles", "validation-rows": "Validation: rows", "validation-noise":
+    "Validation: noise", "formats": "File formats"
 }
 # Where a screen's help begins; what differs by the kind of campaign stands under "endpoint kind".
 PLACES = {
