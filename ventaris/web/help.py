@@ -11,24 +11,47 @@ pages = Blueprint("help", __name__)
 DOCS = Path(__file__).parents[2] / "docs"
 # What is offered to users, in its order.
 BOOK = {
-    "tour": "A tour", "using": "Using Ventaris", "using-bodies": "Bodies in space", "using-rows":
-    "Blade rows", "using-nozzles": "Nozzles, jets and searches", "python": "From Python", "theory":
-    "Theory: sections", "theory-bodies": "Theory: bodies", "theory-nozzles": "Theory: nozzles", "theory-rows":
-    "Theory: rows", "validation": "Validation", "validation-bodies": "Validation: bodies",
-    "validation-nozzles": "Validation: nozzles", "validation-rows": "Validation: rows", "validation-noise":
-    "Validation: noise", "formats": "File formats"
+    "tour": "A tour",
+    "using": "Using Ventaris",
+    "using-bodies": "Bodies in space",
+    "using-rows": "Blade rows",
+    "using-nozzles": "Nozzles, jets and searches",
+    "python": "From Python",
+    "theory": "Theory: sections",
+    "theory-bodies": "Theory: bodies",
+    "theory-nozzles": "Theory: nozzles",
+    "theory-rows": "Theory: rows",
+    "validation": "Validation",
+    "validation-bodies": "Validation: bodies",
+    "validation-nozzles": "Validation: nozzles",
+    "validation-rows": "Validation: rows",
+    "validation-noise": "Validation: noise",
+    "formats": "File formats",
 }
 # Where a screen's help begins; what differs by the kind of campaign stands under "endpoint kind".
 PLACES = {
-    "campaigns.index": "using#a-first-answer", "matrix.show": "using#words", "aims.edit": "using#the-aim",
-    "reports.show": "using#the-report", "measured.columns": "using#measured-data", "curves.show":
-    "using#measured-data", "maps.show": "using#polars", "maps.show nozzle": "using-nozzles#what-is-read",
-    "maps.show row": "using-rows#a-speed-line-a-map", "compare.show": "using#reading-the-answer",
-    "queue.show": "using#runs", "sheets.show": "using#the-sheet", "sheets.show body": "using-bodies",
-    "sheets.show nozzle": "using-nozzles", "sheets.show row": "using-rows", "runs.show":
-    "using#reading-the-answer", "flow.show": "using#looking", "noise.show":
-    "using-nozzles#the-noise-of-a-jet", "searches.index": "using-nozzles#search", "searches.new":
-    "using-nozzles#search", "searches.show": "using-nozzles#search", "study.show": "using#grid-and-levels"
+    "campaigns.index": "using#a-first-answer",
+    "matrix.show": "using#words",
+    "aims.edit": "using#the-aim",
+    "reports.show": "using#the-report",
+    "measured.columns": "using#measured-data",
+    "curves.show": "using#measured-data",
+    "compare.show": "using#reading-the-answer",
+    "maps.show": "using#polars",
+    "maps.show nozzle": "using-nozzles#what-is-read",
+    "maps.show row": "using-rows#a-speed-line-a-map",
+    "queue.show": "using#runs",
+    "sheets.show": "using#the-sheet",
+    "sheets.show body": "using-bodies",
+    "sheets.show nozzle": "using-nozzles",
+    "sheets.show row": "using-rows",
+    "runs.show": "using#reading-the-answer",
+    "flow.show": "using#looking",
+    "noise.show": "using-nozzles#the-noise-of-a-jet",
+    "searches.index": "using-nozzles#search",
+    "searches.new": "using-nozzles#search",
+    "searches.show": "using-nozzles#search",
+    "study.show": "using#grid-and-levels",
 }
 
 
