@@ -4,19 +4,14 @@ import tempfile
 import numpy as np
 
 from ..core.look.body_picture import body_thumbnail
-from ..core.look.body_surface import drawn_for
 from ..core.look.picture import thumbnail_picture
 from ..core.sheet import default_setup, read_toml, write_toml
-from ..core.shapes.assembly import assemble
 from ..core.study.aim import Aim, Condition
-from ..core.study.kinds.body.ready import body_air
-from ..core.study.kinds.registry import kind_of
-from ..core.study.setup import prepare
 from ..store import archive, campaigns, runs, searches
-from ..store.body_fields import unpack_body_field
 from ..store.database import open_database
-from ..store.fields import unpack_field, unpack_taps
+from ..store.fields import unpack_taps
 from ..store.measured import add_measured
+from ..store.reports import drawn_field
 from ..worker.loop import work
 from .aims import AIMS
 from .loader import RESULTS
@@ -92,16 +87,8 @@ def recompute(echo=lambda line: None, only=None):
 
 def _thumbnail(database, run):
     """Draw the small picture now, so that the first page shows it at once."""
-    data, sheet = runs.kept_array(database, run["id"], "field"), read_toml(run["sheet"])
-    kind = kind_of(sheet)
-    if kind.is_spatial:
-        body = assemble(sheet.shape)
-        field = unpack_body_field(data, body_air(sheet, body))
-        picture = body_thumbnail(field, drawn_for(field, body.surface))
-    else:
-        _, mesh, state = unpack_field(data)
-        setup = prepare(sheet)
-        picture = thumbnail_picture(kind.drawable(setup, mesh, state))
+    drawn = drawn_field(read_toml(run["sheet"]), runs.kept_array(database, run["id"], "field"))
+    picture = body_thumbnail(*drawn) if isinstance(drawn, tuple) else thumbnail_picture(drawn)
     runs.keep_array(database, run["id"], "picture", picture)
 
 
