@@ -137,6 +137,7 @@ class CommandLine(InFolder):
         self.assertIn("VENTARIS_PASSWORD", done.stderr)
 
 
+@slow
 class EveryKind(InFolder):
     """A sheet of every demo campaign through the command line, coarse: numbers of its own kind, progress in
     plain lines, no traceback."""

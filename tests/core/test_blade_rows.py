@@ -3,6 +3,7 @@ import unittest
 
 import numpy as np
 
+from tests.marks import slow
 from ventaris.core.flow.boundaries.contract import Boundary
 from ventaris.core.flow.discretisation import Discretisation
 from ventaris.core.flow.frame import add_turning_product, spin
@@ -259,6 +260,7 @@ class Frame(unittest.TestCase):
         self.assertTrue(np.allclose(spin(points, 0.5), [[0, 0, 0.5], [0, -1.0, 0]]))
 
 
+@slow
 class Runs(unittest.TestCase):
     def test_a_rotor_settles_and_its_torque_is_the_rise_of_enthalpy(self):
         sheet = read_sheet(QUICK)

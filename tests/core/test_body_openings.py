@@ -4,6 +4,7 @@ import unittest
 import numpy as np
 
 from tests.bodies import body_sheet, run_body
+from tests.marks import slow
 from ventaris.core.flow.discretisation import Discretisation
 from ventaris.core.grids.bodies import LADDER
 from ventaris.core.sheet import SheetError
@@ -32,6 +33,7 @@ def ready(*parts, **sections):
     return prepare_body(body_sheet(*parts, **sections))
 
 
+@slow
 class Openings(unittest.TestCase):
     def test_a_pod_that_swallows_its_stream_gives_the_ram_drag(self):
         """What comes in with the stream's own speed leaves its momentum: m U, 2 on the face's area."""

@@ -92,6 +92,7 @@ class Preflight(unittest.TestCase):
         self.assertLess(estimate(coarse).seconds, estimate(setup).seconds)
 
 
+@slow
 class Execution(unittest.TestCase):
     def test_a_car_over_ground_gives_every_reading(self):
         r = finished().result

@@ -415,6 +415,7 @@ class BadInput(unittest.TestCase):
             self.assertIn(words, findings[0].message)
 
 
+@slow
 class Runs(unittest.TestCase):
     def test_a_full_nozzle_meets_the_theory(self):
         run = run_nozzle(

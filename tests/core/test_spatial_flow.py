@@ -4,6 +4,7 @@ import unittest
 import numpy as np
 
 from tests.bodies import CAR, NEAR, body_sheet
+from tests.marks import slow
 from ventaris.core.flow.march.krylov import gmres
 from ventaris.core.flow.closures.shear_stress_transport import (
     SHEAR_LIMIT, SHOCK_SHEAR_LIMIT, ShearStressTransport
@@ -112,6 +113,7 @@ class HeldProducts(unittest.TestCase):
         self.assertLess(march.advance().residual, 3 * lowest)
 
 
+@slow
 class Closures(unittest.TestCase):
     def test_both_closures_converge_on_a_small_car(self):
         drag = {}

@@ -95,6 +95,7 @@ class WallLayers(unittest.TestCase):
         np.testing.assert_allclose(normal, 1.0, atol=1e-6)
 
 
+@slow
 class TurbulentRuns(unittest.TestCase):
     @classmethod
     def setUpClass(cls):
@@ -172,6 +173,7 @@ class Planning(unittest.TestCase):
         self.assertIn("flow.model", [f.path for f in findings])
 
 
+@slow
 class TwoEquations(unittest.TestCase):
     @classmethod
     def setUpClass(cls):

@@ -3,6 +3,7 @@ import unittest
 
 import numpy as np
 
+from tests.marks import slow
 from ventaris.core.flow.boundaries.registry import FAR_FIELD
 from ventaris.core.flow.discretisation import Discretisation
 from ventaris.core.flow.stream import FreeStream
@@ -215,6 +216,7 @@ class RoomTest(unittest.TestCase):
             grow(skin, layer_heights(0.01, 1.3, 0.06), np.zeros(len(skin.points)), 0.5)
 
 
+@slow
 class RunTest(unittest.TestCase):
     """Runs on grids with layers."""
     def test_a_wing_settles_near_its_lattice_with_both_closures(self):
@@ -275,6 +277,7 @@ class RunTest(unittest.TestCase):
         self.assertFalse(BodyExecution(sheet, kept).setup.is_layered)
 
 
+@slow
 class LostDragTest(unittest.TestCase):
     """What the air behind a wing has lost."""
     def test_air_that_lost_total_pressure_comes_out_slower(self):

@@ -7,6 +7,7 @@ import random
 import unittest
 import zipfile
 
+from tests.marks import slow
 from tests.mutation import as_document, mutated_bytes, mutated_json
 from tests.web.client import WithClient
 from ventaris.demo.loader import RESULTS
@@ -37,6 +38,7 @@ def packed(parts, method=zipfile.ZIP_DEFLATED):
     return out.getvalue()
 
 
+@slow
 class CraftedArchives(WithClient):
     def counts(self):
         return [self.db.execute(f"SELECT count(*) FROM {table}").fetchone()[0]
