@@ -342,8 +342,8 @@ def _write_report(options):
 
 
 def _report_of(database, campaign_id, options):
+    from .core.report import write
     from .core.report.campaign import campaign_report, run_report
-    from .core.report.html import to_html
     from .store import reports, runs
     material = reports.material_of(database, campaign_id)
     if options.run is None:
@@ -354,12 +354,7 @@ def _report_of(database, campaign_id, options):
             return _fail(f"--run {options.run}: not a run of “{material.name}”. There are: "
                          f"{', '.join(str(c.run) for c in material.cells.values()) or 'none'}")
         document = run_report(material, reports.cell_of(database, run))
-    if options.file.suffix == ".pdf":
-        from .core.report.pdf import to_pdf
-        data = to_pdf(document)
-    else:
-        data = to_html(document).encode()
-    _write(options.file.parent, options.file.name, data)
+    _write(options.file.parent, options.file.name, write(document, options.file.suffix.removeprefix(".")))
     return 0
 
 

@@ -9,9 +9,9 @@ from ..core.sheet import default_setup, read_toml, write_toml
 from ..core.study.aim import Aim, Condition
 from ..store import archive, campaigns, runs, searches
 from ..store.database import open_database
+from ..store.drawn import drawn_field
 from ..store.fields import unpack_taps
 from ..store.measured import add_measured
-from ..store.reports import drawn_field
 from ..worker.loop import work
 from .aims import AIMS
 from .loader import RESULTS

@@ -5,17 +5,13 @@ import platform
 from datetime import date
 
 from .. import __version__
-from ..core.look.body_surface import drawn_for
 from ..core.report.material import AUTHOR, LONGEST_WORDS, Cell, Material, plane_looks, space_looks
-from ..core.shapes.assembly import assemble
 from ..core.sheet import SheetError, read_toml
-from ..core.study.kinds.body.ready import body_air
 from ..core.study.kinds.registry import kind_of
-from ..core.study.setup import prepare
 from . import campaigns, runs
-from .body_fields import unpack_body_field
 from .database import transaction
-from .fields import frames_head, unpack_field, unpack_rows, unpack_taps
+from .drawn import drawn_field
+from .fields import frames_head, unpack_rows, unpack_taps
 from .measured import measured_of
 
 
@@ -62,18 +58,6 @@ def machine_words():
     """The machine in a few words, without its name."""
     return (f"{platform.system()} {platform.machine()}, {os.cpu_count()} cores, "
             f"Python {platform.python_version()}")
-
-
-def drawn_field(sheet, data, mean=None):
-    """What is drawn of a stored field: a `Drawable` of a plane, or (`BodyField`, `DrawnSurface`)."""
-    kind = kind_of(sheet)
-    if kind.is_spatial:
-        body = assemble(sheet.shape)
-        field = unpack_body_field(data)
-        field.air = body_air(sheet, body)
-        return field, drawn_for(field, body.surface)
-    _, mesh, state = unpack_field(data)
-    return kind.drawable(prepare(sheet), mesh, state, mean)
 
 
 def _looks(database, run):

@@ -7,14 +7,11 @@ from flask import Blueprint, Response, abort, current_app, g, request
 from ..core import units
 from ..core.look.body_field import SURFACE_QUANTITIES
 from ..core.look.body_lines import AXES, cut_plane, iso_surface, oil_lines, rake, streamlines
-from ..core.look.body_surface import drawn_for
 from ..core.look.colours import map_for
-from ..core.shapes.assembly import assemble
 from ..core.sheet import read_toml
-from ..core.study.kinds.body.ready import body_air
 from ..store import runs
-from ..store.body_fields import unpack_body_field
 from ..store.database import open_database
+from ..store.drawn import drawn_field
 from .campaigns import only_about
 from .packing import packed
 from .turns import takes_long
@@ -33,10 +30,7 @@ def _load(folder, run_id, version):
         sheet = read_toml(runs.run(database, run_id)["sheet"])
     finally:
         database.close()
-    body = assemble(sheet.shape)
-    field = unpack_body_field(data)
-    field.air = body_air(sheet, body)
-    return field, drawn_for(field, body.surface)
+    return drawn_field(sheet, data)
 
 
 def body_of(run_id):

@@ -1,8 +1,8 @@
 """Reports: the author's words, and the report of a campaign or a run as HTML and PDF."""
 from flask import Blueprint, abort, current_app, g, redirect, render_template, request, url_for
 
+from ..core.report import write
 from ..core.report.campaign import campaign_report, run_report
-from ..core.report.html import to_html
 from ..core.report.material import AUTHOR, LONGEST_WORDS
 from ..core.sheet import SheetError
 from ..store import campaigns as store, reports, runs
@@ -55,16 +55,12 @@ def of_run(run_id, form):
 def _answer(document, form):
     if form not in WRITERS:
         abort(404, f"There is no report as {form[:8]}: it comes as html or pdf.")
-    write, kind, how = WRITERS[form]
-    response = current_app.response_class(write(document), mimetype=kind)
+    kind, how = WRITERS[form]
+    response = current_app.response_class(write(document, form), mimetype=kind)
     response.headers["Content-Disposition"] = f'{how}; filename="{plain_name(document.title)}.{form}"'
     response.headers["Content-Security-Policy"] = POLICY
     return response
 
 
-def _to_pdf(document):
-    from ..core.report.pdf import to_pdf
-    return to_pdf(document)
-
-
-WRITERS = {"html": (to_html, "text/html", "inline"), "pdf": (_to_pdf, "application/pdf", "attachment")}
+# How a browser takes each form: its type, and whether it is shown or kept.
+WRITERS = {"html": ("text/html", "inline"), "pdf": ("application/pdf", "attachment")}

@@ -38,15 +38,25 @@ def body_grid_picture(field, drawn, width=9.0, ratio=2.37):
     seen = (x + s > left) & (x < left + wide) & (z + s > bottom) & (z < bottom + wide / ratio)
     corners = np.array([(0, 0), (1, 0), (1, 1), (0, 1)])
     squares = np.stack([x, z], axis=1)[seen, None] + s[seen, None, None] * corners
-    figure = Figure(figsize=(width, width / ratio), facecolor=PAPER)
-    axes = figure.add_axes((0, 0, 1, 1))
+    figure, axes = _bare(width, ratio)
     axes.add_collection(PolyCollection(squares, facecolors="none", edgecolors=INK, linewidths=0.25))
+    return _with_body(figure, axes, drawn, at, (left, left + wide, bottom, bottom + wide / ratio))
+
+
+def _bare(width, ratio):
+    """A figure all of which is one picture, and its axes."""
+    figure = Figure(figsize=(width, width / ratio), facecolor=PAPER)
+    return figure, figure.add_axes((0, 0, 1, 1))
+
+
+def _with_body(figure, axes, drawn, at, box):
+    """The picture as PNG once the body is drawn over it where the plane across y cuts it, and its outline."""
     for polygon in _section(drawn, at):
         axes.fill(*polygon.T, color=BODY, zorder=2)
     for loop in silhouette(drawn.points[drawn.triangles]):
         axes.plot(*loop.T, color=INK, linewidth=0.8, zorder=3)
-    axes.set_xlim(left, left + wide)
-    axes.set_ylim(bottom, bottom + wide / ratio)
+    axes.set_xlim(*box[:2])
+    axes.set_ylim(*box[2:])
     axes.axis("off")
     out = io.BytesIO()
     FigureCanvasAgg(figure).print_png(out)
@@ -61,20 +71,10 @@ def body_thumbnail(field, drawn, width=4.0, ratio=2.37):
     xx, zz = np.meshgrid(x, z)
     points = np.stack([xx.ravel(), np.full(xx.size, middle[1] + 1e-6 * size.max()), zz.ravel()], axis=1)
     speed = field.sample(points, ("speed", ))[:, 0].reshape(xx.shape) / field.air.speed
-    figure = Figure(figsize=(width, width / ratio), facecolor=PAPER)
-    axes = figure.add_axes((0, 0, 1, 1))
+    figure, axes = _bare(width, ratio)
     axes.imshow(speed, origin="lower", extent=(x[0], x[-1], z[0], z[-1]), cmap=colour_map(SEQUENTIAL), vmin=0,
                 vmax=1.35, interpolation="nearest", aspect="auto", zorder=1)
-    for polygon in _section(drawn, middle[1] + 1e-6 * size.max()):
-        axes.fill(*polygon.T, color=BODY, zorder=2)
-    for loop in silhouette(drawn.points[drawn.triangles]):
-        axes.plot(*loop.T, color=INK, linewidth=0.8, zorder=3)
-    axes.set_xlim(x[0], x[-1])
-    axes.set_ylim(z[0], z[-1])
-    axes.axis("off")
-    out = io.BytesIO()
-    FigureCanvasAgg(figure).print_png(out)
-    return out.getvalue()
+    return _with_body(figure, axes, drawn, middle[1] + 1e-6 * size.max(), (x[0], x[-1], z[0], z[-1]))
 
 
 def _section(drawn, y):

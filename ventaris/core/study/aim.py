@@ -286,8 +286,7 @@ def _place(aim, key, variant, counted, results):
     ]
     if place.missing or not counted:
         return place
-    whole = sum(counted.values())
-    mean = lambda of: sum(w * of(p) for p, w in counted.items()) / whole
+    mean = lambda of: _mean(counted, of)
     place.value = mean(lambda p: place.values[p][0])
     if all(place.values[p][1] is not None for p in counted):
         place.error = mean(lambda p: place.values[p][1])
@@ -318,10 +317,13 @@ def _break(condition, point, result):
 def _behind(place, leader, key, counted, results):
     """`Difference` of two variants' means: the points' bars add up."""
     one = {p: difference_of(results[place.variant, p], results[leader.variant, p], key) for p in counted}
-    whole = sum(counted.values())
-    mean = lambda of: sum(w * of(p) for p, w in counted.items()) / whole
-    bars = None if any(d.bar is None for d in one.values()) else mean(lambda p: one[p].bar)
-    return Difference(mean(lambda p: one[p].value), bars, leader.value)
+    bars = None if any(d.bar is None for d in one.values()) else _mean(counted, lambda p: one[p].bar)
+    return Difference(_mean(counted, lambda p: one[p].value), bars, leader.value)
+
+
+def _mean(counted, of):
+    """Mean of of(point) over the points that count, by their weights."""
+    return sum(w * of(p) for p, w in counted.items()) / sum(counted.values())
 
 
 def aim_words(aim, label, points):

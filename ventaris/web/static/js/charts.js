@@ -19,14 +19,19 @@ export function layout(x, y, more = {}) {
 
 export const OPTIONS = { displayModeBar: false, responsive: true, doubleClick: "reset" };
 
+// Bars of measured values; nothing where their uncertainty is not known.
+export function uncertainty(error) {
+  return error ? { type: "data", array: error.map((e) => e ?? 0), thickness: 1, width: 3, color: INK } :
+    undefined;
+}
+
 // Traces of the curves page's JSON.
 export function tracesOf(data) {
   const traces = data.traces.map((t, n) => {
     const pen = PENS[(t.group ?? n) % PENS.length];
     if (t.measured) return { x: t.x, y: t.y, name: t.name, mode: "markers", marker: { symbol: ["circle-open",
       "square-open", "diamond-open", "triangle-up-open"][n % 4], size: 7, color: INK, line: { width:
-      1.4 } }, error_y: t.error ? { type: "data", array: t.error.map((e) => e ?? 0), thickness: 1, width: 3,
-      color: INK } : undefined };
+      1.4 } }, error_y: uncertainty(t.error) };
     if (t.theory) return { x: t.x, y: t.y, name: t.name, mode: "lines", line: { color: pen, width: 1.2, dash:
       "dot" } };
     if (t.loop) {

@@ -1,5 +1,5 @@
 // Polars and operating maps: charts of the same points; a point opens its run.
-import { axis, layout, OPTIONS, PENS } from "./charts.js";
+import { axis, INK, layout, OPTIONS, PENS, uncertainty } from "./charts.js";
 
 const root = document.getElementById("map"), across = document.getElementById("across");
 across.addEventListener("change", () => { location.search = `?across=${across.value}`; });
@@ -48,9 +48,8 @@ function contours(data, chart) {
 function laidOver(data, chart) {
   return data.measured.filter((one) => one.chart === chart.key).map((one, n) => ({ x: one.x, y: one.y,
     name: one.name, mode: "markers", marker: { symbol: ["square-open", "diamond-open",
-    "triangle-up-open"][n % 3], size: 8, color: "#1B2A2F", line: { width: 1.3 } },
-    error_y: one.error ? { type: "data", array: one.error.map((e) => e ?? 0), thickness: 1, width: 3,
-    color: "#1B2A2F" } : undefined }));
+    "triangle-up-open"][n % 3], size: 8, color: INK, line: { width: 1.3 } },
+    error_y: uncertainty(one.error) }));
 }
 
 if (root) {
