@@ -12,8 +12,8 @@ from ventaris.core.grids.cut_cells import Obstacle
 from ventaris.core.grids.lattice_skin import lattice_skin
 from ventaris.core.grids.mesh import row_sums
 from ventaris.core.grids.pieces import clip_hull
-from ventaris.core.grids.prisms import SkinError, grow, layer_heights, loop_vectors
-from ventaris.core.grids.wall_layers import LayerPlan, room
+from ventaris.core.grids.prisms import SkinError, column_levels, grow, layer_heights, loop_vectors
+from ventaris.core.grids.wall_layers import LayerPlan, edge_heights, room
 from ventaris.core.grids.wing_skin import section_ring, span_stations, wing_skin
 from ventaris.core.instruments.body_balance import BodyBalance
 from ventaris.core.instruments.lost_drag import LostDrag, slowness
@@ -44,6 +44,14 @@ def layered(surface, size, half=False, first=None, ground=None):
     return BodyGrids(surface, plan).mesh("fine")
 
 
+def skin_of(surface, size, half, curved=0.0, edge_halvings=0):
+    """The surface grid from a lattice, with cells smaller where the surface curves or has edges."""
+    low = (-2.5, 0.0 if half else -2.5, -2.5)
+    grids = BodyGrids(surface, BodyGridPlan(low, (2.5, 2.5, 2.5), size, edge_halvings, curved, 3.0, (),
+                                            (False, half, False), None, LayerPlan(0.1 * size, 1.35, True, 0.3)))
+    return lattice_skin(grids.obstacle("fine"), grids.lattice(1.0), half)
+
+
 def sheet_of(**sections):
     return BodySheet.model_validate(sections)
 
@@ -57,7 +65,8 @@ def wing_sheet(layers="automatic", **part):
 class SurfaceGridTest(unittest.TestCase):
     """Grids on surfaces from a lattice of cubes."""
     def check(self, surface, size, half, area=0.01):
-        skin = lattice_skin(obstacle_of(surface), size, half)
+        skin = skin_of(surface, size, half)
+        skin.edges()
         vector = loop_vectors(skin.points[skin.faces])
         total = vector.sum(axis=0)
         np.testing.assert_allclose(total[[0, 2]], 0.0, atol=1e-12)
@@ -65,7 +74,8 @@ class SurfaceGridTest(unittest.TestCase):
         self.assertAlmostEqual(whole / surface.areas.sum(), 1.0, delta=area)
         on_wall = surface.tree.nearest(skin.points)[0]
         self.assertLess(on_wall.max(), 0.02 * size)
-        layers = grow(skin, layer_heights(0.05 * size, 1.35, 0.65 * size), np.ones(len(skin.points)), 0.1)
+        z = column_levels(layer_heights(0.05 * size, 1.35, 0.65 * size), 0.65 * skin.size)
+        layers = grow(skin, z, np.ones(len(skin.faces), dtype=bool))
         self.assertGreater(layers.volume.min(), 0.0)
         return skin
 
@@ -84,8 +94,33 @@ class SurfaceGridTest(unittest.TestCase):
         car = bodies.vehicle(8.0, 2.4, 2.6, 0.25, 1.5, 0.5, 0.5, 0.2, 0.5, 0.3, 0.3, 0.1, "round")
         self.check(centred(car.moved(np.eye(3) / 8)), 0.02, True)
 
+    def test_faces_are_small_where_a_body_curves_and_at_its_edges(self):
+        egg = bodies.ellipsoid(1, 0.25, 0.25)
+        skin = skin_of(egg, 0.06, False, 8.0)
+        small, large = (np.median(skin.size[which]) for which in
+                        (np.abs(skin.points[:, 0]) > 0.48, np.abs(skin.points[:, 0]) < 0.2))
+        self.assertLessEqual(small, 0.25 * large)
+        self.assertTrue((skin.faces[:, 2] == skin.faces[:, 3]).any())
+        skin.edges()
+        box = centred(bodies.box(1, 0.4, 0.5))
+        for half in (False, True):
+            skin = skin_of(box, 0.1, half, 0.0, 2)
+            at_edge = (np.abs(np.abs(skin.points) - [0.5, 0.2, 0.25]) < 1e-9).sum(axis=1) >= 2
+            self.assertLess(skin.size[at_edge].max(), 0.3 * skin.size.max())
+            area = np.linalg.norm(loop_vectors(skin.points[skin.faces]), axis=1).sum()
+            self.assertAlmostEqual(area * (2 if half else 1) / box.areas.sum(), 1.0, delta=1e-9)
+
+    def test_columns_are_low_at_sharp_edges(self):
+        skin = skin_of(centred(bodies.box(1, 0.4, 0.5)), 0.05, False)
+        most = edge_heights(skin, skin.size)
+        at_edge = (np.abs(np.abs(skin.points) - [0.5, 0.2, 0.25]) < 1e-9).sum(axis=1) >= 2
+        self.assertLess(most[at_edge].max(), 0.6 * skin.size.max())
+        self.assertTrue(np.isinf(most[~at_edge]).all())
+        ball = skin_of(bodies.ellipsoid(1, 1, 1), 0.08, False)
+        self.assertTrue(np.isinf(edge_heights(ball, ball.size)).all())
+
     def test_points_of_half_a_body_lie_on_the_plane(self):
-        skin = lattice_skin(obstacle_of(bodies.ellipsoid(1, 1, 1)), 0.08, True)
+        skin = skin_of(bodies.ellipsoid(1, 1, 1), 0.08, True)
         self.assertTrue(skin.on_plane.any())
         np.testing.assert_array_equal(skin.points[skin.on_plane, 1], 0.0)
         np.testing.assert_array_equal(skin.direction[skin.on_plane, 1], 0.0)
@@ -110,7 +145,8 @@ class WingGridTest(unittest.TestCase):
                     self.assertAlmostEqual(area / surface.areas.sum(), 1.0, delta=2e-3)
                     # A thin base is closed: by an eighth of a per cent of the chord.
                     self.assertLess(surface.tree.nearest(skin.points)[0].max(), 2e-3)
-                    layers = grow(skin, layer_heights(3e-4, 1.35, 0.08), np.ones(len(skin.points)), 0.5)
+                    z = column_levels(layer_heights(3e-4, 1.35, 0.08), np.full(len(skin.points), 0.08))
+                    layers = grow(skin, z, np.ones(len(skin.faces), dtype=bool))
                     self.assertGreater(layers.volume.min(), 0.0)
 
     def test_cells_are_small_at_nose_tail_and_tip(self):
@@ -140,6 +176,17 @@ class WingGridTest(unittest.TestCase):
             self.assertFalse(prepare_body(sheet).is_layered)
         box = sheet_of(shape={"parts": [{"name": "box", "kind": "box"}]}, grid={"surface_size": 0.1})
         self.assertFalse(prepare_body(box).is_layered)
+
+    def test_a_single_body_without_edges_takes_layers_where_it_is_turbulent(self):
+        for shape, flow, layered in (({}, {}, True), ({}, {"model": "inviscid"}, False), ({}, {"model": "laminar"}, False),
+                                     ({"kind": "frustum"}, {}, False)):
+            sheet = sheet_of(shape={"parts": [{"name": "egg", "kind": "ellipsoid", **shape}]}, flow=flow,
+                             grid={"surface_size": 0.1})
+            with self.subTest(shape=shape, flow=flow):
+                self.assertEqual(prepare_body(sheet).is_layered, layered)
+        egg = {"name": "egg", "kind": "ellipsoid"}
+        two = sheet_of(shape={"parts": [egg, {**egg, "name": "second", "x": 2}]}, grid={"surface_size": 0.1})
+        self.assertFalse(prepare_body(two).is_layered)
 
 
 class JoinTest(unittest.TestCase):
@@ -202,8 +249,9 @@ class RoomTest(unittest.TestCase):
         plates = [bodies.box(1, 1, 0.2).moved(np.eye(3), (0, 0, z)) for z in (0.0, 0.5)]
         both = joined(plates)
         obstacle = obstacle_of(both)
-        skin = lattice_skin(obstacle, 0.05, False)
-        share = room(skin, obstacle, 0.3, 0.05, None)
+        skin = skin_of(both, 0.05, False)
+        height = np.full(len(skin.points), 0.3)
+        share = room(skin, obstacle, height, np.full(len(skin.points), 0.05), None)
         box = plates[0].box
         between = (np.abs(skin.points[:, 2] - box[1, 2]) < 1e-6) & (
             np.abs(skin.points[:, :2] - box[:, :2].mean(axis=0)) < 0.2).all(axis=1)
@@ -211,9 +259,10 @@ class RoomTest(unittest.TestCase):
         self.assertLess((share[between] * 0.3).max(), 0.5 * (0.3 - 2 * 0.05) + 1e-9)
 
     def test_no_room_at_all_is_an_error(self):
-        skin = lattice_skin(obstacle_of(bodies.ellipsoid(1, 1, 1)), 0.1, False)
+        skin = skin_of(bodies.ellipsoid(1, 1, 1), 0.1, False)
+        z = column_levels(layer_heights(0.01, 1.3, 0.06), np.full(len(skin.points), 0.06))
         with self.assertRaisesRegex(SkinError, "no room"):
-            grow(skin, layer_heights(0.01, 1.3, 0.06), np.zeros(len(skin.points)), 0.5)
+            grow(skin, z, np.zeros(len(skin.faces), dtype=bool))
 
 
 @slow
@@ -248,6 +297,22 @@ class RunTest(unittest.TestCase):
         cp = field.readings(places, np.tile([0.0, 0.0, 1.0], (15, 1)))["cp"]
         self.assertLess(np.abs(np.diff(cp)).max(), 0.05)
         return run.result["coefficients"]["lift"]
+
+    def test_a_smooth_body_takes_layers_and_settles_near_the_plate_s_friction(self):
+        sheet = sheet_of(
+            shape={"parts": [{"name": "egg", "kind": "ellipsoid", "length": 0.6, "width": 0.1, "height": 0.1}]},
+            air={"motion": "speed", "speed": 24.4}, domain={"half": "yes", "ahead": 3, "behind": 4, "beside": 3},
+            grid={"level": "medium", "budget": 20_000})
+        run = BodyExecution(sheet)
+        for _ in run:
+            pass
+        self.assertTrue(run.setup.is_layered)
+        self.assertFalse(run.setup.layers_on_trial)
+        c = run.result["coefficients"]
+        wetted, frontal = run.setup.measures()["wetted_area"], np.pi * 0.05**2
+        plate = 0.455 / np.log10(run.setup.air.reynolds(0.6))**2.58 * wetted / frontal
+        self.assertAlmostEqual((c["drag"] - c["drag_pressure"]) / plate, 1.0, delta=0.05)
+        self.assertTrue(30 < run.result["y_plus"]["mean"] < 80, run.result["y_plus"])
 
     def test_a_body_that_falls_between_the_cells_is_told(self):
         sheet = wing_sheet("none")

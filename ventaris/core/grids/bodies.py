@@ -10,6 +10,7 @@ from ..shapes.triangle_tree import build_tree
 from .cut_cells import HALF_DIAGONAL, Obstacle
 from .embedded import embed
 from .joined import hull_of, join
+from .lattice_skin import count_faces, lattice_skin
 from .mesh import MeshError
 from .octree import OctreeError, build_octree
 from .prisms import SkinError
@@ -31,8 +32,14 @@ LOOKS_DOWN, PASSED_BY = -0.5, 2.0
 SAME_BOX, MOST_HALVED = 0.15, 1
 # Sizes over the finest level's on which cells are counted for a budget.
 COUNTED = (4.0, 2.0)
-# How cells grow when their size is halved.
-LEAST_GROWTH, MOST_GROWTH = 3.0, 8.0
+# How cells and faces on the body grow when their size is halved.
+LEAST_GROWTH, MOST_GROWTH, FACE_GROWTH = 3.0, 8.0, 4.5
+# Cells of each size beside the body in the octree that only its surface grid is made on.
+LATTICE_BUFFER = 1.0
+# Cells along the wall under layers, which tell apart what lies across it, over what curves and gaps ask of cubes.
+WIDER = 2.0
+# Its cells over those asked for: a surface at round numbers then stands between its points.
+OFF_ROUND = 0.98637
 # Leaves outside the layers' hull over those of the body itself, as seen on wings.
 ROUND_HULL = 1.15
 # A shell: more than this share of its surface stands over walls thinner than a cell, round a room of so many
@@ -162,11 +169,12 @@ class BodyGrids:
         edges = surface.sharp_edges()
         self.edges = build_tree(np.stack([edges[:, 0], edges[:, 1], edges[:, 1]],
                                          axis=1)) if len(edges) and plan.edge_halvings else None
-        wanted = [curvature_sizes(surface, plan.curved)] if plan.curved > 0 else []
+        wider = WIDER if plan.layers is not None else 1.0
+        wanted = [wider * curvature_sizes(surface, plan.curved)] if plan.curved > 0 else []
         if plan.across_gap > 0 and plan.fixed[2]:
-            wanted.append(gap_sizes(surface, plan))
+            wanted.append(wider * gap_sizes(surface, plan))
         self.wanted_size = np.minimum.reduce(wanted) if wanted else None
-        self._trees, self._meshes, self._clearances = {}, {}, None
+        self._trees, self._meshes, self._face_counts, self._clearances = {}, {}, {}, None
 
     def obstacle(self, level):
         """The surface with sheets and thin parts given the thickness that this level's cells need."""
@@ -202,9 +210,24 @@ class BodyGrids:
             self._trees[coarser] = self._build(coarser)
         return self._trees[coarser]
 
-    def _build(self, coarser, shocks=None, hull=None):
-        """The octree round the body, or round the hull of its layers, with sizes so many times larger than
-        the finest level's."""
+    def _build(self, coarser, shocks=None):
+        """The octree round the body, with sizes so many times larger than the finest level's."""
+        sizes = None if self.wanted_size is None else self.wanted_size * coarser
+        return self._octree(coarser, self.surface.tree, sizes, self.edges, self.plan.zones, shocks)
+
+    def lattice(self, coarser):
+        """The octree on whose leaves the surface grid of layers is made; it reaches below a ground, so that
+        what stands on this is closed."""
+        sizes = None if self.wanted_size is None else self.wanted_size * coarser
+        return self._octree(coarser, self.surface.tree, sizes, self.edges, buffer=LATTICE_BUFFER,
+                            is_lattice=True)
+
+    def _octree(self, coarser, around, sizes, edges=None, zones=(), shocks=None, buffer=None, is_lattice=False):
+        """The octree round a search tree of triangles, with `sizes` asked for by each of these (None: not),
+        small cells at `edges`, in `zones` and at `shocks`.
+
+        A lattice for the surface grid is a little finer and reaches further, below a ground too.
+        """
         plan = self.plan
         base, depth, blocks = plan.blocks(coarser)
         if depth < 1:
@@ -215,14 +238,16 @@ class BodyGrids:
         low, high = np.array(plan.low), np.array(plan.high)
         # What is rounded up goes to both sides, where the lower one may move.
         low -= np.where(plan.fixed, 0.0, 0.5 * (blocks * base - (high - low)))
-        bare = hull is None
-        edges = self.edges if bare else None
+        if is_lattice:
+            base *= OFF_ROUND
+            below = np.array([OFF_ROUND, 0.0 if plan.fixed[1] else OFF_ROUND, 1.0])
+            low, blocks = low - below * base, blocks + 2
+        buffer = plan.buffer if buffer is None else buffer
         edge_depth = depth + (plan.edge_halvings if edges is not None else 0)
-        curved_depth = depth + (CURVED_HALVINGS if bare and self.wanted_size is not None else 0)
-        tree = self.surface.tree if bare else hull.tree
+        curved_depth = depth + (CURVED_HALVINGS if sizes is not None else 0)
         # Zones and shocks may ask for smaller cells than the body has.
         deep = lambda size: max(0, int(np.ceil(np.log2(base / (size * coarser)) - 0.01)))
-        zone_depth = max((deep(zone.size) for zone in plan.zones), default=0)
+        zone_depth = max((deep(zone.size) for zone in zones), default=0)
         front, front_depth = None, 0
         if shocks is not None and len(shocks) and plan.shock_size:
             front = cKDTree(shocks)
@@ -230,17 +255,17 @@ class BodyGrids:
 
         def wanted(number, centres, edge):
             out = np.zeros(len(centres), dtype=bool)
-            reach = 0.5 * plan.buffer * edge + HALF_DIAGONAL * edge
-            if number < curved_depth:
-                distance, triangle = tree.nearest(centres, within=1.001 * reach, tolerance=0.02)
+            reach = 0.5 * buffer * edge + HALF_DIAGONAL * edge
+            if number < max(curved_depth, depth):
+                distance, triangle = around.nearest(centres, within=1.001 * reach, tolerance=0.02)
                 close = distance < reach
                 if number < depth:
                     out |= close
                 else:
                     k = np.nonzero(close)[0]
-                    out[k] = self.wanted_size[triangle[k]] * coarser < 0.75 * edge
+                    out[k] = sizes[triangle[k]] < 0.75 * edge
             if number < zone_depth:
-                for zone in plan.zones:
+                for zone in zones:
                     if edge > 1.01 * zone.size * coarser:
                         out |= zone.holds(centres, 0.5 * edge)
             if number < front_depth:
@@ -287,10 +312,18 @@ class BodyGrids:
             raise SkinError("the surface is open, or a shell thinner than a cell")
         half, ground = plan.fixed[1], plan.low[2] if plan.fixed[2] else None
         obstacle = self.obstacle(level)
-        skin = self.skin_maker(size, coarser) if self.skin_maker else None
-        layers = lay(plan.layers, obstacle, size, coarser, half, ground, skin)
+        skin = self.skin_maker(size, coarser) if self.skin_maker else lattice_skin(
+            obstacle, self.lattice(coarser), half)
+        layers = lay(plan.layers, obstacle, skin, size, coarser, ground)
         hull = hull_of(layers, half)
-        return self._build(coarser, shocks, hull.surface), layers, hull, obstacle, half
+        # Cubes are as large as the faces that the layers grew from.
+        sizes = None
+        if skin.size is not None:
+            places = skin.points if not half else np.concatenate([skin.points, skin.points * [1, -1, 1]])
+            sizes = np.tile(skin.size, 2 if half else 1)[cKDTree(places).query(
+                hull.surface.corners.mean(axis=1))[1]]
+        tree = self._octree(coarser, hull.surface.tree, sizes, zones=plan.zones, shocks=shocks)
+        return tree, layers, hull, obstacle, half
 
     def drawn(self, level):
         """What a drawing shows of a level: the octree, which of its leaves hold air outside the layers, and
@@ -316,8 +349,9 @@ class BodyGrids:
     @cached_property
     def _outside(self):
         plan = self.plan
-        return self if plan.layers is None else BodyGrids(
-            self.surface, replace(plan, layers=None, curved=0.0, edge_halvings=0, across_gap=0.0))
+        if plan.layers is None or self.skin_maker is None:
+            return self
+        return BodyGrids(self.surface, replace(plan, layers=None, curved=0.0, edge_halvings=0, across_gap=0.0))
 
     def _in_layers(self, coarser):
         """Cells that layers add to the leaves of the octree round the body."""
@@ -325,10 +359,20 @@ class BodyGrids:
             return 0
         size = self.plan.size * coarser
         heights = self.plan.layers.heights(size, coarser)
-        faces = len(self.skin_maker(size, coarser).faces) if self.skin_maker else (
-            float(self.surface.areas.sum()) * (0.5 if self.plan.fixed[1] else 1.0) / size**2)
+        faces = len(self.skin_maker(size, coarser).faces) if self.skin_maker else self._faces(coarser)
         # The layers stand where cubes would have been.
         return int(faces * max(len(heights) - heights.sum() / size, 0.0))
+
+    def _faces(self, coarser):
+        """About how many faces the surface grid has: counted where cells are much larger, as leaves are."""
+        if coarser not in self._face_counts:
+            if coarser >= COUNTED[1]:
+                self._face_counts[coarser] = count_faces(self.obstacle(LEVELS[0]), self.lattice(coarser))
+            else:
+                most, more = (self._faces(c) for c in COUNTED)
+                growth = min(max(more / max(most, 1), LEAST_GROWTH), FACE_GROWTH)
+                self._face_counts[coarser] = int(more * growth**np.log2(COUNTED[1] / coarser))
+        return self._face_counts[coarser]
 
     def growth(self):
         """How many times the leaves of the octree become more when sizes are halved."""

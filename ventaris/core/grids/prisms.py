@@ -36,12 +36,15 @@ class Skin:
         Corners, counter-clockwise seen from outside; a triangle repeats its last one.
     on_plane : ndarray of bool, shape (v,)
         Points of the symmetry plane y = 0, in which their direction lies too.
+    size : ndarray, shape (v,), or None
+        Cubes that shall stand outside the layers over each point; None where all are alike.
     """
 
     points: np.ndarray
     direction: np.ndarray
     faces: np.ndarray
     on_plane: np.ndarray
+    size: np.ndarray = None
 
     def edges(self):
         """Edges of the faces, each as its first face runs along it: nodes a and b, face, face behind or -1.
@@ -154,17 +157,37 @@ def layer_heights(first, growth, top):
     return first * growth**np.arange(count)
 
 
-def grow(skin, heights, share, least):
+def column_levels(heights, top):
+    """Levels above the wall of columns whose top cells differ.
+
+    Parameters
+    ----------
+    heights : ndarray, shape (n,)
+        Of a column that grows evenly from its first cell to its top cell.
+    top : ndarray, shape (v,)
+        Height of each column's top cell; the first cell is the same for all, but for the low ones.
+
+    Returns
+    -------
+    ndarray, shape (n + 1, v), the wall first
+    """
+    n = len(heights)
+    first = np.minimum(heights[0], top)
+    growth = (top / first)**(1 / max(n - 1, 1))
+    cells = first * growth**np.arange(n)[:, None]
+    return np.concatenate([np.zeros((1, len(top))), np.cumsum(cells, axis=0)])
+
+
+def grow(skin, z, kept):
     """Layers on a surface grid.
 
     Parameters
     ----------
     skin : Skin
-    heights : ndarray, shape (n,)
-    share : ndarray, shape (v,)
-        Of the heights' sum that each point has room for.
-    least : float
-        Share below which a column is dropped.
+    z : ndarray, shape (n + 1, v)
+        Levels of the layers above each point, the wall first.
+    kept : ndarray of bool, shape (m,)
+        Faces that carry a column.
 
     Returns
     -------
@@ -174,18 +197,17 @@ def grow(skin, heights, share, least):
     ------
     SkinError
     """
-    z = np.concatenate([[0.0], np.cumsum(heights)])
+    count = len(z) - 1
     # Points of the layers' boundaries, the wall first, shape (n + 1, v, 3).
-    levels = skin.points + (z[:, None] * share)[..., None] * skin.direction
-    kept = share[skin.faces].min(axis=1) > least
+    levels = skin.points + z[..., None] * skin.direction
     if not kept.any():
         raise SkinError("there is no room for layers anywhere")
     edges = skin.edges()
     left, right, vector, centre = _faces(skin, levels, edges, kept)
-    cells = int(kept.sum()) * len(heights)
+    cells = int(kept.sum()) * count
     volume, cell_centre, widest = _cells(left, right, vector, centre, cells)
     foot = levels[0][skin.faces[kept]]
-    above, normal = _above(foot, cell_centre, len(heights))
+    above, normal = _above(foot, cell_centre, count)
     quads, owner = _hull(skin, levels, edges, kept)
     triangles = np.concatenate([quads[:, [0, 1, 2]], quads[:, [0, 2, 3]]])
     area = np.linalg.norm(np.cross(triangles[:, 1] - triangles[:, 0], triangles[:, 2] - triangles[:, 0]),
@@ -193,7 +215,7 @@ def grow(skin, heights, share, least):
     real = area > NOTHING
     return PrismLayers(left, right, vector, centre, volume, cell_centre, widest, above, loop_centres(foot),
                        normal, np.stack([foot[:, :, 1].min(axis=1), foot[:, :, 1].max(axis=1)], axis=1),
-                       len(heights), quads, owner,
+                       count, quads, owner,
                        triangles[real], np.tile(np.arange(len(quads)), 2)[real],
                        _rim(levels, edges, kept))
 

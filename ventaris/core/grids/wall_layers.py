@@ -3,8 +3,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from .lattice_skin import lattice_skin
-from .prisms import SkinError, grow, layer_heights
+from .prisms import SkinError, column_levels, grow, layer_heights
 
 # Height of the top cells over the cubes outside, and the most that heights change along the wall.
 TOP, SLOPE = 0.65, 0.3
@@ -15,6 +14,9 @@ OPPOSITE, BETWEEN, TO_GROUND = 2.5, 2.0, 0.6
 CLEAR = 0.45
 # Share of its height below which a column is dropped.
 LEAST_SHARE = 0.5
+# Lengths of a direction on walls that turn by 45 and by 90 degrees, and the height of columns over the cubes
+# outside there.
+BLUNT, SHARP, AT_EDGE = 1.08, 1.41, 0.5
 STATIONS, FOLD_ROUNDS, FOLDED = 8, 12, 0.75
 # A few columns without room are no reason to go without layers; with more of the wall bare they are not
 # worth it.
@@ -50,22 +52,21 @@ class LayerPlan:
         return layer_heights(min(first, TOP * size), self.growth, TOP * size)
 
 
-def lay(plan, obstacle, size, coarser, half, ground=None, skin=None):
+def lay(plan, obstacle, skin, size, coarser, ground=None):
     """Layers on what an obstacle encloses.
 
     Parameters
     ----------
     plan : LayerPlan
     obstacle : Obstacle
+    skin : Skin
+        Its surface grid.
     size : float
-        Cubes outside.
+        Largest cubes outside.
     coarser : float
         Their size over the finest level's.
-    half : bool
     ground : float or None
         Its height z.
-    skin : Skin or None
-        None takes one from a lattice.
 
     Returns
     -------
@@ -76,21 +77,39 @@ def lay(plan, obstacle, size, coarser, half, ground=None, skin=None):
     SkinError
         If there is no room for layers, or the surface cannot carry any.
     """
-    skin = skin or lattice_skin(obstacle, size, half)
-    heights = plan.heights(size, coarser)
-    share = room(skin, obstacle, float(heights.sum()), size, ground)
+    outside = np.full(len(skin.points), size) if skin.size is None else eased(skin, skin.size)
+    z = column_levels(plan.heights(size, coarser), TOP * outside)
+    if skin.size is not None:
+        z *= eased(skin, np.minimum(z[-1], edge_heights(skin, outside))) / z[-1]
+    share = room(skin, obstacle, z[-1], outside, ground)
     kept = share[skin.faces].min(axis=1) > LEAST_SHARE
     if kept.mean() < 1 - MOST_BARE:
         raise SkinError(f"on {100 * (1 - kept.mean()):.0f} % of the wall there is no room for layers")
-    return unfolded(skin, heights, share)
+    return unfolded(skin, z, share)
+
+
+def edge_heights(skin, size):
+    """Greatest height of columns at sharp convex edges, infinite elsewhere, shape (v,).
+
+    Columns of a lattice's surface grid halve the angle there, and cells across it would turn a stream that
+    leaves the edge; what has rules of its own fans them out.
+    """
+    length = np.linalg.norm(skin.direction, axis=1)
+    corner, face = skin.faces.ravel(), np.repeat(np.arange(len(skin.faces)), 4)
+    off = skin.points[skin.faces].mean(axis=1)[face] - skin.points[corner]
+    rise = np.bincount(corner, (off * skin.direction[corner]).sum(axis=1), minlength=len(length))
+    sharp = np.clip((length - BLUNT) / (SHARP - BLUNT), 0.0, 1.0)
+    tall = np.where(sharp > 0, AT_EDGE / np.maximum(sharp, 1e-9), np.inf)
+    return np.where((rise < 0) & (length > 0), tall * size, np.inf)
 
 
 def room(skin, obstacle, total, size, ground):
-    """Share of the layers' height that each point has room for, shape (v,)."""
+    """Share of the layers' height that each point has room for, shape (v,); `total` height and `size` of the
+    cubes outside at each."""
     length = np.linalg.norm(skin.direction, axis=1)
     most = np.where(length > 0, total, 0.0)
     way = skin.direction / np.maximum(length, 1e-300)[:, None]
-    start = skin.points + 0.02 * size * way
+    start = skin.points + 0.02 * size[:, None] * way
     reach = OPPOSITE * total * np.maximum(length, 1.0) + BETWEEN * size
     share, triangle = obstacle.tree.crossings(start, start + reach[:, None] * way)
     # A wall stands opposite where it is seen from outside: a point a little within the body sees its own.
@@ -103,12 +122,13 @@ def room(skin, obstacle, total, size, ground):
         most = np.minimum(most, np.minimum(TO_GROUND * gap, gap - BETWEEN * size))
         beside = skin.points[:, 2] - ground < BETWEEN * size
         most[beside] = 0.0
-    height = total * np.arange(1, STATIONS + 1) / STATIONS
-    for t in height:
+    for k in range(1, STATIONS + 1):
+        t = total * k / STATIONS
         tried = np.nonzero(most >= t)[0]
-        near, _ = obstacle.tree.nearest(skin.points[tried] + t * skin.direction[tried], tolerance=0.05)
-        close = tried[near < CLEAR * t]
-        most[close] = t - height[0]
+        near, _ = obstacle.tree.nearest(skin.points[tried] + t[tried, None] * skin.direction[tried],
+                                        tolerance=0.05)
+        close = tried[near < CLEAR * t[tried]]
+        most[close] = t[close] - total[close] / STATIONS
     return eased(skin, np.maximum(most, 0.0)) / total
 
 
@@ -124,17 +144,16 @@ def eased(skin, most):
     return out
 
 
-def unfolded(skin, heights, share):
-    """Layers in which no cell is folded: columns that fold are lowered, at last dropped."""
-    total = float(heights.sum())
+def unfolded(skin, z, share):
+    """Layers with levels `z` in which no cell is folded: columns that fold are lowered, at last dropped."""
     for number in range(FOLD_ROUNDS):
-        layers = grow(skin, heights, share, LEAST_SHARE)
+        kept = share[skin.faces].min(axis=1) > LEAST_SHARE
+        layers = grow(skin, z * share, kept)
         bad = np.unique(np.nonzero(~(layers.volume > 0))[0] // layers.count)
         if not len(bad):
             return layers
-        column = np.nonzero(share[skin.faces].min(axis=1) > LEAST_SHARE)[0][bad]
-        points = np.unique(skin.faces[column])
+        points = np.unique(skin.faces[np.nonzero(kept)[0][bad]])
         share = share.copy()
         share[points] *= FOLDED if number < FOLD_ROUNDS - 3 else 0.0
-        share = eased(skin, share * total) / total
+        share = eased(skin, share * z[-1]) / z[-1]
     raise SkinError("cells of the layers fold")

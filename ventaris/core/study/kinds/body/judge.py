@@ -96,7 +96,7 @@ def _warnings(setup, last, trends, averages, resolution, undefined, detached):
             f"Only {resolution:.0f} cells across the body's smaller side: too few for a trustworthy wake. "
             "Raise the cell budget or climb further."
         )
-    streamlined = setup.is_layered and not setup.layers_on_trial
+    streamlined = setup.body.is_wing and setup.is_layered and not setup.layers_on_trial
     if sheet.flow.model == "turbulent" and sheet.flow.wake == "mean" and not streamlined:
         yield (
             "Behind blunt bodies a mean-flow closure usually finds the wake too long and the base pressure "

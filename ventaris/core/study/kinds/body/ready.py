@@ -107,7 +107,7 @@ class BodySetup:
     @property
     def layers_on_trial(self):
         """Whether layers grow on a body for which they were not shown to be better than cubes."""
-        return self.is_layered and not suits_layers(self.sheet, self.stream.mach)
+        return self.is_layered and not suits_layers(self.sheet, self.body.surface, self.stream.mach)
 
     def without_layers(self):
         """The same with cubes cut by the wall."""
@@ -289,18 +289,22 @@ def own_form(sheet):
     return form
 
 
-def suits_layers(sheet, mach):
-    """Whether layers were shown to be better than cubes: on a lone wing in free air, subsonic, inviscid or
-    turbulent."""
-    return (mach <= MOST_MACH and sheet.flow.model != "laminar" and sheet.domain.kind == "free"
-            and own_form(sheet) is not None)
+def suits_layers(sheet, surface, mach):
+    """Whether layers were shown to be better than cubes: in free air, subsonic, on a lone wing inviscid or
+    turbulent, and on a single body without edges turbulent."""
+    if mach > MOST_MACH or sheet.domain.kind != "free":
+        return False
+    if own_form(sheet) is not None:
+        return sheet.flow.model != "laminar"
+    return sheet.flow.model == "turbulent" and len(surface.parts) == 1 and not len(surface.sharp_edges())
 
 
-def has_layers(sheet, mach):
+def has_layers(sheet, surface, mach):
     """Whether layers shall grow from the wall; where air passes it they are left out."""
     if any(action.is_open for action in sheet.air.walls):
         return False
-    return sheet.grid.layers == "grown" or sheet.grid.layers == "automatic" and suits_layers(sheet, mach)
+    return sheet.grid.layers == "grown" or (sheet.grid.layers == "automatic"
+                                            and suits_layers(sheet, surface, mach))
 
 
 def skin_maker(sheet, scale):
@@ -312,10 +316,10 @@ def skin_maker(sheet, scale):
     return lambda size, coarser: wing_skin(placed, size, half, coarser)
 
 
-def layer_plan(sheet, stream, scale):
+def layer_plan(sheet, surface, stream, scale):
     """How the wall layers shall be, in the solver's unit; None without."""
     grid, model = sheet.grid, sheet.flow.model
-    if not has_layers(sheet, stream.mach):
+    if not has_layers(sheet, surface, stream.mach):
         return None
     first = None
     if grid.first_height:
@@ -356,7 +360,7 @@ def _plan(sheet, body, scale, stream):
         for z in grid.zones)
     plan = BodyGridPlan(tuple(box_low), tuple(box_high), 0.02, grid.edge_halvings, grid.curved, grid.buffer,
                         zones, tuple(fixed), grid.shock_size / scale if grid.shock_size else None,
-                        layer_plan(sheet, stream, scale), grid.across_gap)
+                        layer_plan(sheet, surface, stream, scale), grid.across_gap)
     size = grid.surface_size / scale if grid.surface_size else None
 
     def finished(size):
