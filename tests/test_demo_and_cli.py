@@ -129,6 +129,7 @@ class CommandLine(InFolder):
         self.assertEqual(call("backup", self.folder / "b.sqlite", "--data", self.folder / "two")[0], 0)
         self.assertTrue((self.folder / "b.sqlite").stat().st_size > 1000)
 
+    @slow
     def test_serving_others_needs_a_password(self):
         done = subprocess.run(
             [sys.executable, "-m", "ventaris.cli", "serve", "--host", "0.0.0.0", "--data", self.folder / "d"],
@@ -164,8 +165,11 @@ class EveryKind(InFolder):
                 ]
             elif sheet.space == "section" and sheet.flow.time == "unsteady":
                 settings += ["run.duration=3", "run.frames=0", "run.cycles=2", "run.cycle_steps=16"]
-            elif sheet.space == "body" and any(p.kind == "surface" for p in sheet.shape.parts):
-                continue
+            elif sheet.space == "body":
+                if any(p.kind == "surface" for p in sheet.shape.parts):
+                    continue
+                if sheet.grid.surface_size:
+                    settings += [f"grid.surface_size={1.5 * sheet.grid.surface_size}"]
             with self.subTest(path.stem):
                 file = self.folder / f"{path.stem}.toml"
                 file.write_text(write_toml(sheet))
@@ -227,6 +231,7 @@ class Faults(InFolder):
 
 
 class Demo(unittest.TestCase):
+    @slow
     def test_it_loads_with_settled_results(self):
         with tempfile.TemporaryDirectory() as folder:
             database = open_database(folder)

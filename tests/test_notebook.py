@@ -12,6 +12,7 @@ import numpy as np
 import trimesh
 
 import ventaris
+from tests.marks import slow
 from ventaris.core.formats.tables import read_columns, write_csv
 from ventaris.core.shapes.library import library
 
@@ -21,6 +22,7 @@ EXAMPLES = re.findall(r"```python\n(.*?)```", (ROOT / "docs/python.md").read_tex
 
 class Examples(unittest.TestCase):
     """Run one after another, as a reader would."""
+    @slow
     def test_the_examples_of_the_docs(self):
         self.assertEqual(len(EXAMPLES), 5)
         self.addCleanup(setattr, library, "folder", library.folder)

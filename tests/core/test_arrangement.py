@@ -3,6 +3,7 @@ import unittest
 import numpy as np
 from scipy.spatial import cKDTree
 
+from tests.marks import slow
 from tests.sheets import run
 from ventaris.core.grids.layers import path_with_wake, plain_path, plant_columns
 from ventaris.core.grids.mesh import MeshError
@@ -241,6 +242,7 @@ class Hybrid(unittest.TestCase):
         self.assertEqual(steep.stream.incidence, 0)
         self.assertLess(steep.outlines[0].trailing_edge[1], level.outlines[0].trailing_edge[1] - 0.08)
 
+    @slow
     def test_a_climb_on_triangles_gives_the_lift_of_the_lines(self):
         lines = run({"level": "medium"}, air={"motion": "mach", "mach": 0.1, "incidence": 2})
         triangles = run({"level": "medium", "kind": "hybrid"},

@@ -4,7 +4,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from tests.marks import slow
+from tests.marks import slow, thorough
 from tests.bodies import CAR, NEAR, SMALL, WHEEL, body_sheet, run_body
 from ventaris.core.grids.bodies import LADDER
 from ventaris.core.formats.body_files import body_surface_csv, body_surface_vtp, body_vtu
@@ -143,6 +143,7 @@ class Execution(unittest.TestCase):
                                delta=0.02 * abs(straight.result["coefficients"]["drag"]))
 
     @slow
+    @thorough
     def test_the_next_level_is_refined_at_the_shock_and_a_checkpoint_knows_where(self):
         values = dict(domain={"ahead": 0.8, "behind": 0.8,
                               "beside": 0.8}, air={"motion": "mach", "mach": 2.0}, flow={"model": "inviscid"},
@@ -186,6 +187,7 @@ class Execution(unittest.TestCase):
                     1e-6 * run.setup.air.pressure)
                 np.testing.assert_allclose(values("mean_speed").max() / values("speed").max(), 1, atol=0.3)
 
+    @thorough
     def test_means_over_time_survive_a_checkpoint(self):
         sheet = dict(grid={**SMALL, "level": "coarse"}, flow={"model": "turbulent", "wake": "detached"},
                      run={"steps": 10, "duration": 2.0, "time_step": 0.1},

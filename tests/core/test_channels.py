@@ -3,6 +3,7 @@ import unittest
 
 import numpy as np
 
+from tests.marks import slow
 from tests.sheets import run
 from ventaris.core.formats.results import history_csv
 from ventaris.core.sheet.arrangement import Formula
@@ -102,6 +103,7 @@ class Statistics(unittest.TestCase):
         self.assertIsNone(flat.frequency)
         self.assertIsNone(statistics_of([1.0, 2.0], 0.1))
 
+    @slow
     def test_the_error_of_the_mean_covers_it(self):
         rng = np.random.default_rng(5)
         inside = 0

@@ -1,5 +1,4 @@
 """Damaged run sheets, coordinates, contours, tables and checkpoints: read, or refused in words."""
-import os
 import random
 import tempfile
 import time
@@ -7,6 +6,7 @@ import unittest
 import zipfile
 from pathlib import Path
 
+from tests.marks import EVERYTHING
 from tests.mutation import NASTY, mutated_bytes, mutated_json
 from tests.sheets import run
 from ventaris.core.formats.tables import TableError, read_measured
@@ -17,8 +17,6 @@ from ventaris.core.shapes.section import normalise
 from ventaris.core.study.checks import examine
 from ventaris.core.study.progress import Checkpoint, RunFailed
 from ventaris.demo.loader import RESULTS
-
-ALL = os.environ.get("VENTARIS_CHECK") == "all"
 
 
 def demo_sheets():
@@ -43,12 +41,12 @@ class Documents(unittest.TestCase):
 
     def test_run_sheets_with_bytes_changed(self):
         rng, sheets = random.Random(41), demo_sheets()
-        for number in range(4000 if ALL else 300):
+        for number in range(4000 if EVERYTHING else 300):
             self.offer(read_toml, mutated_bytes(rng.choice(sheets), rng), SheetError, f"sheet {number}")
 
     def test_run_sheets_with_any_value_changed_are_examined_in_words(self):
         rng, sheets = random.Random(43), [read_toml(s).model_dump() for s in demo_sheets()]
-        for number in range(1500 if ALL else 120):
+        for number in range(1500 if EVERYTHING else 120):
             sheet = self.offer(read_sheet, mutated_json(rng.choice(sheets), rng), SheetError,
                                f"values {number}")
             if sheet is not None and sheet.space != "body":
@@ -59,7 +57,7 @@ class Documents(unittest.TestCase):
 
     def test_settings_of_the_command_line(self):
         rng, sheets = random.Random(47), demo_sheets()
-        for number in range(2000 if ALL else 200):
+        for number in range(2000 if EVERYTHING else 200):
             path = rng.choice(("air.mach", "shape", "grid.level", "run.steps", "air", "x.y.z", "shape.parts",
                                "instruments.formulas", ""))
             value = str(rng.choice(NASTY))[:2000]
@@ -76,7 +74,7 @@ class Documents(unittest.TestCase):
             found, _ = read_coordinates(data)
             return normalise(found)
 
-        for number in range(3000 if ALL else 250):
+        for number in range(3000 if EVERYTHING else 250):
             self.offer(section, mutated_bytes(loop, rng), ShapeError, f"coordinates {number}")
             self.offer(read_pairs, mutated_bytes(contour, rng), ShapeError, f"contour {number}")
             self.offer(read_measured, mutated_bytes(table, rng), TableError, f"table {number}")
@@ -84,7 +82,7 @@ class Documents(unittest.TestCase):
     def test_checkpoints(self):
         rng = random.Random(59)
         good = run(run={"steps": 5}).checkpoint().to_bytes()
-        for number in range(600 if ALL else 60):
+        for number in range(600 if EVERYTHING else 60):
             self.offer(Checkpoint.from_bytes, mutated_bytes(good, rng), RunFailed, f"checkpoint {number}")
         with tempfile.TemporaryDirectory() as folder:
             file = Path(folder) / "c.npz"

@@ -146,6 +146,7 @@ class Linearisation(unittest.TestCase):
         back = (matrix @ flow.apply_factors(vector).ravel()).reshape(-1, 4)
         self.assertLess(np.linalg.norm(back - vector) / np.linalg.norm(vector), 0.4)
 
+    @slow
     def test_complete_pattern_factors_exactly(self):
         rng = np.random.default_rng(0)
         n = 5

@@ -6,6 +6,7 @@ from unittest import mock
 import numpy as np
 import trimesh
 
+from tests.marks import slow, thorough
 from tests.bodies import CAR, NEAR, WHEEL, body_sheet
 from tests.nozzles import nozzle_sheet, run_nozzle
 from tests.sheets import run, sheet
@@ -174,6 +175,7 @@ class Levels(unittest.TestCase):
         self.assertAlmostEqual(grid_trend([0.5, 0.4], True).error, 0.3)
         self.assertGreater(grid_trend([0.7, 0.5, 0.45], True).error, 2 * grid_trend([0.7, 0.5, 0.45]).error)
 
+    @slow
     def test_a_level_whose_residual_rises_fails_with_its_cells(self):
         execution = execute(sheet(run={"steps": 60}))
         advance = type(execution)._read
@@ -246,6 +248,7 @@ class InTime(unittest.TestCase):
 
 
 class Sections(unittest.TestCase):
+    @thorough
     def test_beside_a_ground_drag_falls_at_second_order_and_settles(self):
         # At -4 degrees a fifth of a chord over the ground; cells of the ground under the section were never
         # refined, and Newton stalled at a Courant number of a million.
@@ -381,6 +384,7 @@ class Documents(unittest.TestCase):
         with self.assertRaisesRegex(ValueError, "this zone of"):
             prepare(body_sheet(grid={"budget": 50_000, "zones": [{"size": 0.01}]}))
 
+    @slow
     def test_a_stretch_by_the_whole_length(self):
         part = {"name": "car", "kind": "vehicle", "length": 4.0}
         shape = lambda of: read_sheet({

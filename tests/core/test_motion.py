@@ -72,6 +72,7 @@ class Discretised(unittest.TestCase):
         inside[self.mesh.right[:flow.n_interior][neighbours]] = False
         return np.abs(flow.residual(state))[inside].max()
 
+    @slow
     def test_a_uniform_stream_stays_while_the_grid_turns_through_a_whole_turn(self):
         # Without walls in the way: the section's own faces let the stream through.
         from ventaris.core.flow.boundaries.registry import FAR_FIELD
@@ -257,6 +258,7 @@ class Runs(unittest.TestCase):
         self.assertIn("alike", done.result["verdict"]["words"])
         self.assertTrue(any(label == "lift swing" for label, *_ in done.report_rows()))
 
+    @slow
     def test_an_interrupted_run_comes_to_the_same_end(self):
         asked = moving_sheet(PITCH, grid={**TINY, "level": "medium"})
         whole = execute(asked)

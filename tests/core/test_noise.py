@@ -3,7 +3,7 @@ import unittest
 
 import numpy as np
 
-from tests.marks import slow
+from tests.marks import slow, thorough
 from tests.nozzles import CONE, nozzle_sheet
 from ventaris.core.sound import jet as j
 from ventaris.core.study.checks import estimate, examine
@@ -196,6 +196,7 @@ class Runs(unittest.TestCase):
         self.assertAlmostEqual(mass / run.setup.derived()["mass_flow"], 0.99, delta=0.02)
         self.assertTrue(any("inside" in note.lower() for note in notes))
 
+    @slow
     def test_a_run_goes_on_from_its_checkpoint(self):
         whole, broken = execute(noise_sheet()), execute(noise_sheet())
         for _ in whole:
@@ -268,6 +269,7 @@ class Runs(unittest.TestCase):
         self.assertEqual(make_flow(setup).cells, estimate(setup).cells)
 
     @slow
+    @thorough
     def test_a_jet_makes_shock_cells_in_time_too(self):
         run = execute(
             noise_sheet(flow={"model": "noise", "cells_per_diameter": 16, "duration": 24, "discard": 5}))

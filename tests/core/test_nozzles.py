@@ -4,7 +4,7 @@ import unittest
 import numpy as np
 from scipy.optimize import brentq
 
-from tests.marks import slow
+from tests.marks import slow, thorough
 from tests.nozzles import CONE, SMALL, nozzle_sheet, run_nozzle
 from ventaris.core import gas
 from ventaris.core.gas import expansion
@@ -70,6 +70,7 @@ class Theory(unittest.TestCase):
         with self.assertRaisesRegex(ValueError, "detaches the shock"):
             cone_flow(1.2, np.radians(40))
 
+    @slow
     def test_tangent_cones_are_exact_on_cones(self):
         for mach in (1.3, 2.0, 3.0):
             for angle in (3, 10, 20):
@@ -530,6 +531,7 @@ class Runs(unittest.TestCase):
             self.assertEqual(run._is_settled(), settled)
 
     @slow
+    @thorough
     def test_a_strong_jet_ends_its_first_cell_in_a_mach_disc(self):
         run = run_nozzle(shape={**CONE, "diverge_length": 0.0}, air={"total_pressure": 15 * 101325},
                          domain={"kind": "open air", "reach": 10, "width": 6}, flow={"model": "turbulent"},
@@ -552,6 +554,7 @@ class Runs(unittest.TestCase):
         diameter = 0.06 * np.sqrt(float(area_ratio(mach)))
         self.assertAlmostEqual(cells["spacing"] / (1.306 * np.sqrt(mach**2 - 1) * diameter), 1.0, delta=0.07)
 
+    @thorough
     def test_a_bow_shock_keeps_the_total_enthalpy_and_stands_straight(self):
         run = run_section({"kind": "ellipse", "thickness": 1.0}, {"motion": "mach", "mach": 3.0},
                           domain={"kind": "round", "far_field": 3},

@@ -4,6 +4,7 @@ import unittest
 import numpy as np
 from scipy.optimize import brentq
 
+from tests.marks import slow
 from tests.meshes import box_mesh
 from tests.nozzles import SMALL, run_nozzle
 from tests.sheets import sheet
@@ -17,6 +18,7 @@ from ventaris.core.theory import mach_of_area
 
 class ShockTube(unittest.TestCase):
     """A diaphragm between air of eight times the pressure and air at rest bursts (both as warm)."""
+    @slow
     def test_plateau_and_front_are_those_of_the_gas(self):
         for g in (1.3, 1.667):
             ratio = 8.0
@@ -51,6 +53,7 @@ class ShockTube(unittest.TestCase):
 
 
 class Nozzles(unittest.TestCase):
+    @slow
     def test_a_choked_nozzle_passes_what_theory_says(self):
         for g in (1.3, 1.667):
             done = run_nozzle(air={"gamma": g, "total_pressure": 8e5}, flow={"model": "inviscid"},

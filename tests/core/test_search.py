@@ -3,6 +3,7 @@ import unittest
 
 import numpy as np
 
+from tests.marks import slow
 from tests.bodies import CAR, body_sheet
 from tests.nozzles import CONE, nozzle_sheet
 from ventaris.core.sheet import read_sheet
@@ -44,6 +45,7 @@ class Proposals(unittest.TestCase):
             outcomes.append(outcome(plan, values, flow(values)))
         return best(plan, outcomes), outcomes, expected
 
+    @slow
     def test_a_constrained_valley_is_found(self):
         # Least of (1 - a)^2 + 3 (b - a^2)^2 while a + b is at most 0.5: 0.36408 (by sequential quadratic
         # programming).
@@ -54,6 +56,7 @@ class Proposals(unittest.TestCase):
         self.assertLessEqual(sum(found.values), 0.5)
         self.assertEqual(len({tuple(np.round(o.values, 9)) for o in outcomes}), 24)
 
+    @slow
     def test_runs_that_fail_are_kept_away_from(self):
         plan = Plan(BOX, "f", "largest", [], 8, 16)
         found, outcomes, _ = self.run_search(

@@ -3,6 +3,7 @@ import unittest
 
 import numpy as np
 
+from tests.marks import slow
 from ventaris.core.flow.closures import shear_stress_transport as sst
 from ventaris.core.flow.closures.shear_stress_transport import (
     SHEAR_LIMIT, inner_blend, omega_slope, outer_blend
@@ -166,6 +167,7 @@ class TwoEquations(unittest.TestCase):
                                  np.full(1, distance), GAMMA, SHEAR_LIMIT, eddy, blend, cross)
         return float(eddy[0]), float(blend[0])
 
+    @slow
     def test_eddies_are_k_over_omega_until_shear_limits_their_stress(self):
         self.assertAlmostEqual(self.eddy(0.1, 0.05)[0], 0.01 / 2.0, places=12)
         strong = self.eddy(100.0, 0.05)[0]

@@ -2,6 +2,7 @@ import unittest
 
 import numpy as np
 
+from tests.marks import slow
 from tests.sheets import QUICK, run, sheet
 from ventaris.core.instruments.taps import read_taps
 from ventaris.core.study.checks import examine
@@ -107,6 +108,7 @@ class Execution(unittest.TestCase):
         scale = r["air"]["dynamic_pressure"] * r["shape"]["chord"]
         self.assertAlmostEqual(r["forces"]["lift"], r["coefficients"]["lift"] * scale)
 
+    @slow
     def test_a_resumed_run_ends_at_the_same_numbers(self):
         whole = run(QUICK)
         for stop in (3, 15, len(whole.history) - 1):

@@ -1,6 +1,5 @@
 """Damaged surface files: read, or refused with words and a mend, in bounded time and memory."""
 import json
-import os
 import random
 import resource
 import struct
@@ -9,12 +8,11 @@ import unittest
 import numpy as np
 import trimesh
 
+from tests.marks import EVERYTHING
 from tests.mutation import mutated_bytes, mutated_json
 from ventaris.core.formats.surfaces import read_surface
 from ventaris.core.shapes.surface import SurfaceError, inspect
 from ventaris.core.shapes.voids import without_voids
-
-ALL = os.environ.get("VENTARIS_CHECK") == "all"
 
 
 def files():
@@ -62,7 +60,7 @@ class Damaged(unittest.TestCase):
         rng = random.Random(36)
         sources = files()
         before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
-        for number in range(6000 if ALL else 500):
+        for number in range(6000 if EVERYTHING else 500):
             name = rng.choice(list(sources))
             self.offer(mutated_bytes(sources[name], rng), name.split()[-1], f"{number} {name}")
         self.assertLess(resource.getrusage(resource.RUSAGE_SELF).ru_maxrss - before, 1_000_000)
@@ -72,7 +70,7 @@ class Damaged(unittest.TestCase):
         data = files()["glb"]
         length = struct.unpack_from("<I", data, 12)[0]
         scene, binary = json.loads(data[20:20 + length]), data[28 + length:]
-        for number in range(2000 if ALL else 200):
+        for number in range(2000 if EVERYTHING else 200):
             self.offer(glb(mutated_json(scene, rng), binary), "glb", f"scene {number}")
 
     def test_letters_and_lengths(self):

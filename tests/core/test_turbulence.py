@@ -2,7 +2,7 @@ import unittest
 
 import numpy as np
 
-from tests.marks import slow
+from tests.marks import slow, thorough
 from tests.sheets import run, sheet
 from ventaris.core.flow.closures.shear_stress_transport import SHEAR_LIMIT, SHOCK_SHEAR_LIMIT, dilatation
 from ventaris.core.flow.closures import spalart_allmaras as sa
@@ -205,6 +205,7 @@ class TwoEquations(unittest.TestCase):
         np.testing.assert_allclose(eddy["sst"], eddy["sst-shock"], rtol=1e-12)
 
     @slow
+    @thorough
     def test_the_shear_limit_for_shocks_leaves_the_shock_further_back(self):
         upper = {}
         for closure in ("sst", "sst-shock"):
@@ -218,6 +219,7 @@ class TwoEquations(unittest.TestCase):
         self.assertGreater(upper["sst-shock"][1], upper["sst"][1] + 0.05)
 
     @slow
+    @thorough
     def test_the_closures_agree_on_a_sections_drag(self):
         one, other = (run({"level": "medium"}, flow={"model": "turbulent", "closure": closure},
                           air=TURBULENT["air"]).result["coefficients"]

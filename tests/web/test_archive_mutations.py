@@ -2,18 +2,16 @@
 answers."""
 import io
 import json
-import os
 import random
 import unittest
 import zipfile
 
-from tests.marks import slow
+from tests.marks import EVERYTHING, slow
 from tests.mutation import as_document, mutated_bytes, mutated_json
 from tests.web.client import WithClient
 from ventaris.demo.loader import RESULTS
 from ventaris.store import archive, campaigns
 
-ALL = os.environ.get("VENTARIS_CHECK") == "all"
 # Small demo archives of every kind; of each only the first cell is kept.
 SOURCES = ("2-vane.zip", "12-lance.zip", "9-skier.zip", "11-noise.zip", "7-shedding.zip")
 TABLES = ("campaign", "variant", "operating_point", "run", "history", "stored_array", "surface", "measured",
@@ -85,7 +83,7 @@ class CraftedArchives(WithClient):
             # Arrays are not what is changed here, and cost time.
             for name in [n for n in parts if n.endswith(".npz") and not n.startswith("surfaces/")]:
                 del parts[name]
-        for number in range(4000 if ALL else 250):
+        for number in range(4000 if EVERYTHING else 250):
             parts = dict(rng.choice(sources))
             name = rng.choice([n for n in parts if n.endswith(".json")])
             parts[name] = as_document(mutated_json(json.loads(parts[name]), rng))
@@ -94,7 +92,7 @@ class CraftedArchives(WithClient):
     def test_arrays_and_sheets_with_bytes_changed(self):
         rng = random.Random(31)
         sources = [parts_of(name) for name in SOURCES[:3]]
-        for number in range(1000 if ALL else 60):
+        for number in range(1000 if EVERYTHING else 60):
             parts = dict(rng.choice(sources))
             name = rng.choice([n for n in parts if not n.endswith(".json")])
             parts[name] = mutated_bytes(parts[name], rng)
@@ -103,7 +101,7 @@ class CraftedArchives(WithClient):
     def test_the_archive_itself_damaged(self):
         rng = random.Random(37)
         good = packed(parts_of("2-vane.zip"))
-        for number in range(400 if ALL else 40):
+        for number in range(400 if EVERYTHING else 40):
             self.offer(mutated_bytes(good, rng), f"archive {number}")
 
     def test_crafted_ones_are_named(self):

@@ -3,6 +3,7 @@ import io
 
 import trimesh
 
+from tests.marks import slow
 from tests.sheets import sheet
 from tests.web.client import WithClient
 from ventaris.core.sheet import write_toml
@@ -32,6 +33,7 @@ class Begin(WithClient):
         self.assertEqual(self.latest()["setup"]["flow"]["model"], "turbulent")
         self.assertIn("needs a name", self.begin(status=400, space="body").get_data(as_text=True))
 
+    @slow
     def test_a_surface_leads_to_a_bodys_sheet_in_the_unit_that_it_must_have(self):
         for length, unit in ((4.1, "m"), (4100.0, "mm")):
             answer = self.begin(box(length), "My car.stl", space="section")
@@ -51,6 +53,7 @@ class Begin(WithClient):
         page = self.begin("0 0.05\n0.1 0.03\n", "row.csv", space="row", status=400)
         self.assertIn("a blade row begins with", page.get_data(as_text=True))
 
+    @slow
     def test_a_sheet_and_an_archive_say_what_they_are(self):
         text = write_toml(sheet(air={"motion": "mach", "mach": 0.4}, grid={"level": "medium"}))
         answer = self.begin(text, "mine.toml", space="row")

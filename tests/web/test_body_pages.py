@@ -6,6 +6,7 @@ import unittest
 
 import numpy as np
 
+from tests.marks import slow
 from tests.bodies import CAR, SMALL, WHEEL, body_sheet, run_body
 from tests.web.client import WithClient
 from ventaris.core.formats.body_files import body_vtu
@@ -64,6 +65,7 @@ class WithBody(WithClient):
 
 
 class Sheets(WithBody):
+    @slow
     def test_a_campaign_about_bodies_begins(self):
         answer = self.client.post("/campaigns", data={"name": "Nose", "space": "body"})
         self.assertIn("/variants/new", answer.location)
@@ -99,6 +101,7 @@ class Sheets(WithBody):
         answer = self.client.post(self.sheet_url, data={"grid.budget": "3"}).get_data(as_text=True)
         self.assertIn("grid.budget", answer)
 
+    @slow
     def test_the_preview_follows_the_form(self):
         head = arrays(self.client.post(f"{self.sheet_url}/body.bin").data)
         self.assertEqual([name for name, _, _ in head["groups"]],
@@ -133,6 +136,7 @@ class Sheets(WithBody):
         self.assertEqual(campaigns.campaign(self.db, again)["space"], "body")
         self.assertEqual(len(self.client.get(f"/variants/{self.body_variant}/body.stl").data[:80]), 80)
 
+    @slow
     def test_files_that_cannot_be_read_say_why(self):
         for data, name, words in ((b"glTF nonsense", "a.glb", "does not begin as a GLB"),
                                   (b"", "b.step", "STL, OBJ, PLY, GLB"), (b"\0" * 84, "c.stl",
@@ -198,6 +202,7 @@ class Runs(WithBody):
         self.assertTrue(arrays(self.client.get(f"/runs/{run_id}/iso.bin?q=mach&value=9").data)["empty"])
         self.assertEqual(len(arrays(self.client.get(f"/runs/{run_id}/oil.bin?count=20").data)["lengths"]), 20)
 
+    @slow
     def test_bad_queries_are_explained(self):
         run_id = self.with_run()
         for path, status in (("plane.bin?normal=w", 400), ("plane.bin?at=here", 400),

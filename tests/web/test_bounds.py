@@ -8,6 +8,7 @@ import unittest
 from pathlib import Path
 from unittest import mock
 
+from tests.marks import slow
 from tests.web.client import WithClient
 from ventaris.core import units
 from ventaris.core.sheet import SheetError
@@ -32,6 +33,7 @@ class Addresses(WithClient):
                       "x=1e300", "low=1e308&high=-1e308", "box=1,2"):
             self.assertEqual(self.client.get(f"/runs/{one}/lines?{query}").status_code, 200, query)
 
+    @slow
     def test_any_number_in_any_address_is_answered_quickly(self):
         one, two = self.with_runs()
         rng = random.Random(32)

@@ -6,6 +6,7 @@ import unittest
 
 import numpy as np
 
+from tests.marks import slow
 from tests.web.client import WithClient
 from ventaris.core.shapes.families import four_digit
 from ventaris.core.sheet import read_toml
@@ -87,6 +88,7 @@ class Campaigns(WithClient):
         self.client.post("/undo")
         self.text(f"/campaigns/{self.campaign}")
 
+    @slow
     def test_archive_out_and_in(self):
         self.with_runs()
         data = self.client.get(f"/campaigns/{self.campaign}/archive").data
@@ -96,6 +98,7 @@ class Campaigns(WithClient):
         self.assertEqual(page.status_code, 400)
         self.assertIn("not a campaign archive", page.get_data(as_text=True))
 
+    @slow
     def test_bad_coordinates_are_explained_and_what_was_typed_is_kept(self):
         for text, words in (("0 0\n1 0\n0.5 0.1", "Only 3"), ("hello", "No numbers"),
                             (coordinates() + "\nnan nan", "not a finite number"), ("", "Choose a file")):

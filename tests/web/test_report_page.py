@@ -3,6 +3,7 @@ import tempfile
 import zlib
 from pathlib import Path
 
+from tests.marks import slow
 from tests.web.client import WithClient, finished, store_run
 from ventaris.cli import main
 from ventaris.core.report.document import Bullets, Document, Heading, Listing, Paragraph, Table
@@ -50,6 +51,7 @@ class ReportPage(WithClient):
         self.assertIn("style-src 'unsafe-inline'", answer.headers["Content-Security-Policy"])
         self.assertNotIn("<script", page)
 
+    @slow
     def test_pdf_and_one_run(self):
         for address in (f"{self.home}/report.pdf", f"/runs/{self.first}/report.pdf"):
             answer = self.client.get(address)
@@ -80,6 +82,7 @@ class ReportPage(WithClient):
         (curve, ) = measured_curves(tables)
         self.assertEqual((curve["name"], curve["error"]), ("tunnel: Cp", [0.1, 0.1]))
 
+    @slow
     def test_the_command_writes_the_same(self):
         with tempfile.TemporaryDirectory() as folder:
             packed, out = Path(folder) / "c.zip", Path(folder) / "deep/report.html"

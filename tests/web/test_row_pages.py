@@ -3,6 +3,7 @@ import io
 import json
 import unittest
 
+from tests.marks import slow
 from tests.web.client import WithClient
 from ventaris.core.sheet import read_sheet, write_toml
 from ventaris.core.study.execute import execute
@@ -205,6 +206,7 @@ class Runs(WithRow):
                                                                             ("throttle", 6000),
                                                                             ("throttle", 10000)])
 
+    @slow
     def test_a_campaign_goes_out_as_an_archive_and_comes_back(self):
         self.with_run()
         data = archive.export_campaign(self.db, self.rows)

@@ -2,6 +2,7 @@
 import json
 import unittest
 
+from tests.marks import slow
 from tests.nozzles import SMALL, nozzle_sheet, run_nozzle
 from tests.web.client import WithClient
 from ventaris.core.sheet import write_toml
@@ -44,6 +45,7 @@ class Searches(WithClient):
                 self.assertIn(words, page)
                 self.assertIn("26 mm", page)
 
+    @slow
     def test_a_search_runs_to_its_end_and_becomes_a_variant(self):
         address = self.begin().location
         number = int(address.rsplit("/", 1)[-1])
@@ -74,6 +76,7 @@ class Searches(WithClient):
         best = next(p for p in data["points"] if p["best"])
         self.assertAlmostEqual(shape["throat_radius"], best["values"][0])
 
+    @slow
     def test_shapes_that_cannot_be_made_are_noted_and_passed_over(self):
         address = self.begin(
             **{

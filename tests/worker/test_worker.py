@@ -48,6 +48,7 @@ class WithQueue(unittest.TestCase):
 
 
 class InThisProcess(WithQueue):
+    @slow
     def test_waiting_runs_are_executed_one_after_another(self):
         ids = [self.queue(), self.queue(air={"motion": "mach", "mach": 0.5})]
         self.assertEqual(work(self.folder.name, until_idle=True), 0)
@@ -58,6 +59,7 @@ class InThisProcess(WithQueue):
             self.assertTrue(runs.kept_array(self.db, run_id, "field"))
         self.assertIsNotNone(runs.measured_cost(self.db))
 
+    @slow
     def test_a_sweep_starts_from_its_finished_neighbour(self):
         start = {"run": {"start": "neighbour"}}
         first = self.queue(**start)
@@ -77,6 +79,7 @@ class InThisProcess(WithQueue):
             runs.run(self.db, next_one)["result"]["coefficients"]["lift"] /
             runs.run(self.db, first)["result"]["coefficients"]["lift"], 1.5, delta=0.06)
 
+    @slow
     def test_a_sheet_that_cannot_run_fails_with_words_and_the_next_one_runs(self):
         bad = self.queue(shape={
             "kind": "four-digit", "thickness": 0.3, "edits": {"flap_deflection": 40, "flap_blend": 0.01}
@@ -87,6 +90,7 @@ class InThisProcess(WithQueue):
         self.assertIn("flap_blend", runs.run(self.db, bad)["error"])
         self.assertEqual(self.state(good), "settled")
 
+    @slow
     def test_an_unsettled_run_can_be_run_further(self):
         run_id = self.queue(run={"steps": 6})
         work(self.folder.name, until_idle=True)
@@ -97,6 +101,7 @@ class InThisProcess(WithQueue):
         steps = [h["step"] for h in runs.history(self.db, run_id)]
         self.assertEqual(steps, list(range(1, len(steps) + 1)))
 
+    @slow
     def test_a_damaged_checkpoint_makes_the_run_begin_afresh(self):
         run_id = self.queue()
         runs.keep_array(self.db, run_id, "checkpoint", b"rubbish")

@@ -299,8 +299,38 @@ def square_back():
                 trends=trends)
 
 
+def spheroid():
+    """A slender body of revolution along the stream, with wall layers."""
+    part = {"name": "hull", "kind": "ellipsoid", "length": 0.6, "width": 0.1, "height": 0.1}
+    checks, trends, seconds, words = [], {}, 0.0, []
+    for closure, name in BOTH:
+        run = run_sheet(
+            space="body",
+            shape={"parts": [part]}, air=_at_reynolds(0.1, 1e6),
+            flow={"model": "turbulent", "closure": closure}, grid={"level": "fine", "budget": 40_000},
+            domain={"kind": "free", "half": "yes", "ahead": 3, "behind": 4, "beside": 3})
+        r = run.result
+        c, drag = r["coefficients"], r["trends"]["drag"]
+        plate = 0.455 / np.log10(1e6)**2.58 * run.setup.measures()["wetted_area"] / (np.pi * 0.05**2)
+        whole = 1 + 1.5 / 6**1.5 + 7 / 6**3
+        checks += [
+            Check(f"{name}: friction over the plate's", (c["drag"] - c["drag_pressure"]) / plate, 0.96, 1.08,
+                  "Prandtl, Schlichting: 0.455 / log10(Re)^2.58, on the wetted area"),
+            Check(f"{name}: drag over the plate's", c["drag"] / plate, 0.96 * whole, 1.04 * whole,
+                  f"Hoerner: Fluid-Dynamic Drag, 1965: {whole:.3f}"),
+            Check(f"{name}: the error bar holds it (1 is yes)",
+                  float(abs(c["drag"] - whole * plate) <= drag["error"]), 1, 1, "a bar holds its reference")
+        ]
+        seconds += r["seconds"]
+        trends[f"drag, {name}"] = trends_of(r)["drag"]
+        words.append(f"{name}: {r['cells']} cells in {r['seconds']:.0f} s. {r['verdict']['words']}")
+    return Case("body-spheroid", "Spheroid 6:1 along the stream, with wall layers",
+                f"half of it, Re 1e6 on its length. {' '.join(words)}", checks, seconds, trends=trends)
+
+
 CASES = {
     "body-free-stream": free_stream, "body-frontal": frontal_areas, "body-sphere-slip": slip_sphere,
     "body-ellipsoid-slip": slip_ellipsoid, "body-plate": plate, "body-sphere-100": sphere_laminar,
-    "body-sphere-2": sphere_supersonic, "body-cube": cubes, "body-disc": disc, "body-square-back": square_back
+    "body-sphere-2": sphere_supersonic, "body-cube": cubes, "body-disc": disc,
+    "body-square-back": square_back, "body-spheroid": spheroid
 }

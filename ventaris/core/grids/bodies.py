@@ -36,7 +36,8 @@ COUNTED = (4.0, 2.0)
 LEAST_GROWTH, MOST_GROWTH, FACE_GROWTH = 3.0, 8.0, 4.5
 # Cells of each size beside the body in the octree that only its surface grid is made on.
 LATTICE_BUFFER = 1.0
-# Cells along the wall under layers, which tell apart what lies across it, over what curves and gaps ask of cubes.
+# Cells along the wall under layers, which tell apart what lies across it, over what curves and gaps ask of
+# cubes.
 WIDER = 2.0
 # Its cells over those asked for: a surface at round numbers then stands between its points.
 OFF_ROUND = 0.98637
@@ -222,7 +223,8 @@ class BodyGrids:
         return self._octree(coarser, self.surface.tree, sizes, self.edges, buffer=LATTICE_BUFFER,
                             is_lattice=True)
 
-    def _octree(self, coarser, around, sizes, edges=None, zones=(), shocks=None, buffer=None, is_lattice=False):
+    def _octree(self, coarser, around, sizes, edges=None, zones=(), shocks=None, buffer=None,
+                is_lattice=False):
         """The octree round a search tree of triangles, with `sizes` asked for by each of these (None: not),
         small cells at `edges`, in `zones` and at `shocks`.
 
@@ -351,7 +353,8 @@ class BodyGrids:
         plan = self.plan
         if plan.layers is None or self.skin_maker is None:
             return self
-        return BodyGrids(self.surface, replace(plan, layers=None, curved=0.0, edge_halvings=0, across_gap=0.0))
+        return BodyGrids(self.surface,
+                         replace(plan, layers=None, curved=0.0, edge_halvings=0, across_gap=0.0))
 
     def _in_layers(self, coarser):
         """Cells that layers add to the leaves of the octree round the body."""

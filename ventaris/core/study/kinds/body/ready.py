@@ -173,6 +173,8 @@ class BodySetup:
 
 # Mach number up to which layers grow by themselves.
 MOST_MACH = 0.6
+# Length over width and height from which a body's stream stays with it, so that layers pay.
+SLENDER = 4.0
 # First cell of a laminar layer, over its length's share of 1/sqrt(Re).
 LAMINAR_FIRST = 0.3
 # First cell without friction, over the cubes outside, where the surface grid is fine at nose and tail, and
@@ -291,12 +293,18 @@ def own_form(sheet):
 
 def suits_layers(sheet, surface, mach):
     """Whether layers were shown to be better than cubes: in free air, subsonic, on a lone wing inviscid or
-    turbulent, and on a single body without edges turbulent."""
+    turbulent, and on a single slender body without edges turbulent."""
     if mach > MOST_MACH or sheet.domain.kind != "free":
         return False
     if own_form(sheet) is not None:
         return sheet.flow.model != "laminar"
-    return sheet.flow.model == "turbulent" and len(surface.parts) == 1 and not len(surface.sharp_edges())
+    return sheet.flow.model == "turbulent" and _is_slender_and_smooth(surface)
+
+
+def _is_slender_and_smooth(surface):
+    """Whether a surface is one part without edges, several times as long as it is wide and high."""
+    length, *across = surface.size
+    return len(surface.parts) == 1 and length >= SLENDER * max(across) and not len(surface.sharp_edges())
 
 
 def has_layers(sheet, surface, mach):
