@@ -65,6 +65,7 @@ class InFolder(unittest.TestCase):
 
 
 class CommandLine(InFolder):
+    @slow
     def test_a_sheet_runs_without_server_or_database(self):
         code, out, _ = call("run", self.sheet, "--out", self.folder / "result", "--json", "--set",
                             "air.incidence=1")

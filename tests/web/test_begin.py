@@ -43,6 +43,7 @@ class Begin(WithClient):
             self.assertEqual(variant["shape"]["parts"][0]["unit"], unit)
             self.assertIn("4.1 m", self.text(answer.location + "/drawing/shape"))
 
+    @slow
     def test_coordinates_become_a_section_or_a_nozzle(self):
         points = "\n".join(f"{x / 20:g} {sign * 0.12 * (x / 20) * (1 - x / 20):.5f}"
                            for sign, xs in ((1, range(20, -1, -1)), (-1, range(1, 21))) for x in xs)

@@ -215,6 +215,7 @@ class Runs(WithBody):
         away = arrays(self.client.get(f"/runs/{run_id}/plane.bin?at=99").data)
         self.assertEqual(len(away["triangles"]), 0)
 
+    @slow
     def test_looks_of_the_other_kind_are_refused_in_words(self):
         body, section = self.with_run(), self.with_runs()[0]
         for path in (f"/runs/{body}/field.bin", f"/runs/{body}/profile?x=1&y=0",

@@ -18,6 +18,7 @@ from ventaris.web.uploads import parse_surface, parse_upload
 
 
 class Addresses(WithClient):
+    @slow
     def test_boxes_counts_and_ranges_of_pictures(self):
         one, _ = self.with_runs()
         for query in ("box=0,1,0,400", "box=0,1,0,1e6", "box=-1e308,1e308,-1e308,1e308", "box=0,1e-300,0,1",

@@ -177,6 +177,7 @@ class Runs(WithRow):
                          {"plan, 10000 rpm corrected", "plan, 14000 rpm corrected"})
         self.assertIn(1.1 * 15.6, [row["x"] for line in found["lines"] for row in line["rows"]])
 
+    @slow
     def test_a_line_without_a_stall_is_closed_a_step_further(self):
         self.line(15.6, 15.2)
         self.assertIn("close further, 112.00 kPa", self.text(f"/campaigns/{self.rows}/map"))
