@@ -3,7 +3,7 @@ import unittest
 
 import numpy as np
 
-from tests.marks import slow
+from tests.marks import slow, thorough
 from ventaris.core.flow.boundaries.registry import FAR_FIELD
 from ventaris.core.flow.discretisation import Discretisation
 from ventaris.core.flow.stream import FreeStream
@@ -184,10 +184,10 @@ class WingGridTest(unittest.TestCase):
             ({}, {}, True), ({}, {"model": "inviscid"}, False), ({}, {"model": "laminar"}, False),
             ({"length": 3}, {}, False), ({"kind": "frustum"}, {}, False)
         ):
-            sheet = sheet_of(shape={"parts": [{**egg, **shape}]}, flow=flow, grid={"surface_size": 0.1})
+            sheet = sheet_of(shape={"parts": [{**egg, **shape}]}, flow=flow, grid={"surface_size": 0.05})
             with self.subTest(shape=shape, flow=flow):
                 self.assertEqual(prepare_body(sheet).is_layered, layered)
-        two = sheet_of(shape={"parts": [egg, {**egg, "name": "second", "x": 2}]}, grid={"surface_size": 0.1})
+        two = sheet_of(shape={"parts": [egg, {**egg, "name": "second", "x": 2}]}, grid={"surface_size": 0.05})
         self.assertFalse(prepare_body(two).is_layered)
 
 
@@ -301,11 +301,15 @@ class RunTest(unittest.TestCase):
         self.assertLess(np.abs(np.diff(cp)).max(), 0.05)
         return run.result["coefficients"]["lift"]
 
+    @thorough
     def test_a_smooth_body_takes_layers_and_settles_near_the_plate_s_friction(self):
         egg = {"name": "egg", "kind": "ellipsoid", "length": 0.6, "width": 0.1, "height": 0.1}
         sheet = sheet_of(shape={"parts": [egg]}, air={"motion": "speed", "speed": 24.4},
                          domain={"half": "yes", "ahead": 3, "behind": 4, "beside": 3},
-                         grid={"level": "medium", "budget": 20_000})
+                         grid={"level": "medium", "budget": 12_000})
+        words = " ".join(f.message for f in preflight_body(prepare_body(sheet)) if f.path == "grid.budget")
+        self.assertIn("no wall layers", words)
+        sheet.grid.budget = 40_000
         run = BodyExecution(sheet)
         for _ in run:
             pass

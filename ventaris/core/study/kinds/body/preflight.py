@@ -7,7 +7,7 @@ from ....grids.embedded import SIDES
 from ....grids.wall_layers import TOP
 from ....sheet.body_walls import FLOWING
 from ....units import large
-from .ready import refers_to_planform
+from .ready import HULL_ACROSS, refers_to_planform
 from .run import body_channels
 from .surfaces import triangles_of
 from ...findings import Estimate, Finding, climb_findings, formula_findings, gravest_first, mach_findings
@@ -221,6 +221,11 @@ def _layers(setup):
     if sheet.grid.layers == "grown" and not setup.is_layered:
         yield Finding("note", "grid.layers",
                       "Air passes a surface of the body: the grid has no wall layers, only cubes.")
+    if setup.lacks_cells_for_layers:
+        yield Finding(
+            "warn", "grid.budget",
+            f"Fewer than {HULL_ACROSS} cells of the fine level lie across the body: it gets no wall layers, "
+            "and cubes alone can miss half of a hull's lift. Give more cells, or smaller ones.")
     if not setup.is_layered:
         return
     size = setup.surface_size

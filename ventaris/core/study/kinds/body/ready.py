@@ -109,6 +109,12 @@ class BodySetup:
         """Whether layers grow on a body for which they were not shown to be better than cubes."""
         return self.is_layered and not suits_layers(self.sheet, self.body.surface, self.stream.mach)
 
+    @property
+    def lacks_cells_for_layers(self):
+        """Whether layers would have grown by themselves on smaller cells."""
+        return (not self.is_layered and self.sheet.grid.layers == "automatic"
+                and has_layers(self.sheet, self.body.surface, self.stream.mach))
+
     def without_layers(self):
         """The same with cubes cut by the wall."""
         return replace(self, plan=replace(self.plan, layers=None))
@@ -175,6 +181,9 @@ class BodySetup:
 MOST_MACH = 0.6
 # Length over width and height from which a body's stream stays with it, so that layers pay.
 SLENDER = 4.0
+# Cells of the finest level across such a body: with fewer the coarse level's columns are as high as it is
+# thick, and no step settles.
+HULL_ACROSS = 12
 # First cell of a laminar layer, over its length's share of 1/sqrt(Re).
 LAMINAR_FIRST = 0.3
 # First cell without friction, over the cubes outside, where the surface grid is fine at nose and tail, and
@@ -342,6 +351,16 @@ def layer_plan(sheet, surface, stream, scale):
 
 
 def _plan(sheet, body, scale, stream):
+    """The domain's box and the sizes, in the solver's unit; a hull that is too few cells wide for layers goes
+    without, unless they are asked for."""
+    plan = _sized(sheet, body, scale, layer_plan(sheet, body.surface, stream, scale))
+    if plan.layers is None or sheet.grid.layers != "automatic" or own_form(sheet) is not None:
+        return plan
+    few = plan.size * scale > min(body.surface.size[1:]) / HULL_ACROSS
+    return _sized(sheet, body, scale, None) if few else plan
+
+
+def _sized(sheet, body, scale, layers):
     """The domain's box and the sizes, in the solver's unit."""
     domain, grid, surface = sheet.domain, sheet.grid, body.surface
     low, high = surface.box / scale
@@ -368,7 +387,7 @@ def _plan(sheet, body, scale, stream):
         for z in grid.zones)
     plan = BodyGridPlan(tuple(box_low), tuple(box_high), 0.02, grid.edge_halvings, grid.curved, grid.buffer,
                         zones, tuple(fixed), grid.shock_size / scale if grid.shock_size else None,
-                        layer_plan(sheet, surface, stream, scale), grid.across_gap)
+                        layers, grid.across_gap)
     size = grid.surface_size / scale if grid.surface_size else None
 
     def finished(size):
