@@ -187,6 +187,10 @@ class WingGridTest(unittest.TestCase):
             sheet = sheet_of(shape={"parts": [{**egg, **shape}]}, flow=flow, grid={"surface_size": 0.05})
             with self.subTest(shape=shape, flow=flow):
                 self.assertEqual(prepare_body(sheet).is_layered, layered)
+        wide = sheet_of(shape={"parts": [egg]}, grid={"surface_size": 0.1})
+        setup = prepare_body(wide)
+        self.assertTrue(setup.lacks_cells_for_layers)
+        self.assertIn("no wall layers", " ".join(f.message for f in preflight_body(setup)))
         two = sheet_of(shape={"parts": [egg, {**egg, "name": "second", "x": 2}]}, grid={"surface_size": 0.05})
         self.assertFalse(prepare_body(two).is_layered)
 
