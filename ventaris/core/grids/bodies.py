@@ -34,11 +34,11 @@ SAME_BOX, MOST_HALVED = 0.15, 1
 COUNTED = (4.0, 2.0)
 # How cells and faces on the body grow when their size is halved.
 LEAST_GROWTH, MOST_GROWTH, FACE_GROWTH = 3.0, 8.0, 4.5
-# Cells of each size beside the body in the octree that only its surface grid is made on.
-LATTICE_BUFFER = 1.0
 # Cells along the wall under layers, which tell apart what lies across it, over what curves and gaps ask of
 # cubes.
 WIDER = 2.0
+# Cells of each size beside the body in the octree that only its surface grid is made on.
+LATTICE_BUFFER = 1.0
 # Its cells over those asked for: a surface at round numbers then stands between its points.
 OFF_ROUND = 0.98637
 # Leaves outside the layers' hull over those of the body itself, as seen on wings.
@@ -213,15 +213,18 @@ class BodyGrids:
 
     def _build(self, coarser, shocks=None):
         """The octree round the body, with sizes so many times larger than the finest level's."""
-        sizes = None if self.wanted_size is None else self.wanted_size * coarser
-        return self._octree(coarser, self.surface.tree, sizes, self.edges, self.plan.zones, shocks)
+        return self._octree(coarser, self.surface.tree, self._sizes(coarser), self.edges, self.plan.zones,
+                            shocks)
+
+    def _sizes(self, coarser):
+        """Cell size that curves and gaps ask for at each triangle; None where they do not."""
+        return None if self.wanted_size is None else self.wanted_size * coarser
 
     def lattice(self, coarser):
         """The octree on whose leaves the surface grid of layers is made; it reaches below a ground, so that
         what stands on this is closed."""
-        sizes = None if self.wanted_size is None else self.wanted_size * coarser
-        return self._octree(coarser, self.surface.tree, sizes, self.edges, buffer=LATTICE_BUFFER,
-                            is_lattice=True)
+        return self._octree(coarser, self.surface.tree, self._sizes(coarser), self.edges,
+                            buffer=LATTICE_BUFFER, is_lattice=True)
 
     def _octree(self, coarser, around, sizes, edges=None, zones=(), shocks=None, buffer=None,
                 is_lattice=False):
@@ -294,18 +297,22 @@ class BodyGrids:
             self._meshes[level] = self._cut(level)
         return self._meshes[level]
 
+    @cached_property
+    def _cubes(self):
+        """The same without layers: what is not cut by their hull is cut as finely as cubes ask for."""
+        plan = self.plan
+        return self if plan.layers is None else BodyGrids(self.surface, replace(plan, layers=None))
+
     def _cut(self, level, shocks=None):
-        note = None
         if self.plan.layers is not None:
             try:
                 return join(*self._layered(level, shocks))
             except (SkinError, MeshError) as error:
-                note = f"The {level} grid has no wall layers: {error}."
+                mesh = self._cubes._cut(level, shocks)
+                mesh.notes.append(f"The {level} grid has no wall layers: {error}.")
+                return mesh
         tree = self.tree(level) if shocks is None else self._build(coarsening(level), shocks)
-        mesh = embed(tree, self.obstacle(level))
-        if note:
-            mesh.notes.append(note)
-        return mesh
+        return embed(tree, self.obstacle(level))
 
     def _layered(self, level, shocks):
         """What a level with wall layers is joined from; raises SkinError, MeshError."""
@@ -321,9 +328,11 @@ class BodyGrids:
         # Cubes are as large as the faces that the layers grew from.
         sizes = None
         if skin.size is not None:
-            places = skin.points if not half else np.concatenate([skin.points, skin.points * [1, -1, 1]])
-            sizes = np.tile(skin.size, 2 if half else 1)[cKDTree(places).query(
-                hull.surface.corners.mean(axis=1))[1]]
+            middle = hull.surface.corners.mean(axis=1)
+            if half:
+                # The other half is its mirror image.
+                middle[:, 1] = np.abs(middle[:, 1])
+            sizes = skin.size[cKDTree(skin.points).query(middle)[1]]
         tree = self._octree(coarser, hull.surface.tree, sizes, zones=plan.zones, shocks=shocks)
         return tree, layers, hull, obstacle, half
 
@@ -335,7 +344,7 @@ class BodyGrids:
         except (SkinError, MeshError):
             tree = None
         if tree is None or not len(layers.rim):
-            tree = self.tree(level)
+            tree = self._cubes.tree(level)
             return tree, np.ones(tree.n_leaves, dtype=bool), np.empty((0, 4, 3))
         near = np.nonzero(np.abs(tree.centre[:, 1]) < tree.size)[0]
         outside = np.ones(tree.n_leaves, dtype=bool)

@@ -105,8 +105,8 @@ def _near(obstacle, tree):
     found, centre = [], tree.centre
     for width in np.unique(tree.width):
         own = np.nonzero(tree.width == width)[0]
-        reach = 1.01 * HALF_DIAGONAL * width * tree.step
-        found.append(own[obstacle.signed_distance(centre[own], 0.03)[0]**2 < reach**2])
+        reach = 1.04 * HALF_DIAGONAL * width * tree.step
+        found.append(own[obstacle.tree.nearest(centre[own], within=1.001 * reach, tolerance=0.02)[0] < reach])
     near = np.sort(np.concatenate(found))
     if len(near) > 2 * MOST_LEAVES:
         raise SkinError(f"more than {MOST_LEAVES:,} faces on the surface")
@@ -175,16 +175,15 @@ def _vertices(tree, edges):
     """
     e = len(edges.axis)
     number = np.arange(4 * e).reshape(e, 4)
-    links = []
-    rows = [np.empty((0, 4), dtype=np.int64)]
+    widths = np.where(edges.leaf >= 0, tree.width[edges.leaf], np.iinfo(np.int64).max)
+    links, rows = [], []
     for k in range(4):
         here, there = edges.leaf[:, k], edges.leaf[:, (k + 1) % 4]
         same = np.nonzero(here == there)[0]
         links.append(np.stack([number[same, k], number[same, (k + 1) % 4]], axis=1))
         own = np.nonzero(here != there)[0]
         here, there = here[own], there[own]
-        size = lambda leaf: np.where(leaf >= 0, tree.width[leaf], np.iinfo(np.int64).max)
-        smaller = np.where(size(here) <= size(there), here, there)
+        smaller = np.where(widths[own, k] <= widths[own, (k + 1) % 4], here, there)
         # The face stands across the axis in which the two places differ.
         across = (edges.axis[own] + 1 + (k % 2)) % 3
         corner = tree.corner[smaller].copy()
@@ -200,7 +199,7 @@ def _vertices(tree, edges):
     if (count % 2).any():
         raise SkinError("the surface grid is open")
     pairs = np.stack([head[count == 2], head[count == 2] + 1], axis=1)
-    more = [_solid_pairs(edges, rows[h:h + n], tree) + h for h, n in zip(head[count > 2], count[count > 2])]
+    more = [_solid_pairs(edges, rows[h:h + n]) + h for h, n in zip(head[count > 2], count[count > 2])]
     pairs = np.concatenate([pairs, *more])
     links += [rows[pairs][:, :, 2], rows[pairs][:, :, 3]]
     links = np.concatenate(links)
@@ -215,7 +214,7 @@ def _vertices(tree, edges):
     return label.reshape(e, 4), leaf
 
 
-def _solid_pairs(edges, rows, tree):
+def _solid_pairs(edges, rows):
     """Of a face with four cut edges or more those that bound the same solid stretch of its rim: two pieces
     of body that meet there are kept apart."""
     across = rows[0, 0] % 3

@@ -153,8 +153,12 @@ def loop_centres(corners):
 def layer_heights(first, growth, top):
     """Heights of layers that grow from the first one to about the top one."""
     count = max(1, int(round(1 + np.log(max(top / first, 1.0)) / np.log(growth))))
-    growth = (top / first)**(1 / max(count - 1, 1))
-    return first * growth**np.arange(count)
+    return _growing(first, top, np.arange(count))
+
+
+def _growing(first, top, number):
+    """Heights of cells 0, 1 … in `number` that grow evenly from a first one to a top one."""
+    return first * ((top / first)**(1 / max(len(number) - 1, 1)))**number
 
 
 def column_levels(heights, top):
@@ -171,10 +175,7 @@ def column_levels(heights, top):
     -------
     ndarray, shape (n + 1, v), the wall first
     """
-    n = len(heights)
-    first = np.minimum(heights[0], top)
-    growth = (top / first)**(1 / max(n - 1, 1))
-    cells = first * growth**np.arange(n)[:, None]
+    cells = _growing(np.minimum(heights[0], top), top, np.arange(len(heights))[:, None])
     return np.concatenate([np.zeros((1, len(top))), np.cumsum(cells, axis=0)])
 
 
