@@ -5,6 +5,7 @@ import json
 import numpy as np
 
 from ..core.grids.mesh import mesh_from_cells, revolve
+from ..core.grids.turning_zone import Circle, sew, unturned
 from ..core.instruments.taps import TapRow
 
 MORE_TAPS = ("y_plus", "thickness", "shape")
@@ -26,9 +27,12 @@ def pack_field(level, mesh, state):
     kept = {key: value for key, value in mesh.layout.items() if key not in ("order", "sections")}
     head = {
         "level": level, "columns": state.shape[1], "names": names, "walls": list(mesh.walls), "layout": kept,
-        "revolved": mesh.is_revolved
+        "revolved": mesh.is_revolved,
+        "zones": [[*zone.circle.centre, zone.circle.radius, zone.angle] for zone in mesh.zones]
     }
-    arrays = {
+    arrays = {f"zone_{k}": np.stack([zone.rings, zone.nodes]).astype(np.int32)
+              for k, zone in enumerate(mesh.zones)}
+    arrays |= {
         f"edges_{k}": mesh.face_nodes[mesh.boundaries[name]].astype(np.int32)
         for k, name in enumerate(names)
     }
@@ -36,7 +40,7 @@ def pack_field(level, mesh, state):
         arrays["order"] = mesh.layout["order"].astype(np.int32)
     out = io.BytesIO()
     np.savez_compressed(out, head=np.frombuffer(json.dumps(head).encode(),
-                                                dtype=np.uint8), points=planes(mesh.points),
+                                                dtype=np.uint8), points=planes(unturned(mesh)),
                         cells=mesh.cell_nodes.astype(np.int32), state=planes(state), **arrays)
     return out.getvalue()
 
@@ -51,7 +55,15 @@ def unpack_field(data):
         layout = {key: tuple(v) if isinstance(v, list) else v for key, v in head["layout"].items()}
         if "order" in stored:
             layout["order"] = stored["order"].astype(np.int64)
+        zones = [(*zone, stored[f"zone_{k}"].astype(np.int64)) for k, zone in enumerate(head.get("zones", ()))]
+    for k, zone in enumerate(zones):
+        edges |= {f"seam {k} {side}": np.stack([nodes, np.roll(nodes, -1)], axis=1)
+                  for side, nodes in zip(("inside", "outside"), zone[-1][1])}
     mesh = mesh_from_cells(points, cells, edges, head["walls"], layout)
+    if zones:
+        mesh = sew(mesh, [Circle(*zone[:3]) for zone in zones], *zip(*(zone[-1] for zone in zones)))
+        for zone, made in zip(zones, mesh.zones):
+            made.turn_to(mesh, zone[3])
     return head["level"], revolve(mesh) if head.get("revolved") else mesh, state
 
 

@@ -13,7 +13,6 @@ from .frame import Repeated, add_turning, add_turning_blocks, face_drift, spin
 from .loops import Border, Cells, Faces, changes, fluxes, jacobians, reconstruction
 from .loops.fluxes import add_ring_terms
 from .loops.relations import molecular_viscosity
-from .motion import Moved
 from .shocks import AROUND_BODIES, mark_shocks
 from .stencils.plane import PlaneStencils
 from .stencils.space import SpaceStencils
@@ -74,8 +73,9 @@ class Discretisation:
     pace : float or None
         Mach number of the fastest motion there is, which scales residuals and unknowns; None takes the
         stream's.
-    motion : Motion or None
-        How a plane's grid moves as one piece; until a march in time moves it, it stands as at time 0.
+    motion : Motion, TurningZones or None
+        How a plane's grid moves, as one piece or its turning zones in it; until a march in time moves it, it
+        stands as at time 0.
 
     Attributes
     ----------
@@ -89,7 +89,7 @@ class Discretisation:
         Gauge pressure on each boundary face after the last residual.
     outflow : RadialEquilibrium or None
         What sets the pressure of an outlet while the state changes.
-    moved : Moved or None
+    moved : Moved, Turned or None
         Puts a grid that moves where it is at a time.
     exact_products : bool
         Whether a march may no longer hold the flux derivatives.
@@ -133,7 +133,7 @@ class Discretisation:
             self.closure = CATALOGUE[closure].make(self, ClosureOptions(laminar_until, detached, mixing))
             self.column_scale = np.append(self.column_scale, self.closure.column_scale)
         self.history = np.zeros((self.n_cells, self.columns_of_state))
-        self.moved = None if motion is None else Moved(self, motion)
+        self.moved = None if motion is None else motion.on(self)
         if closure is not None and not flat:
             self._weigh_closure()
 

@@ -178,6 +178,10 @@ class Motion:
     gust: object = None
     front: float = -1.0
 
+    def on(self, flow):
+        """What moves the grid of a discretisation."""
+        return Moved(flow, self)
+
     def place(self, points, t):
         """Points of the grid where they are at a time, shape (n, 2)."""
         c, s = np.cos(self.pitch.value(t)), np.sin(self.pitch.value(t))

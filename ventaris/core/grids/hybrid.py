@@ -16,6 +16,7 @@ from .mesh import MeshError, mesh_from_cells
 from .section import LEVELS, STRIDE
 from .sizing import SizeField, Zone, wall_arcs
 from .spacing import distribute
+from .turning_zone import Circle, sew
 
 SIDES = ("far field", "ground", "lower wall", "upper wall", "inlet", "outlet", "symmetry")
 # Share of the quadtree's seeds that the relaxed net keeps, measured.
@@ -23,6 +24,10 @@ SEEDS_KEPT = 0.97
 # Growth of the triangles is halved from level to level like every other size; beyond this they would lose
 # their shape.
 MOST_GROWTH = 0.6
+# Of a turning zone: points on its circle as the walls see it; least number of cells round it; how high they
+# are over the room between circle and layers; how large the triangles within and in its wake over them, and
+# for how many diameters.
+CIRCLE_POINTS, LEAST_ROUND, RING_ROOM, ZONE_SIZE, ZONE_WAKE = 720, 96, 0.3, (1.6, 2.5), 1.5
 # Cells of a ground or channel wall over their distance to the body, for a growth of 1 and the usual wall
 # cells.
 SIDE_SHARE, WALL_SIZE = 0.35, 2.6 / 160
@@ -54,6 +59,8 @@ class HybridGridPlan:
     wake_size, wake_length : float
         Triangles behind every element; no wake zone where the size is 0.
     zones : tuple of Zone
+    turning : tuple of Circle
+        Zones that turn.
     """
 
     wall_size: float = 0.016
@@ -75,6 +82,11 @@ class HybridGridPlan:
     wake_length: float = 2.0
     incidence: float = 0.0
     zones: tuple = ()
+    turning: tuple = ()
+
+    def home_of(self, points):
+        """Number of the turning zone that holds the first of some points, -1 for none."""
+        return next((k for k, c in enumerate(self.turning) if c.holds(points[:1])[0]), -1)
 
 
 @dataclass
@@ -84,6 +96,16 @@ class _Chain:
     columns: Columns
     wall: np.ndarray
     end_names: tuple = ("", "")
+    home: int = -1
+
+
+@dataclass(frozen=True)
+class _Seam:
+    """A turning zone's circle: cells round it on the fine level, and how high they may be on any."""
+
+    circle: Circle
+    count: int
+    height: float
 
 
 @dataclass
@@ -108,14 +130,16 @@ class HybridGrid:
         self._wall_points()
         self._plant()
         self._outer_loop()
-        self.zones = list(plan.zones) + self._wakes()
+        self.seams = [self._seam(circle) for circle in plan.turning]
+        self.zones = list(plan.zones) + self._wakes() + self._round_seams()
 
     def _wall_points(self):
         plan = self.plan
         clouds = [o.at(np.linspace(0, o.length, 1500)) for o in self.outlines]
+        circles = [circle.points(CIRCLE_POINTS) for circle in plan.turning]
         self.walls = []
         for k, outline in enumerate(self.outlines):
-            others = [c for j, c in enumerate(clouds) if j != k] + self._side_points(clouds[k])
+            others = [c for j, c in enumerate(clouds) if j != k] + self._side_points(clouds[k]) + circles
             arcs = wall_arcs(outline, np.concatenate(others) if others else np.empty((0, 2)), plan)
             if plan.domain == "half":
                 arcs = arcs[outline.at(arcs)[:, 1] > -1e-9]
@@ -135,11 +159,13 @@ class HybridGrid:
         strips = self._strips(bodies)
         segments = [np.stack([w, np.roll(w, -1, 0)], 1)[:len(w) - half] for w, _ in self.walls]
         segments += [np.stack([p[:-1], p[1:]], 1) for _, p, _ in strips]
+        circles = [circle.points(CIRCLE_POINTS) for circle in plan.turning]
+        segments += [np.stack([p, np.roll(p, -1, 0)], 1) for p in circles]
         solid = np.concatenate(segments)
         paths = []
         for k, ((wall, names), outline) in enumerate(zip(self.walls, self.outlines)):
             if plan.layers > 1 and outline.is_sharp and not half:
-                others = [w for j, (w, _) in enumerate(self.walls) if j != k] + [p for _, p, _ in strips]
+                others = [w for j, (w, _) in enumerate(self.walls) if j != k] + [p for _, p, _ in strips] + circles
                 paths.append(
                     path_with_wake(
                         wall, names, lambda at, way: float(
@@ -171,7 +197,8 @@ class HybridGrid:
                                  plan.layer_growth)
         nodes = base[:, None] + heights[:, :, None] * direction[:, None]
         self.chains.append(
-            _Chain(Columns(nodes, path.node[stop], path.closed, edge_names), path.nodes, end_names))
+            _Chain(Columns(nodes, path.node[stop], path.closed, edge_names), path.nodes, end_names,
+                   plan.home_of(path.nodes)))
 
     def _strips(self, bodies):
         """Ground or channel walls: (name, points with the fluid to the right, names of the ends)."""
@@ -248,12 +275,39 @@ class HybridGrid:
         count = 4 * int(np.ceil(np.trapezoid(1 / size(s), s) / 4))
         return start + distribute(size, end - start, count)
 
+    def _seam(self, circle):
+        """The ring of cells on either side of a circle: as small as the walls make the triangles at the point
+        of it that is nearest to one, for it all turns past there."""
+        plan = self.plan
+        walls = np.concatenate([w for w, _ in self.walls])
+        lengths = np.concatenate([np.linalg.norm(np.roll(w, -1, 0) - w, axis=1) for w, _ in self.walls])
+        gap, near = cKDTree(walls).query(circle.points(CIRCLE_POINTS))
+        size = float((lengths[near] + plan.growth * gap).min())
+        fronts = np.concatenate([chain.columns.front for chain in self.chains])
+        room = float(np.abs(np.hypot(*(fronts - circle.centre).T) - circle.radius).min())
+        count = max(LEAST_ROUND, 4 * int(np.ceil(2 * np.pi * circle.radius / min(size, room) / 4)))
+        return _Seam(circle, count, RING_ROOM * room)
+
+    def _round_seams(self):
+        """Triangles within a turning zone and in its wake, not much larger than those at its edge."""
+        out = []
+        for seam in self.seams:
+            circle, size = seam.circle, 2 * np.pi * seam.circle.radius / seam.count
+            inner, wake = ZONE_SIZE
+            out += [Zone("circle", inner * size, *circle.centre, width=2 * circle.radius),
+                    Zone("strip", wake * size, *circle.centre, width=2 * circle.radius,
+                         length=(1 + 2 * ZONE_WAKE) * circle.radius, angle=self.plan.incidence)]
+        return out
+
     def _wakes(self):
         plan = self.plan
         if not plan.wake_size:
             return []
         out = []
         for outline in self.outlines:
+            if plan.home_of(outline.at([0.0])) >= 0:
+                # What turns has no one wake.
+                continue
             x, y = outline.trailing_edge
             out.append(
                 Zone("strip", plan.wake_size, x, y, width=0.16 * outline.scale, length=plan.wake_length,
@@ -277,7 +331,7 @@ class _Assembly:
     def __init__(self, grid, stride):
         self.grid, self.stride = grid, stride
         self.points, self.cells, self.edges = [], [], {}
-        self.count = 0
+        self.count, self.rings, self.ring_nodes = 0, [], []
 
     def _new(self, points):
         self.points.append(points)
@@ -308,12 +362,52 @@ class _Assembly:
                 self._note(name, np.stack([ids[k, :-1], ids[k, 1:]], 1))
         return ids[:, -1], c.front, (len(here), layers)
 
-    def room(self):
-        """The room left for triangles: (Region, node numbers of its points, size field)."""
-        grid, plan = self.grid, self.grid.plan
+    def _add_rings(self, number, seam):
+        """Cells on both sides of a circle; (points, node numbers) of their far edges, inside and outside."""
+        n, circle = seam.count // self.stride, seam.circle
+        height = min(2 * np.pi * circle.radius / n, seam.height)
+        nodes, cells, edges = [], [], []
+        for side in (1, -1):
+            points = circle.shrunk(side * height).points(n)
+            ids = np.stack([self._new(circle.points(n)), self._new(points)], axis=1)
+            following = np.roll(ids, -1, axis=0)
+            quads = np.stack([ids[:, 0], following[:, 0], following[:, 1], ids[:, 1]], axis=1)
+            cells.append(sum(len(c) for c in self.cells) + np.arange(n))
+            self.cells.append(quads if side > 0 else quads[:, ::-1])
+            self._note(f"seam {number} {'inside' if side > 0 else 'outside'}",
+                       np.stack([ids[:, 0], following[:, 0]], axis=1))
+            nodes.append(ids[:, 0])
+            edges.append((points, ids[:, 1]))
+        self.rings.append(np.stack(cells))
+        self.ring_nodes.append(np.stack(nodes))
+        return edges
+
+    def rooms(self):
+        """The rooms left for triangles, those of turning zones last: [(Region, node numbers of its points,
+        size field)]."""
+        grid = self.grid
         fronts = [self._add_columns(chain) for chain in grid.chains]
         self.blocks = [shape for _, _, shape in fronts]
-        ids = []
+        rings = [self._add_rings(k, seam) for k, seam in enumerate(grid.seams)]
+        outer = self._outer_edge(fronts)
+        around = [(np.concatenate([points for _, _, points in outer]),
+                   np.concatenate([own for _, own, _ in outer]), [edges[1] for edges in rings])]
+        around += [(*edges[0], []) for edges in rings]
+        for k, chain in enumerate(grid.chains):
+            if chain.columns.closed:
+                around[chain.home + 1][2].append((fronts[k][1][::-1], fronts[k][0][::-1]))
+        return [self._room(*loops) for loops in around]
+
+    def _room(self, outer, numbers, inner):
+        plan = self.grid.plan
+        region = Region(outer, [points for points, _ in inner])
+        return region, np.concatenate([numbers] + [ids for _, ids in inner]), SizeField(
+            region.points, region.sizes, self.grid.zones, min(plan.growth * self.stride, MOST_GROWTH),
+            0.2 * plan.far_field, self.stride)
+
+    def _outer_edge(self, fronts):
+        """Pieces of the outer loop with their node numbers and points."""
+        grid, ids = self.grid, []
         for piece in grid.outer:
             if piece.chain is not None:
                 own, points = fronts[piece.chain][0][::-1], fronts[piece.chain][1][::-1]
@@ -326,35 +420,34 @@ class _Assembly:
                 own = None
             ids.append([piece, own, points])
         self._join(ids)
-        inner = [k for k, chain in enumerate(grid.chains) if chain.columns.closed]
-        region = Region(np.concatenate([points for _, _, points in ids]), [fronts[k][1][::-1] for k in inner])
-        numbers = np.concatenate([own for _, own, _ in ids] + [fronts[k][0][::-1] for k in inner])
-        return region, numbers, SizeField(region.points, region.sizes, grid.zones,
-                                          min(plan.growth * self.stride, MOST_GROWTH), 0.2 * plan.far_field,
-                                          self.stride)
+        return ids
 
     def mesh(self):
-        region, numbers, size = self.room()
-        points, triangles = fill(region, size)
-        fresh = self._new(points[len(region.points):])
-        number = np.concatenate([numbers, fresh])
-        triangles = number[triangles[_banded(triangles, len(points))]]
-        self.cells.append(np.concatenate([triangles, triangles[:, 2:]], axis=1))
+        for region, numbers, size in self.rooms():
+            points, triangles = fill(region, size)
+            number = np.concatenate([numbers, self._new(points[len(region.points):])])
+            triangles = number[triangles[_banded(triangles, len(points))]]
+            self.cells.append(np.concatenate([triangles, triangles[:, 2:]], axis=1))
         edges = {name: np.concatenate(pairs) for name, pairs in self.edges.items()}
-        walls = [name for name in edges if name not in SIDES]
-        edges = {name: edges[name] for name in walls + [n for n in edges if n in SIDES]}
+        seams = [name for name in edges if name.startswith("seam ")]
+        walls = [name for name in edges if name not in SIDES and name not in seams]
+        edges = {name: edges[name] for name in walls + [n for n in edges if n in SIDES] + seams}
         layout = {"topology": "hybrid", "blocks": self.blocks, "shape": (0, 0)}
         mesh = mesh_from_cells(np.concatenate(self.points), np.concatenate(self.cells), edges, walls, layout)
+        if seams:
+            mesh = sew(mesh, self.grid.plan.turning, self.rings, self.ring_nodes)
         for name, faces in mesh.boundaries.items():
             mesh.boundaries[name] = _in_order(mesh.face_nodes, faces)
         return mesh
 
     def estimate(self):
         """Cells of the level, the triangles estimated from the first seeds."""
-        region, _, size = self.room()
-        seeds = seed_points(size, region.points.min(0), region.points.max(0))
-        inside = SEEDS_KEPT * len(clear_of_fronts(region, seeds[region.holds(seeds)], 0.75))
-        return int(sum(n * m for n, m in self.blocks) + 2 * inside + len(region.points))
+        total = 0
+        for region, _, size in self.rooms():
+            seeds = seed_points(size, region.points.min(0), region.points.max(0))
+            inside = SEEDS_KEPT * len(clear_of_fronts(region, seeds[region.holds(seeds)], 0.75))
+            total += 2 * inside + len(region.points)
+        return int(total + sum(n * m for n, m in self.blocks) + sum(ring.size for ring in self.rings))
 
     def _join(self, pieces):
         """Give the free pieces numbers; where a piece ends the next begins, the point is one."""

@@ -137,6 +137,8 @@ class Mesh(FaceMesh):
         used for interpolation between nested levels, never by the flow solver.
     planar : ndarray or None
         Of a mesh of revolution the cells' area in the half plane; None in a plane.
+    zones : tuple of TurningZone
+        Circles that turn in the rest; centres and normals are those of where they stand.
     """
 
     points: np.ndarray
@@ -153,6 +155,7 @@ class Mesh(FaceMesh):
     walls: tuple
     layout: dict = field(default_factory=dict)
     planar: np.ndarray | None = None
+    zones: tuple = ()
 
     dim = 2
 

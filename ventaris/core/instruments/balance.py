@@ -75,6 +75,23 @@ class Balance:
         return out
 
 
+def torque(flow, point, faces=None):
+    """Moment of wall faces, nose up (clockwise) about a point, over dynamic pressure and chord squared, from
+    the last residual.
+
+    Parameters
+    ----------
+    flow : Discretisation
+    point : array, shape (2,)
+    faces : ndarray of int or None
+        Those that count, among others that are no walls; None are all.
+    """
+    pressure, other = flow.wall_loads()
+    own = slice(None) if faces is None else np.isin(flow.wall, faces)
+    force, arm = (pressure + other)[own], flow.mesh.face_centre[flow.wall][own] - np.asarray(point)
+    return float((arm[:, 1] * force[:, 0] - arm[:, 0] * force[:, 1]).sum() / flow.stream.dynamic_pressure)
+
+
 def channel_name(text):
     """A name that formulas can use."""
     return re.sub(r"[^A-Za-z0-9]+", "_", text)

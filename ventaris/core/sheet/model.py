@@ -188,7 +188,7 @@ class Air(OfGas, SheetSection):
         "Of the oncoming air. External flow: 0.01 to 1 (0.21 keeps a boundary layer fully turbulent without "
         "thickening the stream); internal or upstream-disturbed flow: 1 to 100.", seen=TURBULENT)
     walls: list[WallAction] = Field(default_factory=list, max_length=40)
-    motions: list[Movement] = Field(default_factory=list, max_length=3)
+    motions: list[Movement] = Field(default_factory=list, max_length=4)
 
 
 class Domain(SheetSection):

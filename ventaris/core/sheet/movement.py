@@ -6,11 +6,13 @@ from pydantic import Field, model_validator
 from .fields import SheetSection, choice, number
 
 SWINGING, TURNING = ("pitch", "heave"), ("pitch", "ramp", "turn", "table")
+# Circles that turn in the rest.
+MOST_CIRCLES = 4
 GUSTS = ("wave", "edge")
 
 
 class Movement(SheetSection):
-    """One movement of everything that stands in the air, grid and all, or one gust."""
+    """One movement, of everything that stands in the air or of what is inside a circle, or one gust."""
 
     does: Literal["pitch", "heave", "ramp", "turn", "table", "wave", "edge"] = choice(
         "pitch", "Does",
@@ -18,6 +20,13 @@ class Movement(SheetSection):
         "across it.", pitch="pitches (sine)", heave="heaves (sine)", ramp="pitches up once and stays",
         turn="turns at constant speed", table="pitches by a table", wave="meets a gust (sine)",
         edge="meets a sharp-edged gust")
+    whole: Literal["all", "circle"] = choice(
+        "all", "What moves",
+        "Inside a circle: everything else stands still, casings, guide vanes and walls among it. The circle "
+        "must not cut a wall.", when={"does": TURNING}, all="everything", circle="what is inside a circle")
+    edge: float = number(1.0, "", 0.01, 100, "Circle's radius",
+                         "In chords, round the pivot: halfway between what turns and what stands still.",
+                         when={"does": TURNING, "whole": "circle"})
     angle: float = number(
         2.0, "deg", -180, 180, "Angle",
         "Amplitude of pitching, or what a ramp rises to; nose up, on top of the incidence.",
@@ -47,7 +56,8 @@ class Movement(SheetSection):
                                 "Positive turns clockwise, as pitching nose up does.",
                                 when={"does": "turn", "speed_as": "revolutions"})
     radius: float = number(1.0, "", 0.01, 100, "Wheel's radius",
-                           "In chords; power and torque coefficients refer to it and to twice it as width.",
+                           "In chords, to the tips; power and torque coefficients refer to it and to twice it "
+                           "as width.",
                            when={"does": "turn"})
     start: float = number(0.0, "deg", -360, 360, "Begins turned by", "", when={"does": "turn"})
     pivot_x: float = number(0.25, "", -100, 100, "Pivot at x", "In chords from the nose.",
@@ -75,12 +85,20 @@ class Movement(SheetSection):
     def _whole(self):
         if self.does == "ramp" and self.end <= self.begin:
             raise ValueError(f"end = {self.end:g}: a ramp ends after it begins (at {self.begin:g} chords)")
+        if self.in_circle and self.does == "turn" and self.radius > self.edge:
+            raise ValueError(f"edge = {self.edge:g}: a wheel of radius {self.radius:g} does not fit into that "
+                             "circle. Make it larger, by half of the gap to what stands still")
         if self.does == "turn" and not (self.tip_speed_ratio
                                         if self.speed_as == "ratio" else self.revolutions):
             raise ValueError("a speed of 0 turns nothing: give the speed, or take the row out")
         if self.does == "table":
             self._table_is_whole()
         return self
+
+    @property
+    def in_circle(self):
+        """Whether only what is inside a circle moves."""
+        return self.does in TURNING and self.whole == "circle"
 
     def _table_is_whole(self):
         if not self.points or len(self.points) < 3:

@@ -236,10 +236,11 @@ def _judge_motion(setup, level, unsteady, found, trends):
         words += f": the last two still differ by {100 * worst:.2g} %. Run it further."
     else:
         words += ": one cycle alone does not tell whether it repeats. Run it further."
-    if setup.moving.wheel and 360 / cycle["steps"] > MOST_DEGREES:
+    degrees = setup.moving.degrees_of_step(cycle["steps"])
+    if degrees > MOST_DEGREES:
         found.insert(
-            0, f"A step turns by {360 / cycle['steps']:.1f}°: take {360 // MOST_DEGREES:.0f} steps per "
-            "cycle or more.")
+            0, f"A step turns by {degrees:.1f}°: take {cycle['steps'] * degrees / MOST_DEGREES:.0f} steps "
+            "per cycle or more.")
     elif cycle["steps"] < LEAST_OF_SWING:
         found.insert(0, f"Only {cycle['steps']} steps per cycle: phases are off by degrees. Take 48 or more.")
     wide, doubtful = wide_bars({name: trend.as_dict() for name, trend in trends.items()}, SECTION_FLOORS)

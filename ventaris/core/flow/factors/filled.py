@@ -29,10 +29,26 @@ class FilledFactors:
         self.columns[self.row_start[:-1]] = np.arange(n)
         self.columns[self.slot[has]] = other[has]
         self._inside, self._side = self.slot >= 0, (self.sign[self.slot >= 0] < 0).astype(int)
+        self._fill()
+
+    def _fill(self):
         self.fill_start, self.fill_columns, self.diagonal = fill_pattern(self.row_start, self.columns)
         self.values = np.empty((len(self.columns), NB, NB), dtype=np.float32)
         self.factors = np.empty((len(self.fill_columns), NB, NB), dtype=np.float32)
         self._scalars = {}
+
+    def renumber(self, mesh, rows):
+        """Follow the cells beyond the faces of some cells, which are others than before.
+
+        Parameters
+        ----------
+        mesh : Mesh
+        rows : ndarray of int
+            Positions of those faces in the compressed rows.
+        """
+        faces = self.faces[rows]
+        self.columns[self.slot[rows]] = np.where(self.sign[rows] > 0, mesh.right[faces], mesh.left[faces])
+        self._fill()
 
     def factorise(self, jacobians, diagonal):
         """Factorise the matrix of the flow."""

@@ -13,7 +13,7 @@ from ..boundaries.registry import BLOWN, NO_SLIP
 
 
 def point_neighbours(mesh):
-    """Cells that share a point with each cell.
+    """Cells that share a point with each cell, or see it through the seam of a turning zone.
 
     Returns
     -------
@@ -25,21 +25,25 @@ def point_neighbours(mesh):
     incidence = csr_matrix((np.ones(n * width, dtype=np.int32), (rows, mesh.cell_nodes.ravel())),
                            shape=(n, len(mesh.points)))
     graph = (incidence @ incidence.T).tocsr()
+    for zone in mesh.zones:
+        one, other = zone.across().reshape(2, -1)
+        pairs = csr_matrix((np.ones(len(one), dtype=np.int32), (one, other)), shape=(n, n))
+        graph = (graph + pairs + pairs.T).tocsr()
     graph.setdiag(0)
     graph.eliminate_zeros()
     graph.sort_indices()
     return graph.indptr.astype(np.int64), graph.indices.astype(np.int64)
 
 
-def cell_widths(mesh):
+def cell_widths(mesh, cells=slice(None)):
     """The two mid-line vectors of each quadrilateral as columns, shape (n_cells, 2, 2)."""
-    corner = mesh.points[mesh.cell_nodes]
+    corner = mesh.points[mesh.cell_nodes[cells]]
     one = 0.5 * (corner[:, 1] + corner[:, 2] - corner[:, 0] - corner[:, 3])
     two = 0.5 * (corner[:, 2] + corner[:, 3] - corner[:, 0] - corner[:, 1])
     return np.stack([one, two], axis=2)
 
 
-def least_squares_weights(mesh, start, owner_points, layer=None):
+def least_squares_weights(mesh, start, owner_points, layer=None, cells=None):
     """Weights c with grad_i = sum_k c_k (value_k - value_i).
 
     Parameters
@@ -53,14 +57,17 @@ def least_squares_weights(mesh, start, owner_points, layer=None):
         for every member how much farther it is from the wall than the cell.  In these cells that
         rise replaces the offset along the direction: two neighbours along a curved wall are equally
         far from it although the straight tangent says otherwise.
+    cells : ndarray of int or None
+        Whose rows they are; None are all, one after the other.
 
     Returns
     -------
     ndarray, shape (m, 2)
     """
-    owner = np.repeat(np.arange(mesh.n_cells), np.diff(start))
-    inverse = np.linalg.inv(cell_widths(mesh))
-    offset = owner_points - mesh.centre[owner]
+    n = len(start) - 1
+    owner = np.repeat(np.arange(n), np.diff(start))
+    inverse = np.linalg.inv(cell_widths(mesh) if cells is None else cell_widths(mesh, cells))
+    offset = owner_points - mesh.centre[owner if cells is None else cells[owner]]
     if layer is not None:
         inside, direction, rise = layer
         away = direction[owner]
@@ -68,10 +75,10 @@ def least_squares_weights(mesh, start, owner_points, layer=None):
         offset = offset + (inside[owner] * (rise - straight))[:, None] * away
     local = np.einsum("kij,kj->ki", inverse[owner], offset)
     weight = 1.0 / np.maximum((local**2).sum(axis=1), 1e-12)
-    normal = np.empty((mesh.n_cells, 2, 2))
+    normal = np.empty((n, 2, 2))
     for a in range(2):
         for b in range(2):
-            normal[:, a, b] = np.bincount(owner, weight * local[:, a] * local[:, b], minlength=mesh.n_cells)
+            normal[:, a, b] = np.bincount(owner, weight * local[:, a] * local[:, b], minlength=n)
     coefficient = np.einsum("kij,kj->ki", np.linalg.inv(normal)[owner], local) * weight[:, None]
     return np.einsum("kji,kj->ki", inverse[owner], coefficient)
 
@@ -202,6 +209,9 @@ class PlaneStencils:
             walls = first + np.nonzero((kind == NO_SLIP) | (kind == BLOWN))[0]
             self.distance, direction, at_corner = mesh.wall_distance(walls)
             inside = wall_layer_cells(mesh, self.distance, direction, at_corner)
+            for zone in mesh.zones:
+                # The cells of their rings may be as flat, but slide.
+                inside[zone.rings] = False
             self.scalar, self.velocity = layer_stencil(mesh, sticky, self.distance, direction, inside)
             at_faces = mesh.wall_distance(walls, mesh.face_centre)[0]
             self.offset = face_offsets(mesh, (inside, direction, self.distance, at_faces))

@@ -1,10 +1,15 @@
-"""From the sheet's rows of what moves to the laws by which everything moves, and the time they repeat
-after."""
+"""From the sheet's rows of what moves to the laws by which everything moves, or the circles in it, and the
+time they repeat after."""
 from dataclasses import dataclass
+from fractions import Fraction
+from math import gcd, lcm
 
 import numpy as np
 
 from ....flow.motion import (EdgeGust, Motion, Ramp, Still, Swing, Tabled, Turning, WaveGust)
+from ....flow.turning_zones import TurningZones
+from ....grids.turning_zone import Circle
+from ....instruments.balance import torque
 from ....sheet.movement import GUSTS, TURNING
 
 # Periods this much alike are one.
@@ -13,6 +18,29 @@ ALIKE = 1e-6
 SWING_STEPS, TURN_STEPS, RAMP_STEPS, PLAIN_STEP = 72, 180, 60, 0.05
 # Share of the first turn within which a wheel reaches its speed.
 SPIN_UP = 0.25
+# Circles of different speeds repeat together after so many of their turns at most.
+MOST_TURNS = 12
+
+
+@dataclass(frozen=True)
+class MovingCircle:
+    """A circle that moves in the rest.
+
+    Attributes
+    ----------
+    circle : Circle
+        As it stands in the domain.
+    law : law
+        Of its angle, radians nose up.
+    row : sheet Movement
+    wheel : tuple or None
+        (radius in chords, angular speed over U / chord) of what turns at constant speed.
+    """
+
+    circle: Circle
+    law: object
+    row: object
+    wheel: tuple | None = None
 
 
 @dataclass(frozen=True)
@@ -21,7 +49,7 @@ class Moving:
 
     Attributes
     ----------
-    motion : Motion
+    motion : Motion or TurningZones
     rows : tuple of sheet Movement
     period : float or None
         Chords after which everything repeats; None for what happens once.
@@ -34,20 +62,31 @@ class Moving:
         (radius in chords, angular speed over U / chord) of what turns at constant speed.
     sign : float
         -1 for an arrangement that is upside down, whose angles count nose down.
+    circles : tuple of MovingCircle
+        What moves where not everything does.
     """
 
-    motion: Motion
+    motion: object
     rows: tuple
     period: float | None
     step: float
     name: str
     wheel: tuple | None = None
     sign: float = 1.0
+    circles: tuple = ()
 
     @property
     def turns(self):
-        """Whether anything turns about the pivot."""
-        return not isinstance(self.motion.pitch, Still)
+        """Whether everything turns about the pivot."""
+        return not self.circles and not isinstance(self.motion.pitch, Still)
+
+    @property
+    def wheels(self):
+        """(number of the circle or None, centre, radius, angular speed) of all that turns at constant
+        speed."""
+        if self.wheel:
+            return [(None, np.asarray(self.motion.pivot), *self.wheel)]
+        return [(k, c.circle.centre, *c.wheel) for k, c in enumerate(self.circles) if c.wheel]
 
     @property
     def lasts(self):
@@ -72,18 +111,27 @@ class Moving:
 
     def fastest(self, points):
         """Largest speed of points against the air over that of the stream, about; shape (n, 2) in chords."""
-        if not self.wheel:
-            return 1.0
-        return 1.0 + abs(self.wheel[1]) * float(np.hypot(*(np.asarray(points) - self.motion.pivot).T).max())
+        speeds, points = [0.0], np.asarray(points)
+        for number, centre, _, turn in self.wheels:
+            own = points if number is None else points[self.circles[number].circle.holds(points)]
+            speeds.append(abs(turn) * float(np.hypot(*(own - centre).T).max(initial=0.0)))
+        return 1.0 + max(speeds)
+
+    def degrees_of_step(self, steps):
+        """Degrees by which the fastest wheel turns in a step, of so many for a cycle; 0 without a wheel."""
+        turns = [abs(turn) for *_, turn in self.wheels]
+        return float(np.degrees(max(turns, default=0.0) * (self.period or 0.0) / steps))
 
     def goes_tail_first(self, outline):
-        """Whether the wheel carries an outline's trailing edge ahead of its nose."""
-        if not self.wheel:
-            return False
+        """Whether a wheel carries an outline's trailing edge ahead of its nose."""
         nose, tail = outline.place(np.array([[0.0, 0.0], [1.0, 0.0]]))
-        away = 0.5 * (nose + tail) - self.motion.pivot
-        turn = self.sign * self.wheel[1]
-        return float(turn * np.array([away[1], -away[0]]) @ (tail - nose)) > 0
+        middle = 0.5 * (nose + tail)
+        for number, centre, _, turn in self.wheels:
+            away = middle - centre
+            round_it = np.hypot(*away) > 0.5 * np.hypot(*(tail - nose))
+            if round_it and (number is None or self.circles[number].circle.holds(middle[None])[0]):
+                return float(self.sign * turn * np.array([away[1], -away[0]]) @ (tail - nose)) > 0
+        return False
 
     def expected_steps(self, run, step):
         """Steps in time that a run will make on its finest level, about."""
@@ -91,6 +139,11 @@ class Moving:
 
     def reading(self, time, mach):
         """Where everything stands at a time in the solver's scale: channels of a step."""
+        if self.circles:
+            return {
+                channel: self.sign * float(np.degrees(c.law.value(time)))
+                for channel, c in zip(numbered("angle", len(self.circles)), self.circles)
+            }
         m = self.motion
         out = {}
         if not isinstance(m.pitch, Still):
@@ -102,27 +155,23 @@ class Moving:
             out["gust"] = float(m.gust.velocity(way) / mach)
         return out
 
-    def work(self, loads, axes, moment_point):
+    def work(self, flow):
         """Torque and power coefficients of what turns: on q and twice the radius, times the radius or the
-        speed; power is positive where it is taken out of the air.
+        speed; power is positive where it is taken out of the air. From the discretisation's last
+        residual."""
+        out, wheels = {}, self.wheels
+        names = zip(numbered("wheel_torque", len(wheels)), numbered("wheel_power", len(wheels)), wheels)
+        for torque_name, power_name, (number, centre, radius, turn) in names:
+            own = None if number is None else flow.mesh.zones[number].faces
+            found = self.sign * torque(flow, centre, own)
+            out[torque_name] = float(found * np.sign(turn) / (2 * radius**2))
+            out[power_name] = float(found * turn / (2 * radius))
+        return out
 
-        Parameters
-        ----------
-        loads : dict
-            ``lift, drag, moment``, the moment nose up about `moment_point`.
-        axes : tuple of arrays
-            Unit vectors along and across the stream.
-        """
-        if not self.wheel:
-            return {}
-        force = loads["drag"] * axes[0] + loads["lift"] * axes[1]
-        away = np.asarray(moment_point) - self.motion.pivot
-        torque = loads["moment"] + away[1] * force[0] - away[0] * force[1]
-        radius, turn = self.wheel
-        return {
-            "wheel_torque": float(self.sign * torque * np.sign(turn) / (2 * radius**2)), "wheel_power":
-            float(self.sign * torque * turn / (2 * radius))
-        }
+
+def numbered(name, count):
+    """A channel's name for each of some circles: the first has no number."""
+    return [name if k == 0 else f"{name}_{k + 1}" for k in range(count)]
 
 
 def words_of(row):
@@ -132,7 +181,8 @@ def words_of(row):
     ahead = f", ahead {get('phase'):g}°" if get("phase") else ""
     speed = (f"ωR/U {get('tip_speed_ratio'):g}"
              if get("speed_as") == "ratio" else f"{get('revolutions'):g} rpm")
-    return {
+    inside = f"a circle of {get('edge'):g} c " if get("whole") == "circle" and get("does") in TURNING else ""
+    return inside + {
         "pitch": f"pitching ±{abs(get('angle')):g}°, {frequency}{ahead}", "heave":
         f"heaving ±{abs(get('travel')):g} c, {frequency}{ahead}", "ramp":
         f"pitching up by {get('angle'):g}° within {get('end') - get('begin'):g} c", "turn":
@@ -143,11 +193,12 @@ def words_of(row):
 
 def channels_of(rows):
     """Names of the channels that tell where everything stands."""
-    kinds = {row.does for row in rows}
+    kinds, wheels = {row.does for row in rows}, sum(row.does == "turn" for row in rows)
+    circles = max(sum(row.in_circle for row in rows), 1)
     return ([
-        name
-        for name, does in (("angle", TURNING), ("height", ("heave", )), ("gust", GUSTS)) if kinds & set(does)
-    ] + (["wheel_torque", "wheel_power"] if "turn" in kinds else []))
+        name for known, does in ((numbered("angle", circles), TURNING), (["height"], ("heave", )),
+                                 (["gust"], GUSTS)) if kinds & set(does) for name in known
+    ] + numbered("wheel_torque", wheels) + numbered("wheel_power", wheels))
 
 
 def moving_of(sheet, air):
@@ -165,60 +216,176 @@ def moving_of(sheet, air):
     _check(sheet, rows)
     # A gust that blows up meets an upright section as one that blows down meets an inverted one.
     up = -1.0 if sheet.shape.attitude == "inverted" else 1.0
-    mach, parts, periods, steps, wheel = air.mach, {"pitch": Still(), "heave": Still()}, [], [], None
-    for row in rows:
-        if row.does in ("pitch", "heave"):
-            turn = 2 * row.reduced
-            if row.given == "hertz":
-                turn = 2 * np.pi * row.hertz * air.chord / air.speed
-            size = up * np.radians(row.angle) if row.does == "pitch" else row.travel
-            parts[row.does] = Swing(size, turn * mach, np.radians(row.phase))
-            periods.append(2 * np.pi / turn)
-            steps.append(periods[-1] / SWING_STEPS)
-        elif row.does == "turn":
-            turn = (row.tip_speed_ratio / row.radius if row.speed_as == "ratio" else row.revolutions * 2 *
-                    np.pi / 60 * air.chord / air.speed)
-            periods.append(2 * np.pi / abs(turn))
-            parts["pitch"] = Turning(up * turn * mach, up * np.radians(row.start),
-                                     SPIN_UP * periods[-1] / mach)
-            wheel = (row.radius, turn)
-            steps.append(periods[-1] / TURN_STEPS)
-        elif row.does == "ramp":
-            parts["pitch"] = Ramp(up * np.radians(row.angle), row.begin / mach, row.end / mach)
-            steps.append((row.end - row.begin) / RAMP_STEPS)
-        elif row.does == "table":
-            times, angles = np.array(row.points).T
-            repeats = row.repeats == "yes"
-            parts["pitch"] = Tabled(times / mach, up * np.radians(angles), repeats)
-            if repeats:
-                periods.append(times[-1] - times[0])
-            steps.append(min(np.diff(times).min() / 4, (times[-1] - times[0]) / SWING_STEPS))
+    name = _drawn_over({row.does for row in rows})
+    once = any(row.does in ("ramp", "edge") or row.does == "table" and row.repeats == "no" for row in rows)
+    laws = [_law_of(row, air, up) for row in rows]
+    periods = [law.period for law in laws if law.period]
+    step = float(min((law.step for law in laws), default=PLAIN_STEP))
+    if rows[0].in_circle:
+        circles = tuple(MovingCircle(_circle_of(sheet, row, up), law.law, row, law.wheel)
+                        for row, law in zip(rows, laws))
+        _check_apart(circles)
+        period = None if once else _together(periods)
+        return Moving(TurningZones(tuple(c.law for c in circles)), rows, period, step, name, None, up, circles)
+    parts = {"pitch": Still(), "heave": Still()}
+    for row, law in zip(rows, laws):
+        if row.does in GUSTS:
+            parts |= {"gust": law.law, "front": row.front}
         else:
-            wave = row.does == "wave"
-            parts["gust"] = WaveGust(row.gust * mach, row.length) if wave else EdgeGust(row.gust * mach)
-            parts["front"] = row.front
-            if wave:
-                periods.append(row.length)
-                steps.append(row.length / SWING_STEPS)
+            parts["heave" if row.does == "heave" else "pitch"] = law.law
         if row.does in TURNING:
             parts["pivot"] = (row.pivot_x, up * row.pivot_y)
-    once = any(row.does in ("ramp", "edge") or row.does == "table" and row.repeats == "no" for row in rows)
     same = periods and not once and np.ptp(periods) <= ALIKE * max(periods)
-    kinds = {row.does for row in rows}
-    name = ("azimuth" if "turn" in kinds else "angle" if kinds
-            & set(TURNING) else "height" if "heave" in kinds else "gust")
-    return Moving(Motion(**parts), rows,
-                  float(periods[0]) if same else None, float(min(steps, default=PLAIN_STEP)), name, wheel, up)
+    wheel = next((law.wheel for law in laws if law.wheel), None)
+    return Moving(Motion(**parts), rows, float(periods[0]) if same else None, step, name, wheel, up)
+
+
+def _drawn_over(kinds):
+    """What loops are drawn over, by what the rows do."""
+    return ("azimuth" if "turn" in kinds else "angle" if kinds & set(TURNING) else
+            "height" if "heave" in kinds else "gust")
+
+
+@dataclass(frozen=True)
+class _Law:
+    """A row's law in the solver's scales, and in chords the time it repeats after and a step that follows
+    it."""
+
+    law: object
+    step: float
+    period: float | None = None
+    wheel: tuple | None = None
+
+
+def _law_of(row, air, up):
+    mach = air.mach
+    if row.does in ("pitch", "heave"):
+        turn = 2 * row.reduced
+        if row.given == "hertz":
+            turn = 2 * np.pi * row.hertz * air.chord / air.speed
+        size, period = up * np.radians(row.angle) if row.does == "pitch" else row.travel, 2 * np.pi / turn
+        return _Law(Swing(size, turn * mach, np.radians(row.phase)), period / SWING_STEPS, period)
+    if row.does == "turn":
+        turn = (row.tip_speed_ratio / row.radius
+                if row.speed_as == "ratio" else row.revolutions * 2 * np.pi / 60 * air.chord / air.speed)
+        period = 2 * np.pi / abs(turn)
+        law = Turning(up * turn * mach, up * np.radians(row.start), SPIN_UP * period / mach)
+        return _Law(law, period / TURN_STEPS, period, (row.radius, turn))
+    if row.does == "ramp":
+        law = Ramp(up * np.radians(row.angle), row.begin / mach, row.end / mach)
+        return _Law(law, (row.end - row.begin) / RAMP_STEPS)
+    if row.does == "table":
+        times, angles = np.array(row.points).T
+        repeats, lasts = row.repeats == "yes", float(times[-1] - times[0])
+        law = Tabled(times / mach, up * np.radians(angles), repeats)
+        return _Law(law, min(np.diff(times).min() / 4, lasts / SWING_STEPS), lasts if repeats else None)
+    if row.does == "wave":
+        return _Law(WaveGust(row.gust * mach, row.length), row.length / SWING_STEPS, row.length)
+    return _Law(EdgeGust(row.gust * mach), PLAIN_STEP)
+
+
+def _circle_of(sheet, row, up):
+    """Where a row's circle stands: beside a ground or walls the arrangement is turned by the incidence, and
+    the circle with it."""
+    x, y = row.pivot_x, row.pivot_y
+    if sheet.domain.kind != "far field":
+        c, s = np.cos(np.radians(sheet.air.incidence)), np.sin(np.radians(sheet.air.incidence))
+        x, y = c * x + s * y, c * y - s * x
+    return Circle(float(x), float(up * y), float(row.edge))
+
+
+def _together(periods):
+    """The time after which all circles stand as they did, or None where that is too long."""
+    shares = [Fraction(p / periods[0]).limit_denominator(MOST_TURNS) for p in periods]
+    if any(abs(float(f) * periods[0] - p) > ALIKE * p for f, p in zip(shares, periods)):
+        return None
+    # The least common multiple of fractions in lowest terms.
+    whole = periods[0] * lcm(*(f.numerator for f in shares)) / gcd(*(f.denominator for f in shares))
+    return whole if whole <= MOST_TURNS * max(periods) else None
+
+
+def _check_apart(circles):
+    for k, one in enumerate(circles):
+        for other in circles[:k]:
+            gap = np.hypot(*(one.circle.centre - other.circle.centre))
+            if gap <= one.circle.radius + other.circle.radius:
+                raise ValueError(
+                    f"air.motions: the circles at x = {other.circle.x:g} and x = {one.circle.x:g} overlap: "
+                    f"their middles are {gap:.3g} chords apart and their radii add up to "
+                    f"{one.circle.radius + other.circle.radius:.3g}. Make them smaller (edge)")
+
+
+def check_circles(moving, outlines, plan):
+    """Refuse circles that cut walls, or hold nothing.
+
+    Parameters
+    ----------
+    moving : Moving
+    outlines : list of Outline
+    plan : HybridGridPlan
+    """
+    for c in moving.circles:
+        circle, held = c.circle, False
+        for outline in outlines:
+            inside = circle.holds(outline.polygon(400))
+            held |= inside.all()
+            if inside.any() and not inside.all():
+                reach = np.hypot(*(outline.polygon(400) - circle.centre).T)
+                raise ValueError(
+                    f"air.motions: the circle of radius {circle.radius:g} round x = {c.row.pivot_x:g}, "
+                    f"y = {c.row.pivot_y:g} cuts “{outline.name or 'the section'}”, which reaches from "
+                    f"{reach.min():.3g} to {reach.max():.3g} chords from its middle. What turns must lie "
+                    "inside it, everything else outside: change the radius (edge) or the pivot")
+        if not held:
+            raise ValueError(
+                f"air.motions: nothing is inside the circle of radius {circle.radius:g} round "
+                f"x = {c.row.pivot_x:g}, y = {c.row.pivot_y:g} chords. Move its pivot, or make it larger")
+        low, high = circle.y - circle.radius, circle.y + circle.radius
+        left, right = circle.x - circle.radius, circle.x + circle.radius
+        walls = {"the ground": plan.ground is not None and low <= plan.ground}
+        if plan.channel:
+            floor, ceiling, inlet, outlet = plan.channel
+            walls |= {"a channel wall": low <= floor or high >= ceiling,
+                      "the channel's end": left <= inlet or right >= outlet}
+        else:
+            walls["the far field"] = max(np.abs([left, right, low, high])) > 0.8 * plan.far_field
+        for what, cut in walls.items():
+            if cut:
+                raise ValueError(
+                    f"air.motions: the circle of radius {circle.radius:g} round x = {circle.x:.4g}, "
+                    f"y = {circle.y:.4g} chords reaches {what}. Make it smaller (edge), or move the walls of "
+                    "the domain")
 
 
 def _check(sheet, rows):
+    circles = [row for row in rows if row.in_circle]
+    if circles:
+        _check_rows_of_circles(sheet, rows, circles)
+        return
     if sheet.domain.kind != "far field":
         raise ValueError(
             f"air.motions: everything moves, the grid with it, and domain.kind = {sheet.domain.kind} holds "
-            "something that stands still. Take the far field all round, or take the motions out")
+            "something that stands still. Move what is inside a circle instead (whole), take the far field "
+            "all round, or take the motions out")
     for words, kinds in (("turns about a pivot", TURNING), ("heaves", ("heave", )), ("is a gust", GUSTS)):
         found = [row.does for row in rows if row.does in kinds]
         if len(found) > 1:
             raise ValueError(
                 f"air.motions: {len(found)} rows of which each {words} ({', '.join(found)}): keep "
                 "one of them")
+
+
+def _check_rows_of_circles(sheet, rows, circles):
+    others = [row for row in rows if not row.in_circle]
+    if others:
+        raise ValueError(
+            f"air.motions: beside a circle that moves in the rest, nothing else may move ({words_of(others[0])} "
+            "does). Keep the one or the other")
+    if sheet.domain.kind in ("half", "round"):
+        raise ValueError(
+            f"air.motions: domain.kind = {sheet.domain.kind} computes one half, in which no circle can turn. "
+            "Take the far field all round, a ground or a channel")
+    if sheet.flow.model == "turbulent" and sheet.flow.trip is not None:
+        raise ValueError(
+            f"flow.trip = {sheet.flow.trip:g}: beside a circle that moves there is no one station at which "
+            "boundary layers become turbulent. Leave it empty")

@@ -1,4 +1,6 @@
 """Before the run: what is missing, unusual or inconsistent, each with its mend; cost in time and memory."""
+import numpy as np
+
 from ....flow.discretisation import PRECONDITION_BELOW
 from ....grids.spacing import geometric_ratio
 from ....units import large
@@ -247,11 +249,12 @@ def _moving(setup):
         "note", "air.motions", f"One cycle ({what}) is {moving.period:.4g} chords, "
         f"{moving.period * setup.chord / setup.air.speed:.3g} s, in {steps} steps. It is followed on the two "
         f"finest levels until two cycles in a row are alike, {run.cycles} cycles on each at most.")
-    if moving.wheel and 360 / steps > MOST_DEGREES:
+    degrees = moving.degrees_of_step(steps)
+    if degrees > MOST_DEGREES:
         yield Finding(
             "warn", "run.cycle_steps",
-            f"A step turns by {360 / steps:.1f}°: what a blade does to the next one is missed. Take "
-            f"{360 / MOST_DEGREES:.0f} steps per cycle or more.")
+            f"A step turns by {degrees:.1f}°: what a blade does to the next one is missed. Take "
+            f"{np.ceil(steps * degrees / MOST_DEGREES):.0f} steps per cycle or more.")
     elif steps < LEAST_OF_SWING:
         yield Finding("warn", "run.cycle_steps",
                       f"{steps} steps for a cycle shift phases by degrees. Take 48 or more.")

@@ -16,7 +16,7 @@ from ....instruments.balance import channel_name
 from ....shapes.build import BuiltSection, build
 from ....shapes.coordinates import ShapeError
 from ...air import air_state, derived_air
-from .motion import Moving, channels_of, moving_of
+from .motion import Moving, channels_of, check_circles, moving_of
 
 
 def needs_triangles(sheet):
@@ -24,7 +24,7 @@ def needs_triangles(sheet):
     shape = sheet.shape
     return bool(
         shape.elements or shape.blades > 1
-        or shape.surfaces) or shape.attitude == "inverted" or sheet.domain.kind not in ("far field", "round")
+        or shape.surfaces or any(row.in_circle for row in sheet.air.motions)) or shape.attitude == "inverted" or sheet.domain.kind not in ("far field", "round")
 
 
 def uses_triangles(sheet):
@@ -49,8 +49,8 @@ def section_plan(sheet, reynolds):
                            grid.tail_size)
 
 
-def hybrid_plan(sheet, reynolds, outlines):
-    """Wall layers and triangles, with the program's own choices filled in."""
+def hybrid_plan(sheet, reynolds, outlines, circles=()):
+    """Wall layers and triangles, with the program's own choices filled in, and circles that turn in them."""
     grid, domain, model = sheet.grid, sheet.domain, sheet.flow.model
     first, layers = grid.first_height, grid.layers
     if first is None:
@@ -76,7 +76,8 @@ def hybrid_plan(sheet, reynolds, outlines):
                           gap_share=1.0 / grid.gap_cells, first_height=first, layers=layers,
                           layer_growth=grid.layer_growth, growth=grid.growth, far_field=domain.far_field,
                           domain=domain.kind, ground=ground, channel=channel, sticky_sides=sticky,
-                          wake_size=grid.wake_size, wake_length=2.0, incidence=angle, zones=zones)
+                          wake_size=grid.wake_size, wake_length=2.0, incidence=angle, zones=zones,
+                          turning=tuple(circles))
 
 
 def turns_the_shape(sheet):
@@ -315,7 +316,9 @@ def prepare_section(sheet):
     fast = reynolds * _fastest(moving, outlines)
     plan = None if uses_triangles(sheet) else section_plan(sheet, fast)
     if plan is None or sheet.grid.kind == "automatic" and _lines_fold(shape.section, plan, sheet.domain.kind):
-        plan = hybrid_plan(sheet, fast, outlines)
+        plan = hybrid_plan(sheet, fast, outlines, [c.circle for c in moving.circles] if moving else ())
+        if moving:
+            check_circles(moving, outlines, plan)
         _check_gaps(plan, outlines)
     viscous = sheet.flow.model != "inviscid"
     sutherland = gas.SUTHERLAND_CONSTANT / air.temperature if air.sutherland else 0.0
@@ -399,6 +402,15 @@ def _check_gaps(plan, outlines):
                     f"and “{outlines[i].name}” is {gap:.2g} chords, "
                     f"which leaves fewer than {1 / plan.gap_share:.0f} of the smallest cells across it. "
                     f"Lower the smallest wall cell to {gap * plan.gap_share:.1g}, or widen the gap")
+    for circle in plan.turning:
+        for cloud, outline in zip(clouds, outlines):
+            gap = float(np.abs(np.hypot(*(cloud - circle.centre).T) - circle.radius).min())
+            if gap < 4 * plan.least_size:
+                raise ValueError(
+                    f"air.motions: between “{outline.name or 'the section'}” and the circle of radius "
+                    f"{circle.radius:g} there are {gap:.2g} chords, less than four of the smallest cells. "
+                    f"Lay the circle (edge) halfway between what turns and what stands still, or lower "
+                    "grid.least_size")
     if plan.ground is not None and min(c[:, 1].min() for c in clouds) - plan.ground < 4 * plan.least_size:
         raise ValueError(
             "domain.clearance: the gap to the ground is thinner than four of the smallest cells. Raise it, "

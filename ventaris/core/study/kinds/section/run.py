@@ -190,6 +190,9 @@ class Execution(Climb):
                               boundaries=self.setup.boundaries,
                               mixing=BASE_MIXING * self.setup.radius if self.setup.is_round else 0.0,
                               motion=moving and moving.motion, pace=self.setup.pace)
+        if moving and self.time_march is not None:
+            # A further level begins where the one before has come to.
+            flow.moved.put(self.time_march.time, at_rest=True)
         run = self.sheet.run
         controls = MarchControls(run.courant_start, krylov_vectors=run.krylov_vectors,
                                  first_order_steps=run.first_order_steps, least_solved=LEAST_SOLVED)
@@ -238,7 +241,7 @@ class Execution(Climb):
         moving = self.setup.moving
         if moving:
             out |= moving.reading(level.flow.moved.time, self.setup.stream.mach)
-            out |= moving.work(out, level.flow.stream.axes, self.balance.moment_point)
+            out |= moving.work(level.flow)
         return {**out, **self.channels.compute({**march, **out})}
 
     def _probe(self, probe):

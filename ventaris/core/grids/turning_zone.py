@@ -1,0 +1,213 @@
+"""Turning zones: circles of a plane's grid that turn in the rest of it, and the seam between.
+
+On either side of the seam stands a ring of equally many, equally wide cells, so that wherever the zone has
+turned to every cell of one ring borders on two of the other: the number of faces never changes, and where
+they begin and end follows from one angle. A face of the seam is an arc. What counts of it is its area vector,
+which is that of its chord whatever lies between the same ends; those of the two arcs of a cell add up to that
+of its whole edge, so both sides are closed at any angle, and what leaves one enters the other. The cells of
+the rings reach to the circle itself: their volumes hold the sliver between arc and chord. A circle that turns
+in itself sweeps no volume, so the seam stands still for both sides.
+"""
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from .mesh import MeshError
+
+# Cells of the other ring that a ring's cell reads for its gradients: itself between them, as if grown
+# together.
+ACROSS = 3
+
+
+@dataclass(frozen=True)
+class Circle:
+    """Where a zone ends, in reference chords.
+
+    Attributes
+    ----------
+    x, y, radius : float
+    """
+
+    x: float
+    y: float
+    radius: float
+
+    @property
+    def centre(self):
+        return np.array([self.x, self.y])
+
+    def points(self, count):
+        """Points on it, counter-clockwise from the right, shape (count, 2)."""
+        angle = 2 * np.pi * np.arange(count) / count
+        return self.centre + self.radius * np.stack([np.cos(angle), np.sin(angle)], axis=1)
+
+    def holds(self, points):
+        """Which points lie within, shape (n,)."""
+        return np.hypot(*(np.asarray(points) - self.centre).T) < self.radius
+
+    def shrunk(self, by):
+        return replace(self, radius=self.radius - by)
+
+
+class TurningZone:
+    """A zone of one mesh.
+
+    Attributes
+    ----------
+    circle : Circle
+    rings : ndarray of int, shape (2, n)
+        Cells inside and outside of the seam, counter-clockwise as they stand before the zone turns.
+    nodes : ndarray of int, shape (2, n)
+        Points on the circle at which the rings' cells begin.
+    seam : ndarray of int, shape (2, n)
+        Faces between a cell of the inner ring and the first and the second of the outer that it borders on.
+    cells, faces, points : ndarray of int
+        What turns; the seam is not among the faces.
+    angle : float
+        By which it has turned, radians counter-clockwise.
+    shift : int
+        Of how many cells of the rings that is.
+    """
+    def __init__(self, circle, rings, nodes, seam, cells, faces, points):
+        self.circle, self.rings, self.nodes, self.seam = circle, rings, nodes, seam
+        self.cells, self.faces, self.points = cells, faces, points
+        self.angle, self.shift, self._first = 0.0, 0, None
+
+    @property
+    def count(self):
+        return self.rings.shape[1]
+
+    def across(self):
+        """(inner, outer) pairs of ring cells that see each other through the seam, each shape (ACROSS, n):
+        for each cell of the inner ring."""
+        middle = self.shift + int(round(self._part()))
+        n = np.arange(self.count)
+        return np.stack([np.broadcast_to(self.rings[0], (ACROSS, self.count)),
+                         np.stack([self.rings[1][(n + middle + k) % self.count] for k in (-1, 0, 1)])])
+
+    def _part(self):
+        return self.angle / (2 * np.pi / self.count) - self.shift
+
+    def turn_to(self, mesh, angle):
+        """Put the zone's points, cells and faces where they are when it has turned by an angle, and cut the
+        seam."""
+        if self._first is None:
+            self._first = (mesh.points[self.points].copy(), mesh.centre[self.cells].copy(),
+                           mesh.face_centre[self.faces].copy(), mesh.normal[self.faces].copy())
+        points, centre, face_centre, normal = self._first
+        turn = turning(angle)
+        for array, where, first in ((mesh.points, self.points, points), (mesh.centre, self.cells, centre),
+                                    (mesh.face_centre, self.faces, face_centre)):
+            array[where] = self.circle.centre + (first - self.circle.centre) @ turn.T
+        mesh.normal[self.faces] = normal @ turn.T
+        self.angle = angle
+        self._cut(mesh)
+
+    def _cut(self, mesh):
+        """Faces of the seam where the zone stands."""
+        count, circle = self.count, self.circle
+        step = 2 * np.pi / count
+        self.shift = int(np.floor(self.angle / step))
+        n, begin = np.arange(count), self.angle + step * np.arange(count)
+        edge = step * (n + self.shift + 1)
+        for k, (start, end) in enumerate(((begin, edge), (edge, begin + step))):
+            faces, outer = self.seam[k], (n + self.shift + k) % count
+            half, middle = 0.5 * (end - start), 0.5 * (start + end)
+            out = np.stack([np.cos(middle), np.sin(middle)], axis=1)
+            mesh.right[faces] = self.rings[1][outer]
+            mesh.normal[faces] = out
+            mesh.area[faces] = np.maximum(2 * circle.radius * np.sin(half), 0.0)
+            mesh.face_centre[faces] = circle.centre + (circle.radius * np.sinc(half / np.pi))[:, None] * out
+            ends = (self.nodes[0], self.nodes[1][(n + self.shift + 1) % count], np.roll(self.nodes[0], -1))
+            mesh.face_nodes[faces] = np.stack(ends[k:k + 2], axis=1)
+
+    def drift(self, points, rate):
+        """Velocity of points that turn with the zone at a rate (radians, counter-clockwise), shape (n, 2)."""
+        away = points - self.circle.centre
+        return rate * np.stack([-away[:, 1], away[:, 0]], axis=1)
+
+
+def unturned(mesh):
+    """Points of a mesh as they stand before anything turns, shape (n_points, 2)."""
+    points = mesh.points.copy()
+    for zone in mesh.zones:
+        centre = zone.circle.centre
+        points[zone.points] = centre + (points[zone.points] - centre) @ turning(zone.angle)
+    return points
+
+
+def turning(angle):
+    """Matrix that turns vectors counter-clockwise."""
+    c, s = np.cos(angle), np.sin(angle)
+    return np.array([[c, -s], [s, c]])
+
+
+def sew(mesh, circles, rings, nodes):
+    """Join zones to what is round them, in place of the boundaries ``seam <k> inside`` and ``outside``.
+
+    Parameters
+    ----------
+    mesh : Mesh
+    circles : sequence of Circle
+    rings, nodes : list of ndarray of int, shape (2, n)
+        Of each zone, see `TurningZone`.
+
+    Returns
+    -------
+    Mesh
+        With `zones`, none of them turned.
+
+    Raises
+    ------
+    MeshError
+        If the rings of a zone do not stand as they must.
+    """
+    inner, seams = mesh.n_interior, [f"seam {k} {side}" for k in range(len(circles))
+                                     for side in ("inside", "outside")]
+    gone = np.concatenate([mesh.boundaries[name] for name in seams])
+    border = np.setdiff1d(np.arange(inner, mesh.n_faces), gone)
+    new = sum(2 * r.shape[1] for r in rings)
+    place = np.full(mesh.n_faces, -1)
+    place[:inner], place[border] = np.arange(inner), inner + new + np.arange(len(border))
+
+    def rows(old):
+        return np.concatenate([old[:inner], np.zeros((new, ) + old.shape[1:], old.dtype), old[border]])
+
+    out = replace(mesh, left=rows(mesh.left), right=rows(mesh.right), normal=rows(mesh.normal),
+                  area=rows(mesh.area), face_centre=rows(mesh.face_centre), face_nodes=rows(mesh.face_nodes),
+                  volume=mesh.volume.copy(), centre=mesh.centre.copy(), points=mesh.points.copy(),
+                  boundaries={name: place[faces] for name, faces in mesh.boundaries.items()
+                              if name not in seams})
+    zones, begin = [], inner
+    for circle, ring, node in zip(circles, rings, nodes):
+        seam = begin + np.arange(2 * ring.shape[1]).reshape(2, -1)
+        begin += seam.size
+        out.left[seam] = ring[0]
+        # Until it is cut: so that the faces count as faces between cells.
+        out.right[seam] = ring[1]
+        _reach_to_circle(out, circle, ring)
+        cells = np.nonzero(circle.holds(out.centre))[0]
+        inside = np.isin(np.arange(out.n_cells), cells)
+        if not inside[ring[0]].all() or inside[ring[1]].any():
+            raise MeshError("grid: the cells at the edge of a turning zone do not lie on their sides of it")
+        faces = np.setdiff1d(np.nonzero(inside[out.left])[0], seam)
+        zones.append(TurningZone(circle, ring, node, seam, cells, faces,
+                                 np.unique(out.cell_nodes[cells])))
+    out.zones = tuple(zones)
+    for zone in zones:
+        zone.turn_to(out, 0.0)
+    return out
+
+
+def _reach_to_circle(mesh, circle, ring):
+    """Give the cells inside the slivers between their chords and the circle, and take them from those
+    outside."""
+    half = np.pi / ring.shape[1]
+    sliver = circle.radius**2 * (half - np.sin(half) * np.cos(half))
+    away = 2 * circle.radius * np.sin(half)**3 / (3 * (half - np.sin(half) * np.cos(half)))
+    angle = 2 * half * (np.arange(ring.shape[1]) + 0.5)
+    at = circle.centre + away * np.stack([np.cos(angle), np.sin(angle)], axis=1)
+    for cells, part in ((ring[0], sliver), (ring[1], -sliver)):
+        whole = mesh.volume[cells] + part
+        mesh.centre[cells] = (mesh.volume[cells, None] * mesh.centre[cells] + part * at) / whole[:, None]
+        mesh.volume[cells] = whole
