@@ -1,5 +1,6 @@
 """Grids that move as one piece, gusts, and the cycles that sections are followed through."""
 import unittest
+from types import SimpleNamespace
 
 import numpy as np
 
@@ -221,10 +222,11 @@ class Wheels(unittest.TestCase):
     def test_torque_and_power_of_a_known_force(self):
         # A force of 3 downstream at the wheel's top, 2 above its centre, turns it clockwise.
         moving = prepare(moving_sheet(self.ROW)).moving
-        moment_point = (0.25, 0.0)
-        arm = np.array([0.5, 4.0]) - moment_point
-        loads = {"lift": 0.0, "drag": 3.0, "moment": arm[1] * 3.0}
-        found = moving.work(loads, (np.array([1.0, 0.0]), np.array([0.0, 1.0])), moment_point)
+        force = np.array([[0.0, 0.0], [3.0, 0.0]])
+        flow = SimpleNamespace(wall=np.array([0, 1]), wall_loads=lambda: (force, 0.0 * force),
+                               stream=SimpleNamespace(dynamic_pressure=1.0),
+                               mesh=SimpleNamespace(face_centre=np.array([[0.3, 0.0], [0.5, 4.0]])))
+        found = moving.work(flow)
         self.assertAlmostEqual(found["wheel_torque"], 3.0 * 2.0 / (2 * 2.0**2))
         # Power: force times speed (three times two stream speeds at the rim) over the width of four chords.
         self.assertAlmostEqual(found["wheel_power"], 3.0 * 2.0 / 4.0)

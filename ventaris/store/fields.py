@@ -5,7 +5,7 @@ import json
 import numpy as np
 
 from ..core.grids.mesh import mesh_from_cells, revolve
-from ..core.grids.turning_zone import Circle, sew, unturned
+from ..core.grids.turning_zone import Circle, points_turned, sew
 from ..core.instruments.taps import TapRow
 
 MORE_TAPS = ("y_plus", "thickness", "shape")
@@ -40,7 +40,7 @@ def pack_field(level, mesh, state):
         arrays["order"] = mesh.layout["order"].astype(np.int32)
     out = io.BytesIO()
     np.savez_compressed(out, head=np.frombuffer(json.dumps(head).encode(),
-                                                dtype=np.uint8), points=planes(unturned(mesh)),
+                                                dtype=np.uint8), points=planes(points_turned(mesh, [0.0] * len(mesh.zones))),
                         cells=mesh.cell_nodes.astype(np.int32), state=planes(state), **arrays)
     return out.getvalue()
 

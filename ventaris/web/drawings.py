@@ -4,6 +4,7 @@ from markupsafe import Markup
 
 from ..core.grids.mesh import MeshError
 from ..core.grids.quality import skewness
+from ..core.grids.turning_zone import turning
 from ..core.sheet.arrangement import CLOSURES
 from ..core.study.kinds.section.motion import words_of
 from ..core.units import large, show
@@ -192,20 +193,23 @@ def _moves(setup):
     moving, motion = setup.moving, setup.moving.motion
     loops = [o.polygon(120) for o in setup.outlines]
     parts, reach = [], []
-    x, y = motion.pivot
-    if moving.wheel:
-        radius, clockwise = moving.wheel[0], moving.sign * moving.wheel[1] > 0
-        around = np.linspace(0, 2 * np.pi, 73)
-        ring = np.stack([x + radius * np.cos(around), y + radius * np.sin(around)], axis=1)
-        tip = np.array([x, y + radius]) + [0.06 * radius * (1 if clockwise else -1), 0.0]
-        wings = tip + 0.1 * radius * np.array([[-1 if clockwise else 1, 0.6], [0, 0],
-                                               [-1 if clockwise else 1, -0.6]])
+    for _, centre, radius, turn in moving.wheels:
+        ring = centre + radius * _round(73)
+        sense = 1 if moving.sign * turn > 0 else -1
+        tip = centre + [0.06 * radius * sense, radius]
+        wings = tip + 0.1 * radius * np.array([[-sense, 0.6], [0, 0], [-sense, -0.6]])
         parts += [
             _polygon(ring, "datum"),
             f'<polyline class="stream" points="{" ".join(f"{a:.4f},{-b:.4f}" for a, b in wings)}"/>'
         ]
         reach.append(ring)
-    else:
+    for moves in moving.circles:
+        x, y = centre = moves.circle.centre
+        ring = centre + moves.circle.radius * _round(145)
+        parts += [_polygon(ring, "measure"), f'<circle class="here" cx="{x:.4f}" cy="{-y:.4f}" r="0.018"/>']
+        reach.append(ring)
+        parts += _ends_of(moves, loops, moving.lasts / setup.stream.mach) if not moves.wheel else []
+    if not moving.wheel and not moving.circles:
         times = np.linspace(0, moving.lasts / setup.stream.mach, 97)
         for law in (motion.pitch, motion.heave):
             values = [law.value(t) for t in times]
@@ -214,8 +218,25 @@ def _moves(setup):
                 parts += [_polygon(ghost, "datum") for ghost in ghosts]
                 reach += ghosts
     if moving.turns:
+        x, y = motion.pivot
         parts.append(f'<circle class="here" cx="{x:.4f}" cy="{-y:.4f}" r="0.018"/>')
     return parts, np.concatenate(reach or loops)
+
+
+def _round(count):
+    angle = np.linspace(0, 2 * np.pi, count)
+    return np.stack([np.cos(angle), np.sin(angle)], axis=1)
+
+
+def _ends_of(moves, loops, lasts):
+    """What is in a circle that swings or turns once, at the ends of its way."""
+    times = np.linspace(0, lasts, 97)
+    values, centre = np.array([moves.law.value(t) for t in times]), moves.circle.centre
+    own = [loop for loop in loops if moves.circle.holds(loop[:1])[0]]
+    return [
+        _polygon(centre + (loop - centre) @ turning(-values[k]).T, "datum")
+        for k in {int(np.argmin(values)), int(np.argmax(values))} for loop in own
+    ]
 
 
 def _action_words(action):

@@ -96,14 +96,18 @@ def _motions(sheet):
 
 
 def _place(setup, time):
-    """Where the axes of a moving field stand at a time in chords, for the canvas; None where nothing
-    moves."""
+    """What a moving field's head says of where things stand at a time in chords: ``place``, its axes (None
+    where they do not move), and ``turned``, the angles of its circles."""
     if not getattr(setup, "moving", None) or setup.sheet.flow.time != "unsteady":
-        return None
+        return {"place": None}
     motion, t = setup.moving.motion, time / setup.stream.mach
+    if setup.moving.circles:
+        return {"place": None, "turned": motion.angles(t).tolist()}
     return {
-        "angle": float(motion.pitch.value(t)), "pivot": list(map(float, motion.pivot)), "shift":
-        [0.0, float(motion.heave.value(t))]
+        "place": {
+            "angle": float(motion.pitch.value(t)), "pivot": list(map(float, motion.pivot)), "shift":
+            [0.0, float(motion.heave.value(t))]
+        }
     }
 
 
@@ -112,7 +116,7 @@ def _place_now(run_id):
     run = runs.run(g.database, run_id)
     sheet = read_toml(run["sheet"])
     if not _motions(sheet):
-        return None
+        return {"place": None}
     return _place(prepare(sheet), _time_of(run_id))
 
 
@@ -161,17 +165,27 @@ def quantities_of(run, has_mean=False):
     return {key: q for key, q in QUANTITIES.items() if key not in left_out}
 
 
+def ranges(numbers):
+    """Sorted whole numbers as pairs [first, one after the last] of those that follow each other."""
+    breaks = np.nonzero(np.diff(numbers) != 1)[0] + 1
+    return [[int(part[0]), int(part[-1]) + 1] for part in np.split(numbers, breaks) if len(part)]
+
+
 def pack(picture, head, values):
     """Points, triangles, edges and values as one binary answer: header length, JSON header, arrays."""
     outline = np.concatenate(picture.wall)
+    points, triangles = picture.turnable or (picture.points, picture.triangles)
     head |= {
-        "points": len(picture.points), "triangles": len(picture.triangles), "edges": len(picture.edges),
+        "points": len(points), "triangles": len(triangles), "edges": len(picture.edges),
         "outline": len(outline), "loops": [len(loop) for loop in picture.wall], "home": picture.home,
-        "values": list(values)
+        "values": list(values), "window": picture.window, "circles": [{
+            "centre": circle.centre.tolist(), "radius": circle.radius, "angle": circle.angle,
+            "points": ranges(circle.points), "loops": circle.loops
+        } for circle in picture.circles]
     }
     return packed(head, [
-        picture.points.astype("<f4"),
-        picture.triangles.astype("<u4"),
+        points.astype("<f4"),
+        triangles.astype("<u4"),
         picture.edges.astype("<u4"),
         outline.astype("<f4"), *(np.asarray(v).astype("<f4") for v in values.values())
     ])
@@ -191,8 +205,7 @@ def field(run_id):
         "range": default_range(picture.values[q.key], q.key, picture.points, home=picture.home)
     } for q in QUANTITIES.values() if q.key in picture.values]
     response = Response(
-        pack(picture, {"level": level, "quantities": quantities, "place": _place_now(run_id)},
-             picture.values), mimetype="application/octet-stream")
+        pack(picture, {"level": level, "quantities": quantities, **_place_now(run_id)}, picture.values), mimetype="application/octet-stream")
     response.set_etag(tag)
     response.headers["Cache-Control"] = "no-cache"
     return response
@@ -210,11 +223,11 @@ def _frame(run_id, number):
     key = request.args.get("q", "mach")
     if key not in QUANTITIES:
         abort(404, f"“{key}” is no field.")
+    place = _place(setup, float(times[number]))
     values = moment(setup, mesh, frames[number].astype(float) * setup.stream.column_scale[:4], mean,
-                    {key, "mach", "u", "v"})
+                    {key, "mach", "u", "v"}, place.get("turned", ()))
     head = {
-        "bare": True, "time": float(times[number]), "place": _place(setup, float(times[number])),
-        "quantities": [], "points": len(values["u"]), "triangles": 0, "edges": 0, "outline": 0, "loops": [],
+        "bare": True, "time": float(times[number]), **place, "quantities": [], "points": len(values["u"]), "triangles": 0, "edges": 0, "outline": 0, "loops": [],
         "values": list(values)
     }
     response = Response(packed(head, [np.asarray(v).astype("<f4") for v in values.values()]),
@@ -259,7 +272,7 @@ def differences(picture, other):
 def _box(picture):
     """The window of the query, kept to where there is a flow and to a shape that can be drawn; the picture's
     own by default."""
-    default = picture.home or (-0.5, 1.6, -0.7, 0.7)
+    default = picture.home or picture.window or (-0.5, 1.6, -0.7, 0.7)
     try:
         box = np.array([finite(v) for v in request.args.get("box", "")[:200].split(",")])
     except ValueError:
@@ -322,7 +335,7 @@ def picture(run_id, form):
     if key not in drawn.values:
         abort(404, "This run has no such field.")
     sheet = read_toml(run["sheet"])
-    if _motions(sheet) and request.args.get("riding") != "1":
+    if _motions(sheet) and not drawn.circles and request.args.get("riding") != "1":
         setup = prepare(sheet)
         drawn = placed(drawn, setup.moving.motion, _time_of(run_id) / setup.stream.mach)
     flag = lambda name: request.args.get(name, "0") == "1"

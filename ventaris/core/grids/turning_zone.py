@@ -17,6 +17,8 @@ from .mesh import MeshError
 # Cells of the other ring that a ring's cell reads for its gradients: itself between them, as if grown
 # together.
 ACROSS = 3
+# Points of both sides that are nearer than this share of a cell are drawn as one.
+MEETING = 1e-3
 
 
 @dataclass(frozen=True)
@@ -127,12 +129,46 @@ class TurningZone:
         return rate * np.stack([-away[:, 1], away[:, 0]], axis=1)
 
 
-def unturned(mesh):
-    """Points of a mesh as they stand before anything turns, shape (n_points, 2)."""
-    points = mesh.points.copy()
+def sewn_triangles(mesh, triangles):
+    """Triangles that meet along the seams as they stand: those of the rings' cells, which hang over each other
+    or leave slivers, are made anew from the points of both sides.
+
+    Parameters
+    ----------
+    mesh : Mesh
+    triangles : ndarray of int, shape (m, 3)
+        Of all of its cells.
+    """
     for zone in mesh.zones:
+        n, part = np.arange(zone.count), zone._part()
+        inner, outer = (mesh.cell_nodes[ring] for ring in zone.rings)
+        between = zone.nodes[1][(n + zone.shift + 1) % zone.count]
+        a, b, far_b, far_a = inner.T
+        new = [(a, between, far_a), (between, far_b, far_a), (between, b, far_b)]
+        between = zone.nodes[0][(n - zone.shift) % zone.count]
+        far_a, far_b, b, a = outer.T
+        new += [(far_a, far_b, between), (far_b, b, between), (far_a, between, a)]
+        rings = np.zeros(len(mesh.points), dtype=bool)
+        rings[zone.nodes] = True
+        kept = triangles[~rings[triangles].any(axis=1)]
+        new = np.concatenate([np.stack(corners, axis=1) for corners in new])
+        if min(part, 1 - part) < MEETING:
+            # Points of both sides that all but meet are one.
+            one = np.arange(len(mesh.points))
+            one[zone.nodes[1][(n + zone.shift + round(part)) % zone.count]] = zone.nodes[0]
+            new = one[new]
+            new = new[(new != np.roll(new, -1, axis=1)).all(axis=1)]
+        triangles = np.concatenate([kept, new])
+    return triangles
+
+
+def points_turned(mesh, angles):
+    """Points of a mesh as they stand when its zones have turned by some angles, shape (n_points, 2); the mesh
+    is left as it is."""
+    points = mesh.points.copy()
+    for zone, angle in zip(mesh.zones, angles):
         centre = zone.circle.centre
-        points[zone.points] = centre + (points[zone.points] - centre) @ turning(zone.angle)
+        points[zone.points] = centre + (points[zone.points] - centre) @ turning(angle - zone.angle).T
     return points
 
 

@@ -3,9 +3,12 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from ..grids.turning_zone import points_turned, sewn_triangles
 from ..shapes.nozzles import port_spans, wall_pieces
 from .fields import QUANTITIES, derive
 
+# Arrangements of so many chords are seen whole at first.
+WIDE = 2.5
 
 @dataclass
 class Drawable:
@@ -23,6 +26,11 @@ class Drawable:
         Point values of every quantity, and ``u``, ``v``.
     home : tuple or None
         (left, right, bottom, top) of the view to begin with; None is that of a section.
+    circles : tuple of DrawnCircle
+        What turns in the rest.
+    turnable : tuple (points, triangles) or None
+        The same where circles turn, as it can be drawn at any moment of theirs: what is outside reaches a
+        little into them.
     """
 
     points: np.ndarray
@@ -31,32 +39,114 @@ class Drawable:
     wall: list
     values: dict
     home: tuple | None = None
+    circles: tuple = ()
+    turnable: tuple | None = None
+
+    @property
+    def window(self):
+        """The view of sections to begin with, (left, right, bottom, top): of a wheel or a wide arrangement all
+        of it; None where it is that of one section."""
+        reach = np.concatenate([*self.wall, *([c.centre - c.radius, c.centre + c.radius] for c in self.circles)])
+        low, high = reach.min(axis=0), reach.max(axis=0)
+        if self.home or max(high - low) < WIDE:
+            return None
+        middle, half = 0.5 * (low + high), 0.5 * (high - low) + 0.35 * max(high - low)
+        return tuple(float(v) for v in (middle[0] - half[0], middle[0] + half[0], middle[1] - half[1],
+                                        middle[1] + half[1]))
+
+
+@dataclass(frozen=True)
+class DrawnCircle:
+    """A circle of a grid that turns in the rest.
+
+    Attributes
+    ----------
+    centre : ndarray, shape (2,)
+    radius : float
+    angle : float
+        By which it has turned, radians counter-clockwise.
+    points : ndarray of int
+        What turns with it.
+    loops : list of int
+        Numbers of the outlines in it.
+    """
+
+    centre: np.ndarray
+    radius: float
+    angle: float
+    points: np.ndarray
+    loops: list
+
+
+def _circles(mesh, walls):
+    return tuple(
+        DrawnCircle(zone.circle.centre, zone.circle.radius, zone.angle, zone.points,
+                    [k for k, loop in enumerate(walls) if zone.circle.holds(loop[:1])[0]])
+        for zone in mesh.zones)
 
 
 def drawable(mesh, state, air, mean=None):
     """Turn a state on a mesh, with its mean over time if there is one, into a `Drawable`."""
-    triangles = triangles_of(mesh)
-    return Drawable(mesh.points, triangles, mesh.face_nodes, wall_outlines(mesh),
-                    point_fields(mesh, state, air, mean, triangles=triangles))
+    triangles, walls = triangles_of(mesh), wall_outlines(mesh)
+    values = point_fields(mesh, state, air, mean, triangles=triangles)
+    if not mesh.zones:
+        return Drawable(mesh.points, triangles, mesh.face_nodes, walls, values)
+    return Drawable(mesh.points, sewn_triangles(mesh, triangles), mesh.face_nodes, walls, values,
+                    circles=_circles(mesh, walls), turnable=(_overlapping(mesh), triangles))
 
 
-def point_fields(mesh, state, air, mean=None, only=None, triangles=None):
+def _overlapping(mesh):
+    """Points of a mesh whose seams leave no slivers when they turn: those outside reach a little into the
+    circles."""
+    points = mesh.points.copy()
+    for zone in mesh.zones:
+        share = np.cos(np.pi / zone.count) - 0.002
+        points[zone.nodes[1]] = zone.circle.centre + share * (points[zone.nodes[1]] - zone.circle.centre)
+    return points
+
+
+def point_fields(mesh, state, air, mean=None, only=None, triangles=None, at=None):
     """Values at the mesh's points of every quantity (or of those named), and ``u``, ``v``: {name: ndarray,
-    shape (n_points,)}."""
+    shape (n_points,)}. `at` is where the points are at that moment, if elsewhere."""
     cells = derive(state, air, mean)
     names = [
         name for name in cells if only is None or name in only
         or name == "density" and "density_gradient" in only or name in ("u", "v") and "vorticity" in only
     ]
     at_points = mesh.point_values(np.stack([cells[name] for name in names], axis=1))
+    points = mesh.points if at is None else at
+    _join_at_seams(mesh, points, at_points)
     out = {name: at_points[:, k] for k, name in enumerate(names)}
-    slopes_of = lambda name: slopes(mesh.points * air.chord,
-                                    triangles_of(mesh) if triangles is None else triangles, out[name])
+    faces = triangles_of(mesh) if triangles is None else triangles
+
+    def slopes_of(name):
+        found = np.stack(slopes(points * air.chord, faces, out[name]), axis=1)
+        _join_at_seams(mesh, points, found)
+        return found.T
+
     if only is None or "density_gradient" in only:
         out["density_gradient"] = np.hypot(*slopes_of("density"))
     if only is None or "vorticity" in only:
         out["vorticity"] = slopes_of("v")[0] - slopes_of("u")[1]
     return out
+
+
+def _join_at_seams(mesh, points, values):
+    """Give the points on a seam, whose values come from one side of it, the mean of both sides; in place.
+
+    Parameters
+    ----------
+    points : ndarray, shape (n_points, 2)
+    values : ndarray, shape (n_points, columns)
+    """
+    for zone in mesh.zones:
+        angle = [np.arctan2(*(points[side] - zone.circle.centre).T[::-1]) for side in zone.nodes]
+        own = [values[side].copy() for side in zone.nodes]
+        for k, side in enumerate(zone.nodes):
+            order = np.argsort(angle[1 - k])
+            for column in range(values.shape[1]):
+                there = np.interp(angle[k], angle[1 - k][order], own[1 - k][order, column], period=2 * np.pi)
+                values[side, column] = 0.5 * (own[k][:, column] + there)
 
 
 def slopes(points, triangles, values):
@@ -97,9 +187,11 @@ def placed(picture, motion, time):
                    values={**picture.values, "u": u, "v": v})
 
 
-def moment(setup, mesh, state, mean, only):
-    """Point values of another moment, in the order of the points of the same mesh's `Drawable`."""
-    values = point_fields(mesh, state, setup.air, mean, only)
+def moment(setup, mesh, state, mean, only, turned=()):
+    """Point values of another moment, in the order of the points of the same mesh's `Drawable`; `turned` are
+    the angles of its circles then."""
+    at = points_turned(mesh, turned) if len(turned) else None
+    values = point_fields(mesh, state, setup.air, mean, only, at=at)
     if not mesh.is_revolved:
         return values
     off = _off_axis(mesh.points)

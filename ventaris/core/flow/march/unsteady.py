@@ -13,6 +13,11 @@ from .steady import FlowDiverged
 PSEUDO_COURANT = 1e7
 MOST_INNER = 8
 HALVINGS = 4
+# Share of a step's residual that may be left, without a closure and with one: then more changes nothing that
+# a shorter step does not change by ten times as much.
+TOLERANCE = 3e-5, 2e-3
+# Bounds of how much the scale of a closure's equation changes at a step.
+BALANCE = 1e-4, 1e4
 # Newton steps after which the limiter is held for the rest of a time step: its corners at shocks else keep
 # the step from being solved.
 FREE_INNER = 2
@@ -52,9 +57,9 @@ class TimeMarch:
     state : ndarray, shape (n_cells, columns)
     step : float
         In reference lengths over the speed of sound.
-    tolerance : float
-        Share of a step's first residual that may be left; with ten times the default the drag of a
-        cylinder carries noise as large as its swing.
+    tolerance : float or None
+        Share of a step's first residual that may be left; None takes `TOLERANCE`. With ten times that the
+        drag of a cylinder in laminar flow carries noise as large as its swing.
     time : float
     before : ndarray or None
         The state one step earlier, along the grid's axes as they stand at `time`.
@@ -66,8 +71,9 @@ class TimeMarch:
     parts : int
         In how many parts the next step is made at first.
     """
-    def __init__(self, flow, state, step, tolerance=3e-5, time=0.0, before=None):
-        self.flow, self.state, self.step, self.tolerance = flow, state, step, tolerance
+    def __init__(self, flow, state, step, tolerance=None, time=0.0, before=None):
+        self.flow, self.state, self.step = flow, state, step
+        self.tolerance = tolerance or TOLERANCE[flow.closure is not None]
         self.time, self.number, self.before, self.parts = time, 0, before, 1
         flow.first_order = False
         if flow.moved is not None:
@@ -122,6 +128,8 @@ class TimeMarch:
             guess = 2.0 * state - before
         flow.limiter_frozen = False
         vector = flow.residual(state)
+        if flow.closure is not None and flow.dim == 2:
+            self._balance(vector)
         first = self._norm(vector)
         if guess is not state and self._is_alive(guess):
             state = guess
@@ -146,6 +154,18 @@ class TimeMarch:
         if not np.isfinite(norm) or norm > max(0.5 * first, 1e-10):
             raise self._diverged(vector)
         return state, inner, norm / max(first, 1e-300)
+
+    def _balance(self, vector):
+        """Scale the closure's equations so that a step changes each of them as much as it does the flow's:
+        else the one that changes most rules the norm, and the flow is hardly solved at all."""
+        closure, nv = self.flow.closure, self.flow.flow_columns
+        goal = np.sqrt((vector[:, :nv]**2).mean())
+        for k in range(closure.columns):
+            size = np.sqrt((vector[:, nv + k]**2).mean())
+            if goal > 0 and size > 0:
+                share = float(np.clip(goal / size, *BALANCE))
+                closure.row_scale[k] *= share
+                vector[:, nv + k] *= share
 
     def _take(self, state, change, norm):
         factor = 1.0

@@ -89,9 +89,11 @@ export class FlowCanvas {
     const fresh = !this.data;
     this.data = await this.fetchData(address);
     this.finder = null;
-    if (fresh && this.data.home && !this.placed) Object.assign(this.view, this._home());
+    if (fresh && (this.data.home || this.data.window) && !this.placed) Object.assign(this.view, this._home());
+    this.stood = { xy: this.data.xy.slice(), wall: this.data.wall.slice() };
+    this.turned = this.data.circles?.map((circle) => circle.angle);
     this._build();
-    this.putAt(this.data.place);
+    this.putAt(this.data.place, this.data.turned);
     await this.set({});
     this.options.onLoad?.(this.data);
   }
@@ -99,7 +101,7 @@ export class FlowCanvas {
   // Another moment of the flow on the same grid.
   async showFields(data) {
     this.data.fields = { ...this.data.fields, ...data.fields };
-    this.putAt(data.place);
+    this.putAt(data.place, data.turned);
     await this.set({});
   }
 
@@ -120,14 +122,38 @@ export class FlowCanvas {
     return data;
   }
 
-  // Where the field's axes stand, as { angle (nose up), pivot, shift }; riding along they stand still.
-  putAt(place) {
+  // Where the field's axes stand, as { angle (nose up), pivot, shift }; riding along they stand still. `turned`
+  // are the angles of circles that turn in the rest; riding along with the first of them the rest turns.
+  putAt(place, turned) {
     if (place !== undefined) this.place = place;
-    const p = this.state.riding ? null : this.place, c = Math.cos(p?.angle || 0), s = Math.sin(p?.angle || 0);
+    if (turned && this.data.circles?.length) this._turnCircles(turned);
+    const circle = this.data?.circles?.[0];
+    const along = circle && { angle: this.turned[0] - circle.angle, pivot: circle.centre };
+    const p = circle ? (this.state.riding ? along : null) : this.state.riding ? null : this.place, c = Math.cos(p?.angle || 0), s = Math.sin(p?.angle || 0);
     const [px, py] = p?.pivot || [0, 0], [dx, dy] = p?.shift || [0, 0];
     this.world.rotation.z = -(p?.angle || 0);
     this.world.position.set(px + dx - c * px - s * py, py + dy + s * px - c * py, 0);
     this.world.updateMatrixWorld();
+  }
+
+  _turnCircles(angles) {
+    const d = this.data;
+    if (angles.every((angle, k) => angle === this.turned[k])) return;
+    d.circles.forEach((circle, k) => {
+      const c = Math.cos(angles[k] - circle.angle), s = Math.sin(angles[k] - circle.angle);
+      const [x, y] = circle.centre;
+      const turn = (from, to, begin, end) => { for (let n = begin; n < end; n++) {
+        const dx = from[2 * n] - x, dy = from[2 * n + 1] - y;
+        to[2 * n] = x + c * dx - s * dy; to[2 * n + 1] = y + s * dx + c * dy;
+      } };
+      for (const [begin, end] of circle.points) turn(this.stood.xy, d.xy, begin, end);
+      const begins = [0];
+      for (const count of d.loops) begins.push(begins.at(-1) + count);
+      for (const loop of circle.loops) turn(this.stood.wall, d.wall, begins[loop], begins[loop + 1]);
+    });
+    this.turned = angles;
+    this.finder = null;
+    this._build();
   }
 
   // A point of the picture in the field's axes, and back; without the shift for directions.
@@ -276,8 +302,9 @@ export class FlowCanvas {
 
   // The view to begin with: what the field says, or that of a section.
   _home() {
-    if (!this.data?.home) return SECTION_VIEW;
-    const [left, right, bottom, top] = this.data.home, shape =
+    const box = this.data?.home || this.data?.window;
+    if (!box) return SECTION_VIEW;
+    const [left, right, bottom, top] = box, shape =
       Math.max(this.canvas.clientWidth / Math.max(this.canvas.clientHeight, 1), 0.5);
     return { x: 0.5 * (left + right), y: 0.5 * (bottom + top), width: Math.max(right - left,
       (top - bottom) * shape) };
