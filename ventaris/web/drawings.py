@@ -386,6 +386,14 @@ def _instruments(setup):
             ]
             xs.append(probe.x)
             ys.append(probe.y)
+    for meter in i.meters:
+        start, end = np.array([meter.x1, meter.y1]), np.array([meter.x2, meter.y2])
+        middle, way = 0.5 * (start + end), end - start
+        tip = middle + 0.12 * np.array([way[1], -way[0]])
+        parts += [line(start, end, "measure"), line(middle, tip, "stream"),
+                  text(*(middle - 0.05 * np.array([way[1], -way[0]])), meter.name, 0.036)]
+        xs += [meter.x1, meter.x2, tip[0]]
+        ys += [meter.y1, meter.y2, tip[1]]
     box = (min(xs) - 0.1, max(xs) + 0.1, min(ys) - 0.1, max(ys) + 0.1)
     caption = (
         f"Balance on the whole wall, moments about x = {i.moment_x:g}, y = {i.moment_y:g} c; taps round the "

@@ -64,7 +64,9 @@ def field_picture(picture, key, form="png", box=DEFAULT_BOX, span=None, map_name
     height = width * (box[3] - box[2]) / (box[1] - box[0]) / (1 if bare else 0.87)
     figure, axes = _figure(width, height, box, bare)
     grid = Triangulation(*picture.points.T, _near(picture, box))
-    values = np.clip(picture.values[key], low, high)
+    # Where a whole triangle stands at the very end of the range nothing would be filled.
+    inside = 1e-6 * (high - low)
+    values = np.clip(picture.values[key], low + inside, high - inside)
     # An odd number of bands keeps small noise about the neutral value inside one band.
     bands = BANDS + (BANDS % 2 == 0 and quantity.diverging)
     levels = np.linspace(low, high, (bands if banded else 96) + 1)

@@ -114,6 +114,27 @@ class WallAction(SheetSection):
                                        when={"action": ("blow", "blow mass")})
 
 
+class Meter(SheetSection):
+    """A straight line through which the flow is measured."""
+
+    name: str = text("outlet", "Name", "Formulas and curves call it so.", 30)
+    x1: float = number(1.5, "", -500, 500, "From x", "In chords.")
+    y1: float = number(-0.5, "", -500, 500, "From y", "In chords.")
+    x2: float = number(1.5, "", -500, 500, "To x", "In chords.")
+    y2: float = number(0.5, "", -500, 500, "To y",
+                       "In chords; what passes to the right, seen from the first point to the second, counts as "
+                       "positive.")
+
+    @model_validator(mode="after")
+    def _has_length(self):
+        if (self.x1, self.y1) == (self.x2, self.y2):
+            raise ValueError(f"the flow meter “{self.name}” begins and ends at x = {self.x1:g}, "
+                             f"y = {self.y1:g}: give it two points")
+        if not self.name:
+            raise ValueError("a flow meter needs a name")
+        return self
+
+
 class RefinedZone(SheetSection):
     """A region with small cells."""
 

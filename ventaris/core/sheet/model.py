@@ -4,7 +4,8 @@ from typing import Literal
 from pydantic import Field, model_validator
 
 from ..shapes.families import NOSES
-from .arrangement import CLOSURES, Closure, Element, Formula, NamedSurface, RefinedZone, WallAction
+from .arrangement import (CLOSURES, Closure, Element, Formula, Meter, NamedSurface, RefinedZone,
+                          WallAction)
 from .fields import SheetSection, choice, number, text
 from .fluid import GasGiven, OfGas, gas_given, heat_capacity, heat_ratio, molar_mass, specific_constant
 from .movement import Movement
@@ -291,6 +292,7 @@ class Instruments(SheetSection):
     span: float = number(1.0, "m", above=0, high=1000, label="Span for forces",
                          help="Forces in newtons are for this length of wing.")
     probes: list[Probe] = Field(default_factory=list, max_length=20)
+    meters: list[Meter] = Field(default_factory=list, max_length=8)
     formulas: list[Formula] = Field(default_factory=list, max_length=20)
 
 

@@ -16,11 +16,13 @@ ROWS = {
     "air": (RowList("walls", "What walls do", "wall action",
                     "blowing, suction, moving walls at this operating point"),
             RowList("motions", "What moves", "movement",
-                    "everything, grid and all, and gusts; followed where time is unsteady",
-                    "domain.kind=far field")),
+                    "everything, or what is inside a circle, and gusts; followed where time is unsteady",
+                    "domain.kind=far field|ground|channel")),
     "grid": (RowList("zones", "Refined zones", "zone", "on grids of triangles",
                      "grid.kind=automatic|hybrid"), ),
-    "instruments": (RowList("probes", "Probes", "probe", "in chords from the nose"), forces.FORMULAS),
+    "instruments": (RowList("probes", "Probes", "probe", "in chords from the nose"),
+                    RowList("meters", "Flow meters", "flow meter", "straight lines, in chords from the nose"),
+                    forces.FORMULAS),
 }
 
 SHOWN = Shown(ROWS, forces.HISTORIES, LINES,

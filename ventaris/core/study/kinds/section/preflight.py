@@ -291,6 +291,10 @@ def _instruments(setup):
     for name in sorted({n for n in names if names.count(n) > 1}):
         yield Finding("warn", "instruments.probes",
                       f"Two probes are called “{name}”. Give each its own name, or only one is kept.")
+    names = [m.name for m in setup.meters]
+    for name in sorted({n for n in names if names.count(n) > 1}):
+        yield Finding("warn", "instruments.meters",
+                      f"Two flow meters are called “{name}”. Give each its own name, or only one is kept.")
     for probe in setup.sheet.instruments.probes:
         if setup.sheet.domain.kind != "channel" and (probe.x**2 + probe.y**2)**0.5 > setup.plan.far_field:
             yield Finding("warn", "instruments.probes",

@@ -13,6 +13,7 @@ from ....grids.revolved import generate_revolved_levels
 from ....grids.section import LEVELS, SectionGridPlan, generate_levels, tail_size, topology_of
 from ....grids.sizing import Zone
 from ....instruments.balance import channel_name
+from ....instruments.flow_meter import FlowMeter
 from ....shapes.build import BuiltSection, build
 from ....shapes.coordinates import ShapeError
 from ...air import air_state, derived_air
@@ -201,6 +202,11 @@ class Setup:
     def stretches(self):
         """Names of the stretches that the user named, slots among them: their forces are channels."""
         return tuple(s.name for s in self.sheet.shape.surfaces)
+
+    @property
+    def meters(self):
+        """The lines through which the flow is measured."""
+        return [FlowMeter(m.name, (m.x1, m.y1), (m.x2, m.y2)) for m in self.sheet.instruments.meters]
 
     @property
     def elements(self):
@@ -429,4 +435,6 @@ def section_channels(setup):
         names += [channel_name(f"lift_{name}"), channel_name(f"drag_{name}")]
     for probe in setup.sheet.instruments.probes:
         names += [channel_name(f"cp_{probe.name}")]
+    for meter in setup.meters:
+        names += meter.channels
     return names + channels_of(setup.sheet.air.motions)

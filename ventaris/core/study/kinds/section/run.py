@@ -12,7 +12,7 @@ from ....flow.march.unsteady import TimeMarch
 from ....grids.quality import measure_quality
 from ....instruments.balance import Balance, channel_name, forces
 from ....instruments.control_volume import momentum_balance
-from ....instruments.probe import containing_cell, read_cell, read_probe
+from ....instruments.probe import Locator, read_cell, read_probe
 from ....instruments.profiles import WallSampler
 from ....instruments.taps import find_separation, find_shocks, read_taps, speed_back_from_tail, wall_units
 from ...air import derived_air
@@ -235,21 +235,24 @@ class Execution(Climb):
         """Every channel of this moment: the balance, the probes, the formulas."""
         level = self._level
         out = self.balance.measure(level.flow)
+        state, locator = self._state(), self._locator()
         for probe in self.sheet.instruments.probes:
-            reading = self._probe(probe)
+            reading = read_cell(level.flow, state, locator.find(probe.x, probe.y), probe.x, probe.y)
             out[channel_name(f"cp_{probe.name}")] = reading["cp"] if reading else None
+        for meter in self.setup.meters:
+            out |= meter.read(level.flow, state, locator)
         moving = self.setup.moving
         if moving:
             out |= moving.reading(level.flow.moved.time, self.setup.stream.mach)
             out |= moving.work(level.flow)
         return {**out, **self.channels.compute({**march, **out})}
 
-    def _probe(self, probe):
-        """Reading of a probe; its cell is searched for once on each level."""
+    def _locator(self):
+        """What finds cells on the present level."""
         level = self._level
-        if probe.name not in level.cells:
-            level.cells[probe.name] = containing_cell(level.flow.mesh, probe.x, probe.y)
-        return read_cell(level.flow, self._state(), level.cells[probe.name], probe.x, probe.y)
+        if "locator" not in level.cells:
+            level.cells["locator"] = Locator(level.flow.mesh)
+        return level.cells["locator"]
 
     def _follow(self, until, kept):
         """Follow the flow on the present level until so many steps are recorded, from the steady field or
