@@ -20,7 +20,8 @@ AIR = {"motion": "mach", "mach": 0.1}
 GRID = {"level": "coarse", "around": 64, "layers": 8, "wake_size": 0}
 # Two blades about a centre, and a post beside them.
 WHEEL = {"blades": 2, "wheel_x": 0.4, "wheel_y": 1.2, "thickness": 0.18}
-POST = {"name": "post", "role": "free", "kind": "ellipse", "thickness": 1.0, "chord": 0.5, "x": -2.0, "y": 1.2}
+POST = {"name": "post", "role": "free", "kind": "ellipse", "thickness": 1.0, "chord": 0.5, "x": -2.0,
+        "y": 1.2}
 TURN = {"does": "turn", "whole": "circle", "edge": 1.6, "radius": 1.2, "pivot_x": 0.4, "pivot_y": 1.2,
         "tip_speed_ratio": 1.5}
 

@@ -3,47 +3,12 @@ import unittest
 
 import numpy as np
 
-from tests.core.turning_grids import empty_zone
 from tests.marks import thorough
-from ventaris.core.flow.discretisation import Discretisation
 from ventaris.core.flow.march.unsteady import TimeMarch
 from ventaris.core.flow.motion import Still, Swing, Turning
 from ventaris.core.flow.stencils.plane import gradient_stencils
 from ventaris.core.flow.stream import FreeStream
-from ventaris.core.flow.turning_zones import TurningZones
-
-MACH = 0.3
-
-
-def turning_flow(mesh, law, stream=FreeStream(MACH, 0.1), **more):
-    return Discretisation(mesh, stream, vortex=False, motion=TurningZones((law, )), **more)
-
-
-def vortex(points, time, gamma=1.4, strength=0.15, size=0.3):
-    """An isentropic vortex that the stream carries through the circle (Shu: Essentially non-oscillatory and
-    weighted essentially non-oscillatory schemes, ICASE 97-65, 1997)."""
-    away = (points - [-1.0 + MACH * time, 0.2]) / size
-    core = np.exp(0.5 * (1 - (away**2).sum(axis=1)))
-    t = 1 - 0.5 * (gamma - 1) * (strength * core)**2
-    return np.stack([(t**(gamma / (gamma - 1)) - 1) / gamma, t, MACH - strength * away[:, 1] * core,
-                     strength * away[:, 0] * core], axis=1)
-
-
-def carried(count, law, steps=None):
-    """Root mean square error of the velocity after the vortex has been carried by a radius."""
-    mesh = empty_zone(count)
-    flow = turning_flow(mesh, law, FreeStream(MACH), limit=False)
-    steps = steps or count
-    dt = 1.0 / MACH / steps
-    flow.moved.put(0.0)
-    before = vortex(mesh.centre, 0.0)
-    flow.moved.put(dt)
-    march = TimeMarch(flow, vortex(mesh.centre, dt), dt, tolerance=1e-4, time=dt, before=before)
-    for _ in range(steps):
-        march.advance()
-    off = (march.state - vortex(mesh.centre, march.time))[:, 2:]
-    return float(np.sqrt(((off**2).sum(axis=1) * mesh.volume).sum() / mesh.volume.sum()))
-
+from ventaris.validation.turning import VORTEX_MACH as MACH, carried, empty_zone, turning_flow, vortex
 
 class SeamTest(unittest.TestCase):
     @classmethod

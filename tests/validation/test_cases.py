@@ -77,7 +77,8 @@ LEFT_TO_THE_REPORT = {
     "row-transonic", "row-hover", "row-cascade", "slots", "low-speed", "nozzle-pipe", "nozzle-blunt",
     "turbulent-10-sst", "turbulent-transonic", "motion-pitch", "motion-heave", "motion-transonic",
     "turbulent-10", "body-wing-turbulent", "body-sphere-slip", "two-elements", "flat-plate-k-epsilon",
-    "motion-gust", "order", "transonic", "flat-plate-sst", "nozzle-wedge", "turbulent-0", "body-spheroid"
+    "motion-gust", "order", "transonic", "flat-plate-sst", "nozzle-wedge", "turbulent-0", "body-spheroid",
+    "turning-seam", "turning-pitch", "turning-wheel"
 }
 
 for _key, _case in CASES.items():

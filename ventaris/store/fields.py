@@ -38,10 +38,10 @@ def pack_field(level, mesh, state):
     }
     if "order" in mesh.layout:
         arrays["order"] = mesh.layout["order"].astype(np.int32)
-    out = io.BytesIO()
-    np.savez_compressed(out, head=np.frombuffer(json.dumps(head).encode(),
-                                                dtype=np.uint8), points=planes(points_turned(mesh, [0.0] * len(mesh.zones))),
-                        cells=mesh.cell_nodes.astype(np.int32), state=planes(state), **arrays)
+    out, points = io.BytesIO(), points_turned(mesh, [0.0] * len(mesh.zones))
+    np.savez_compressed(out, head=np.frombuffer(json.dumps(head).encode(), dtype=np.uint8),
+                        points=planes(points), cells=mesh.cell_nodes.astype(np.int32), state=planes(state),
+                        **arrays)
     return out.getvalue()
 
 
@@ -55,7 +55,8 @@ def unpack_field(data):
         layout = {key: tuple(v) if isinstance(v, list) else v for key, v in head["layout"].items()}
         if "order" in stored:
             layout["order"] = stored["order"].astype(np.int64)
-        zones = [(*zone, stored[f"zone_{k}"].astype(np.int64)) for k, zone in enumerate(head.get("zones", ()))]
+        zones = [(*zone, stored[f"zone_{k}"].astype(np.int64))
+                 for k, zone in enumerate(head.get("zones", ()))]
     for k, zone in enumerate(zones):
         edges |= {f"seam {k} {side}": np.stack([nodes, np.roll(nodes, -1)], axis=1)
                   for side, nodes in zip(("inside", "outside"), zone[-1][1])}

@@ -9,7 +9,7 @@ from ..core.flow.stream import FreeStream
 from ..core.grids.blocks import block_cells, line_edges
 from ..core.grids.mesh import mesh_from_cells
 from ..core.instruments.probe import read_probe
-from . import arrangements, bodies, bump, motion, noise, nozzles, rows, turbulence, wings
+from . import arrangements, bodies, bump, motion, noise, nozzles, rows, turbulence, turning, wings
 from .case import Case, Check, cp_curves, naca0012, run_sheet, side, taps_of, trends_of
 from .panel import karman_tsien, solve_section
 
@@ -195,8 +195,8 @@ def order_of_accuracy():
 CASES = {
     "free-stream": free_stream, "transonic": transonic, "low-speed": low_speed, "double-wedge": double_wedge,
     "laminar": laminar, "cylinder": cylinder, "order": order_of_accuracy, **turbulence.CASES, **bump.CASES,
-    **arrangements.CASES, **motion.CASES, **bodies.CASES, **wings.CASES, **nozzles.CASES, **noise.CASES,
-    **rows.CASES
+    **arrangements.CASES, **motion.CASES, **turning.CASES, **bodies.CASES, **wings.CASES, **nozzles.CASES,
+    **noise.CASES, **rows.CASES
 }
 
 VERSION = __version__

@@ -42,7 +42,8 @@ def _followed(motion):
                      run={"cycle_steps": 64, "cycles": 6, "frames": 0})
 
 
-def _swing(cycle, name, exact, words):
+def swing_checks(cycle, name, exact, words):
+    """Checks of a channel's first harmonic against a complex amplitude: its size, and degrees ahead."""
     found = cycle["channels"][name]
     turn = within_half_turn(ahead_of(cycle, name) - np.degrees(np.angle(exact)))
     return [
@@ -57,9 +58,9 @@ def _motion_case(key, title, does, size, frequencies, theory):
         name = "angle" if does == "pitch" else "travel"
         run = _followed({"does": does, name: size, "reduced": k})
         cycle, scale = run.result["unsteady"]["cycle"], np.radians(size) if does == "pitch" else size
-        checks += _swing(cycle, "lift", theory(k) * scale, f"lift at k = {k:g}")
+        checks += swing_checks(cycle, "lift", theory(k) * scale, f"lift at k = {k:g}")
         if does == "pitch" and k >= LEAST_FOR_MOMENT:
-            checks += _swing(cycle, "moment", moment_of_pitching(k) * scale, f"moment at k = {k:g}")
+            checks += swing_checks(cycle, "moment", moment_of_pitching(k) * scale, f"moment at k = {k:g}")
         last = run.history[-cycle["steps"]:]
         over = [h["angle" if does == "pitch" else "height"] for h in last]
         wave = np.exp(1j * np.linspace(0, 2 * np.pi, 97))

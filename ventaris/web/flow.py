@@ -205,7 +205,8 @@ def field(run_id):
         "range": default_range(picture.values[q.key], q.key, picture.points, home=picture.home)
     } for q in QUANTITIES.values() if q.key in picture.values]
     response = Response(
-        pack(picture, {"level": level, "quantities": quantities, **_place_now(run_id)}, picture.values), mimetype="application/octet-stream")
+        pack(picture, {"level": level, "quantities": quantities, **_place_now(run_id)}, picture.values),
+        mimetype="application/octet-stream")
     response.set_etag(tag)
     response.headers["Cache-Control"] = "no-cache"
     return response
@@ -227,7 +228,8 @@ def _frame(run_id, number):
     values = moment(setup, mesh, frames[number].astype(float) * setup.stream.column_scale[:4], mean,
                     {key, "mach", "u", "v"}, place.get("turned", ()))
     head = {
-        "bare": True, "time": float(times[number]), **place, "quantities": [], "points": len(values["u"]), "triangles": 0, "edges": 0, "outline": 0, "loops": [],
+        "bare": True, "time": float(times[number]), **place, "quantities": [], "points": len(values["u"]),
+        "triangles": 0, "edges": 0, "outline": 0, "loops": [],
         "values": list(values)
     }
     response = Response(packed(head, [np.asarray(v).astype("<f4") for v in values.values()]),

@@ -165,7 +165,8 @@ class HybridGrid:
         paths = []
         for k, ((wall, names), outline) in enumerate(zip(self.walls, self.outlines)):
             if plan.layers > 1 and outline.is_sharp and not half:
-                others = [w for j, (w, _) in enumerate(self.walls) if j != k] + [p for _, p, _ in strips] + circles
+                others = [w for j, (w, _) in enumerate(self.walls) if j != k]
+                others += [p for _, p, _ in strips] + circles
                 paths.append(
                     path_with_wake(
                         wall, names, lambda at, way: float(

@@ -130,8 +130,8 @@ class TurningZone:
 
 
 def sewn_triangles(mesh, triangles):
-    """Triangles that meet along the seams as they stand: those of the rings' cells, which hang over each other
-    or leave slivers, are made anew from the points of both sides.
+    """Triangles that meet along the seams as they stand: those of the rings' cells, which hang over each
+    other or leave slivers, are made anew from the points of both sides.
 
     Parameters
     ----------

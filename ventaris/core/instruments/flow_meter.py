@@ -25,7 +25,8 @@ class FlowMeter:
 
     def read(self, flow, state, locator):
         """Mass flow over rho_inf U_inf chord, and the total pressure above the stream's static one over its
-        dynamic pressure, averaged over what passes: {channel: value}; the second is None where nothing passes.
+        dynamic pressure, averaged over what passes: {channel: value}; the second is None where nothing
+        passes.
 
         Parameters
         ----------

@@ -44,9 +44,10 @@ class Drawable:
 
     @property
     def window(self):
-        """The view of sections to begin with, (left, right, bottom, top): of a wheel or a wide arrangement all
-        of it; None where it is that of one section."""
-        reach = np.concatenate([*self.wall, *([c.centre - c.radius, c.centre + c.radius] for c in self.circles)])
+        """The view of sections to begin with, (left, right, bottom, top): of a wheel or a wide arrangement
+        all of it; None where it is that of one section."""
+        corners = ([c.centre - c.radius, c.centre + c.radius] for c in self.circles)
+        reach = np.concatenate([*self.wall, *corners])
         low, high = reach.min(axis=0), reach.max(axis=0)
         if self.home or max(high - low) < WIDE:
             return None

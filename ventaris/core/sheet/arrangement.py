@@ -122,8 +122,8 @@ class Meter(SheetSection):
     y1: float = number(-0.5, "", -500, 500, "From y", "In chords.")
     x2: float = number(1.5, "", -500, 500, "To x", "In chords.")
     y2: float = number(0.5, "", -500, 500, "To y",
-                       "In chords; what passes to the right, seen from the first point to the second, counts as "
-                       "positive.")
+                       "In chords; what passes to the right, seen from the first point to the second, counts "
+                       "as positive.")
 
     @model_validator(mode="after")
     def _has_length(self):

@@ -56,8 +56,8 @@ class Movement(SheetSection):
                                 "Positive turns clockwise, as pitching nose up does.",
                                 when={"does": "turn", "speed_as": "revolutions"})
     radius: float = number(1.0, "", 0.01, 100, "Wheel's radius",
-                           "In chords, to the tips; power and torque coefficients refer to it and to twice it "
-                           "as width.",
+                           "In chords, to the tips; power and torque coefficients refer to it and to twice "
+                           "it as width.",
                            when={"does": "turn"})
     start: float = number(0.0, "deg", -360, 360, "Begins turned by", "", when={"does": "turn"})
     pivot_x: float = number(0.25, "", -100, 100, "Pivot at x", "In chords from the nose.",
@@ -86,8 +86,8 @@ class Movement(SheetSection):
         if self.does == "ramp" and self.end <= self.begin:
             raise ValueError(f"end = {self.end:g}: a ramp ends after it begins (at {self.begin:g} chords)")
         if self.in_circle and self.does == "turn" and self.radius > self.edge:
-            raise ValueError(f"edge = {self.edge:g}: a wheel of radius {self.radius:g} does not fit into that "
-                             "circle. Make it larger, by half of the gap to what stands still")
+            raise ValueError(f"edge = {self.edge:g}: a wheel of radius {self.radius:g} does not fit into "
+                             "that circle. Make it larger, by half of the gap to what stands still")
         if self.does == "turn" and not (self.tip_speed_ratio
                                         if self.speed_as == "ratio" else self.revolutions):
             raise ValueError("a speed of 0 turns nothing: give the speed, or take the row out")

@@ -14,10 +14,10 @@ CHANNEL_WORDS = {
     "plate_shock_ahead": "Mach number ahead of the plate's shock", "mach_disc_ahead":
     "Mach number ahead of the Mach disc"
 }
-CHANNEL_STARTS = (("flow_", "Mass flow through {}, of ρ U c"), ("total_pressure_", "Total pressure at {}, of q"),
-                  ("cp_", "Cp at {}"), ("p_", "Pressure at {}, Pa"), ("drag_", "Drag of {}, CD"),
-                  ("lift_", "Lift of {}, CL"), ("mass_flow_", "Mass flow of {}, kg/s"), ("heat_",
-                                                                                         "Heat of {}, W"))
+CHANNEL_STARTS = (("flow_", "Mass flow through {}, of ρ U c"),
+                  ("total_pressure_", "Total pressure at {}, of q"), ("cp_", "Cp at {}"),
+                  ("p_", "Pressure at {}, Pa"), ("drag_", "Drag of {}, CD"), ("lift_", "Lift of {}, CL"),
+                  ("mass_flow_", "Mass flow of {}, kg/s"), ("heat_", "Heat of {}, W"))
 CHANNEL_ENDS = (("_mach", "Mach number at {}"), ("_p_total", "Total pressure at {}, Pa"),
                 ("_p", "Pressure at {}, Pa"), ("_t_total", "Total temperature at {}, K"),
                 ("_t", "Temperature at {}, K"), ("_mass_flow", "Mass flow at {}, kg/s"))

@@ -45,8 +45,8 @@ class Progress:
 class MarchedLevel:
     """The level being marched: its discretisation, its march, and what has been read on it.
 
-    `recent` holds the channels of its latest steps, `cells` what finds the cells in which probes stand, `lost` what
-    measures the drag that is lost behind a wing.
+    `recent` holds the channels of its latest steps, `cells` what finds the cells in which probes stand,
+    `lost` what measures the drag that is lost behind a wing.
     """
 
     name: str

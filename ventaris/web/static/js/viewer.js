@@ -122,14 +122,15 @@ export class FlowCanvas {
     return data;
   }
 
-  // Where the field's axes stand, as { angle (nose up), pivot, shift }; riding along they stand still. `turned`
-  // are the angles of circles that turn in the rest; riding along with the first of them the rest turns.
+  // Where the field's axes stand, as { angle (nose up), pivot, shift }; riding along they stand still.
+  // `turned` are the angles of circles that turn in the rest; riding along with the first, the rest turns.
   putAt(place, turned) {
     if (place !== undefined) this.place = place;
     if (turned && this.data.circles?.length) this._turnCircles(turned);
     const circle = this.data?.circles?.[0];
     const along = circle && { angle: this.turned[0] - circle.angle, pivot: circle.centre };
-    const p = circle ? (this.state.riding ? along : null) : this.state.riding ? null : this.place, c = Math.cos(p?.angle || 0), s = Math.sin(p?.angle || 0);
+    const moved = circle ? along : this.place, p = !this.state.riding === !circle ? moved : null;
+    const c = Math.cos(p?.angle || 0), s = Math.sin(p?.angle || 0);
     const [px, py] = p?.pivot || [0, 0], [dx, dy] = p?.shift || [0, 0];
     this.world.rotation.z = -(p?.angle || 0);
     this.world.position.set(px + dx - c * px - s * py, py + dy + s * px - c * py, 0);

@@ -226,7 +226,8 @@ def moving_of(sheet, air):
                         for row, law in zip(rows, laws))
         _check_apart(circles)
         period = None if once else _together(periods)
-        return Moving(TurningZones(tuple(c.law for c in circles)), rows, period, step, name, None, up, circles)
+        zones = TurningZones(tuple(c.law for c in circles))
+        return Moving(zones, rows, period, step, name, None, up, circles)
     parts = {"pitch": Still(), "heave": Still()}
     for row, law in zip(rows, laws):
         if row.does in GUSTS:
@@ -365,8 +366,8 @@ def _check(sheet, rows):
     if sheet.domain.kind != "far field":
         raise ValueError(
             f"air.motions: everything moves, the grid with it, and domain.kind = {sheet.domain.kind} holds "
-            "something that stands still. Move what is inside a circle instead (whole), take the far field "
-            "all round, or take the motions out")
+            "something that stands still. Take the far field all round, move what is inside a circle instead "
+            "(whole), or take the motions out")
     for words, kinds in (("turns about a pivot", TURNING), ("heaves", ("heave", )), ("is a gust", GUSTS)):
         found = [row.does for row in rows if row.does in kinds]
         if len(found) > 1:
@@ -379,8 +380,8 @@ def _check_rows_of_circles(sheet, rows, circles):
     others = [row for row in rows if not row.in_circle]
     if others:
         raise ValueError(
-            f"air.motions: beside a circle that moves in the rest, nothing else may move ({words_of(others[0])} "
-            "does). Keep the one or the other")
+            "air.motions: beside a circle that moves in the rest, nothing else may move "
+            f"({words_of(others[0])} does). Keep the one or the other")
     if sheet.domain.kind in ("half", "round"):
         raise ValueError(
             f"air.motions: domain.kind = {sheet.domain.kind} computes one half, in which no circle can turn. "

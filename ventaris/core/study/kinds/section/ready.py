@@ -23,9 +23,10 @@ from .motion import Moving, channels_of, check_circles, moving_of
 def needs_triangles(sheet):
     """Whether only the hybrid grid can do this arrangement."""
     shape = sheet.shape
-    return bool(
-        shape.elements or shape.blades > 1
-        or shape.surfaces or any(row.in_circle for row in sheet.air.motions)) or shape.attitude == "inverted" or sheet.domain.kind not in ("far field", "round")
+    several = shape.elements or shape.blades > 1 or shape.surfaces
+    circles = any(row.in_circle for row in sheet.air.motions)
+    return bool(several or circles) or shape.attitude == "inverted" or sheet.domain.kind not in (
+        "far field", "round")
 
 
 def uses_triangles(sheet):
