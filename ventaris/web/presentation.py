@@ -9,7 +9,7 @@ from markupsafe import Markup
 from ..core import units
 from ..core.instruments.sections import AVERAGES
 from ..core.study.comparison import is_doubtful
-from ..core.study.cycles import ahead_words, off_coarser
+from ..core.study.cycles import ahead_words, off_coarser, told_of_cycle
 from ..core.study.kinds.registry import FAMILIES
 from ..core.study.naming import channel_words
 from ..core.units import fixed, fixed_error
@@ -108,6 +108,7 @@ def asset_version():
 def register(app):
     """Make all of this known to the templates."""
     app.jinja_env.globals.update(icon=icon, ahead_words=ahead_words, off_coarser=off_coarser,
+                                told_of_cycle=told_of_cycle,
                                  outline_svg=outline_svg, shown=SHOWN,
                                  numbers={space: kind.quantities
                                           for space, kind in FAMILIES.items()}, state_words=STATE_WORDS,

@@ -176,6 +176,26 @@ def cycle_trend(found, coarser):
         f"what the last cycle still changed ({turn:.2g}).")
 
 
+def told_of_cycle(channels, formulas=()):
+    """Names of the channels that a page tells of a cycle, what is taken out of the air first.
+
+    Parameters
+    ----------
+    channels : iterable of str
+    formulas : sequence of str
+    """
+    channels = list(channels)
+    wheels = [name for name in channels if name.startswith("wheel_power")]
+    wheels += [name for name in channels if name.startswith("wheel_torque")]
+    left_out = ("drag_pressure", "drag_friction", "lift_pressure")
+    others = [
+        name for name in channels if name in ("lift", "drag", "moment", "height", "gust") or name in formulas
+        or name.startswith(("angle", "flow_", "total_pressure_", "cp_", "lift_", "drag_"))
+        and name not in left_out
+    ]
+    return wheels + others
+
+
 def ahead_of(cycle, name):
     """Degrees by which a channel's first harmonic is ahead of what moves, -180 to 180; of a wheel ahead of a
     sine of its azimuth.

@@ -14,7 +14,9 @@ CHANNEL_WORDS = {
     "plate_shock_ahead": "Mach number ahead of the plate's shock", "mach_disc_ahead":
     "Mach number ahead of the Mach disc"
 }
-CHANNEL_STARTS = (("flow_", "Mass flow through {}, of ρ U c"),
+CHANNEL_STARTS = (("wheel_power_", "Power of wheel {}"), ("wheel_torque_", "Torque of wheel {}"),
+                  ("angle_", "Angle of circle {}, °"),
+                  ("flow_", "Mass flow through {}, of ρ U c"),
                   ("total_pressure_", "Total pressure at {}, of q"), ("cp_", "Cp at {}"),
                   ("p_", "Pressure at {}, Pa"), ("drag_", "Drag of {}, CD"), ("lift_", "Lift of {}, CL"),
                   ("mass_flow_", "Mass flow of {}, kg/s"), ("heat_", "Heat of {}, W"))

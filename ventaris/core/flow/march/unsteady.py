@@ -131,10 +131,14 @@ class TimeMarch:
         if flow.closure is not None and flow.dim == 2:
             self._balance(vector)
         first = self._norm(vector)
+        norm, inner = first, 0
         if guess is not state and self._is_alive(guess):
-            state = guess
-            vector = flow.residual(state)
-        norm, inner = self._norm(vector), 0
+            # What changes abruptly is not where it would have come to.
+            ahead = flow.residual(guess)
+            if self._norm(ahead) < first:
+                state, vector, norm = guess, ahead, self._norm(ahead)
+            else:
+                vector = flow.residual(state)
         while norm > self.tolerance * first and inner < MOST_INNER:
             if inner == FREE_INNER:
                 vector = flow.residual(state)

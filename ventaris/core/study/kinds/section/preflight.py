@@ -13,6 +13,9 @@ from ...unsteady import bluff_size, time_step
 # Measured with benchmarks/solver.py on two cores of 2.5 GHz; replaced by this machine's own runs.
 DEFAULT_COST = 1.4e-5
 BYTES_PER_CELL = 7_000
+# A time step costs about as much as so many steady ones; one of a wheel, through which air is pushed and
+# pulled at every step, more.
+OF_STEPS, OF_WHEELS = 3, 10
 
 
 def estimate(setup, cost=DEFAULT_COST):
@@ -24,8 +27,8 @@ def estimate(setup, cost=DEFAULT_COST):
     cells = [setup.cells(level) for level in setup.levels]
     seconds = 1.0 + sum(cells) * steps * cost
     if setup.sheet.flow.time == "unsteady":
-        # A time step costs about as much as three steady ones.
-        seconds += 3 * cost * sum(n * share for n, share in _followed(setup))
+        turns = setup.moving and setup.moving.wheels
+        seconds += (OF_WHEELS if turns else OF_STEPS) * cost * sum(n * share for n, share in _followed(setup))
     return Estimate(cells[-1], seconds, 150 + max(cells) * BYTES_PER_CELL / 1e6, cells[-1] * 60 / 1e6)
 
 
@@ -133,10 +136,10 @@ def _turbulence(setup):
             f"cut-off base are {base:.2g} thick, y+ up to {0.5 * base / unit:.0f}: a wall function takes "
             "over there, and the y+ that a run reports holds both.")
     if setup.reynolds < 2e5:
+        mend = "take laminar" if setup.moving and setup.moving.circles else "give a trip, or take laminar"
         yield Finding(
             "warn", "flow.model",
-            f"At Reynolds number {large(setup.reynolds)} much of a real boundary layer is laminar; give a "
-            "trip, or take laminar.")
+            f"At Reynolds number {large(setup.reynolds)} much of a real boundary layer is laminar; {mend}.")
     if any(o.section.trailing_edge == "blunt" for o in setup.outlines):
         yield Finding(
             "note", "flow.model",

@@ -38,6 +38,8 @@ STALLED_BELOW = 1e-2
 LEAST_SOLVED = 0.9
 # Largest Courant numbers without and with turbulence.
 SUPERSONIC_COURANT = (40.0, 400.0)
+# How a level adapts before it is followed in time.
+ADAPTING, ADAPTING_STEPS = MarchControls(2.0, courant_growth=1.25), 12
 # Eddy viscosity of the wake behind a base over the stream's speed and the body's radius, about.
 BASE_MIXING = 0.01
 
@@ -132,12 +134,7 @@ class Execution(Climb):
         if coarse_enough and not on_last:
             yield from self._follow(start_up, kept)
             self.recorder.note_coarse()
-            coarse, march = self._level, self.time_march
-            mesh = self.meshes[levels[-1]]
-            self._level = self._open(levels[-1], mesh, (coarse.name, march.state), careful=False)
-            before = prolong(self.meshes[coarse.name], mesh,
-                             march.before) if march.before is not None else None
-            kept = {"state": self._level.march.state, "before": before, "time": march.time}
+            kept = self._on_next_level(levels[-1])
         elif len(levels) > 1 and (on_last or not coarse_enough):
             previous = None if on_last else (self._level.name, self._level.march.state)
             self._level = self._open(levels[-1], self.meshes[levels[-1]], previous, careful=False)
@@ -149,7 +146,7 @@ class Execution(Climb):
 
     def _follow_cycles(self, on_last):
         """Follow what repeats: on the two finest levels, each until two cycles in a row are alike."""
-        levels, moving, mesh = self.setup.levels, self.setup.moving, self.meshes
+        levels, moving = self.setup.levels, self.setup.moving
         steps = moving.steps_of_cycle(self.sheet.run)
         self.recorder = record = CycleRecorder(self.sheet.run, steps, moving.period / steps, self._longer())
         kept = self._resumed_time
@@ -159,15 +156,36 @@ class Execution(Climb):
         if len(levels) > 1 and not on_last:
             yield from self._follow(record.steps, kept)
             record.begin_level()
-            coarse, march = self._level, self.time_march
-            self._level = self._open(levels[-1], mesh[levels[-1]], (coarse.name, march.state), careful=False)
-            kept = {"time": march.time} | {
-                name: prolong(mesh[coarse.name], mesh[levels[-1]], array)
-                for name, array in (("state", march.state), ("before", march.before))
-            }
+            kept = self._on_next_level(levels[-1])
         elif len(levels) > 1:
-            self._level = self._open(levels[-1], mesh[levels[-1]], None, careful=False)
+            self._level = self._open(levels[-1], self.meshes[levels[-1]], None, careful=False)
         yield from self._follow(record.steps, kept)
+
+    def _on_next_level(self, name):
+        """Open the next level where the time march has come to; what it starts from.
+
+        With a closure the grid's new cells at the walls are first let adapt, by a few steps in a time of
+        their own that is too short for anything farther away: a first step in time would have to find the
+        values there at once.
+        """
+        coarse, followed, mesh = self._level, self.time_march, self.meshes[name]
+        self._level = self._open(name, mesh, (coarse.name, followed.state), careful=False)
+        kept = {"time": followed.time, "state": self._level.march.state, "before": None}
+        if self.sheet.flow.model != "turbulent":
+            if followed.before is not None:
+                kept["before"] = prolong(self.meshes[coarse.name], mesh, followed.before)
+            return kept
+        flow = self._level.flow
+        if flow.moved is not None:
+            flow.moved.put(followed.time)
+        flow.time_rate = 0.0
+        march = SteadyMarch(flow, kept["state"].copy(), ADAPTING)
+        try:
+            for _ in range(ADAPTING_STEPS):
+                march.advance()
+        except FlowDiverged:
+            return kept
+        return {**kept, "state": march.state}
 
     def _trusted(self, previous):
         return None if previous and previous[0] == "neighbour" else previous
