@@ -7,6 +7,7 @@ import numpy as np
 from ....flow.closures.catalogue import CATALOGUE
 from ....flow.discretisation import Discretisation
 from ....flow.march.prolongation import prolong
+from ....flow.positions import LIMIT
 from ....flow.march.steady import FlowDiverged, MarchControls, SteadyMarch
 from ....flow.march.unsteady import TimeMarch
 from ....grids.quality import measure_quality
@@ -190,7 +191,8 @@ class Execution(Climb):
     def _trusted(self, previous):
         return None if previous and previous[0] == "neighbour" else previous
 
-    def _open(self, name, mesh, previous, careful):
+    def _discretise(self, mesh, limit=None):
+        """The flow on a mesh; `limit` as for `Discretisation`."""
         inviscid = self.sheet.flow.model == "inviscid"
         # Nothing fixes the circulation of an inviscid flow round a rounded tail: it gets no vortex;
         # beside a ground or between walls the lift has its mirror images.
@@ -202,12 +204,16 @@ class Execution(Climb):
         # What is shed while the lift changes takes the vortex back.
         free = free or bool(moving)
         turbulent = self.sheet.flow.model == "turbulent"
-        flow = Discretisation(mesh, self.setup.stream, "slip" if inviscid else "no-slip", vortex=not free,
-                              closure=self.sheet.flow.closure if turbulent else None,
+        return Discretisation(mesh, self.setup.stream, "slip" if inviscid else "no-slip", limit,
+                              vortex=not free, closure=self.sheet.flow.closure if turbulent else None,
                               laminar_until=self.sheet.flow.trip if turbulent else None,
                               boundaries=self.setup.boundaries,
                               mixing=BASE_MIXING * self.setup.radius if self.setup.is_round else 0.0,
                               motion=moving and moving.motion, pace=self.setup.pace)
+
+    def _open(self, name, mesh, previous, careful):
+        flow, moving = self._discretise(mesh), self.setup.moving
+        turbulent = self.sheet.flow.model == "turbulent"
         if moving and self.time_march is not None:
             # A further level begins where the one before has come to.
             flow.moved.put(self.time_march.time, at_rest=True)
@@ -295,7 +301,10 @@ class Execution(Climb):
             try:
                 report = march.advance()
             except FlowDiverged as error:
-                raise RunFailed(str(error)) from None
+                if not self._limit_from_here():
+                    raise RunFailed(str(error)) from None
+                march, message = self.time_march, "Cells ran away: limited from here on"
+                continue
             number, at = len(self.history) + 1, march.time * mach
             if len(self.recorder.entries) == int(self.recorder.discard * self.recorder.steps):
                 self.channels.restart_means()
@@ -306,6 +315,17 @@ class Execution(Climb):
             share = self.recorder.share(level.name == self.setup.levels[-1])
             yield self._record(report.remaining, 0.0, channels, message, 0.1 + 0.9 * share**1.5, {"time": at})
             message = ""
+
+    def _limit_from_here(self):
+        """Go on from the last step that could be solved with the limiter, which low speeds do without: in
+        time the temperature of a cell at a trailing edge, a ten-millionth of a chord in size, may run away.
+        Whether there was anything to change."""
+        level, march = self._level, self.time_march
+        if self.sheet.flow.model != "turbulent" or level.flow.constants[LIMIT]:
+            return False
+        level.flow = self._discretise(level.flow.mesh, limit=True)
+        self.time_march = TimeMarch(level.flow, march.state, march.step, time=march.time, before=march.before)
+        return True
 
     def _changes(self, over=STEADY_OVER):
         """Relative change of the watched coefficients over the last steps."""
