@@ -1,5 +1,5 @@
-"""Cases of circles that turn in the rest of a plane's grid: the seam by itself, a section that pitches in
-one, a wheel."""
+"""Cases of circles that turn in the rest of a plane's grid: the seam by itself, and a section that pitches
+in one."""
 import numpy as np
 
 from ..core.flow.discretisation import Discretisation
@@ -10,8 +10,6 @@ from ..core.flow.turning_zones import TurningZones
 from ..core.grids.fill import Region, fill
 from ..core.grids.mesh import mesh_from_cells
 from ..core.grids.turning_zone import Circle, sew
-from ..core.sheet import read_sheet
-from ..core.study.execute import execute
 from .case import Case, Check, run_sheet
 from .motion import MACH, THIN, lift_of_pitching, swing_checks
 
@@ -164,45 +162,4 @@ def pitching_in_a_circle():
                 curves, axes=("angle, degrees", "CL"))
 
 
-def wheel():
-    """Power of a wheel by its torque and by what the air has lost that passes its circle."""
-    row = {"does": "turn", "whole": "circle", "edge": 2.5, "radius": 2.0, "pivot_x": 0.4, "pivot_y": 2.0,
-           "tip_speed_ratio": 2.0}
-    sheet = read_sheet({
-        "format": 1, "shape": {"kind": "four-digit", "thickness": 0.18, "blades": 3, "wheel_x": 0.4,
-                               "wheel_y": 2.0},
-        "air": {"motion": "mach", "mach": 0.1, "motions": [row]},
-        "grid": {"level": "medium", "around": 96, "layers": 24},
-        "flow": {"model": "turbulent", "time": "unsteady"},
-        "run": {"cycle_steps": 96, "cycles": 8, "frames": 0}
-    })
-    run, taken, turns = execute(sheet), [], []
-    for step in run:
-        if run.time_march is None:
-            continue
-        flow = run.field()[1]
-        faces, q = flow.mesh.zones[0].seam.ravel(), flow.stream.dynamic_pressure
-        lost = flow.flux[faces, 1] - flow.stream.total_enthalpy * flow.flux[faces, 0]
-        taken.append(-lost.sum() / (q * flow.stream.mach * 2 * row["radius"]))
-        turns.append(step.channels["wheel_power"])
-    cycle = run.result["unsteady"]["cycle"]
-    n = cycle["steps"]
-    power, air = float(np.mean(turns[-n:])), float(np.mean(taken[-n:]))
-    before = float(np.mean(turns[-2 * n:-n]))
-    checks = [
-        Check("power by torque over power that the air has lost", power / air, 0.98, 1.02,
-              "conservation of energy over a turn"),
-        Check("power of the last turn over that of the turn before", power / before, 0.98, 1.02, "a cycle"),
-        Check("power over what blows through the wheel", power, 0.0, 16 / 27, "between none and Betz's limit")
-    ]
-    azimuth = np.linspace(360 / n, 360, n)
-    title = "Three-bladed wheel at a tip-speed ratio of 2, Spalart-Allmaras, M 0.1"
-    return Case("turning-wheel", title,
-                f"{run.result['cells']} cells, 96 steps a turn, {cycle['count']} turns", checks,
-                run.result["seconds"],
-                [("by torque", azimuth, np.array(turns[-n:]), "computed"),
-                 ("by the turn before", azimuth, np.array(turns[-2 * n:-n]), "reference")],
-                axes=("azimuth, degrees", "power coefficient"))
-
-
-CASES = {"turning-seam": seam, "turning-pitch": pitching_in_a_circle, "turning-wheel": wheel}
+CASES = {"turning-seam": seam, "turning-pitch": pitching_in_a_circle}
