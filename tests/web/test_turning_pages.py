@@ -6,6 +6,7 @@ import unittest
 import numpy as np
 
 from tests.core.test_turning_circles import AIR, GRID, POST, TURN, WHEEL, wheel_sheet
+from tests.marks import slow
 from tests.web.client import WithClient, store_run
 from ventaris.core.study.execute import execute
 from ventaris.store import archive, campaigns, runs
@@ -18,6 +19,7 @@ SECTIONS = {
 }
 
 
+@slow
 class WithWheel(WithClient):
     @classmethod
     def setUpClass(cls):

@@ -172,6 +172,15 @@ def points_turned(mesh, angles):
     return points
 
 
+def standing(mesh, faces):
+    """Centres of faces as they stand before anything turns, shape (n, 2)."""
+    out = mesh.face_centre[faces]
+    for zone in mesh.zones:
+        own = np.isin(faces, zone.faces)
+        out[own] = zone.circle.centre + (out[own] - zone.circle.centre) @ turning(zone.angle)
+    return out
+
+
 def turning(angle):
     """Matrix that turns vectors counter-clockwise."""
     c, s = np.cos(angle), np.sin(angle)

@@ -4,6 +4,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from ..gas import isentropic_pressure_ratio, mach_from_pressure
+from ..grids.turning_zone import standing
 from .profiles import WallSampler
 
 # Least pressure at a wall over that of its cell, and pressure over the stream's below which the air counts as
@@ -82,8 +83,7 @@ def read_taps(flow, state, with_layer=False):
         # On a wall that holds the flow: the Mach number that the stream's total pressure would give there.
         total = isentropic_pressure_ratio(flow.stream.mach, gamma) / gamma
     mach = mach_from_pressure(np.minimum(wall_absolute / total, 1.0), gamma)
-    row = TapRow(mesh.face_centre[wall, 0], mesh.face_centre[wall, 1], gauge / q, cf, mach, surface,
-                 y_plus_row(flow, state))
+    row = TapRow(*standing(mesh, wall).T, gauge / q, cf, mach, surface, y_plus_row(flow, state))
     row.empty = np.minimum(absolute, wall_absolute) * gamma < EMPTY
     if with_layer and flow.stream.reynolds is not None:
         row.thickness, row.shape, _ = WallSampler(mesh, state, gamma, flow.stream.mach).thickness_row().T
