@@ -7,6 +7,7 @@ import numpy as np
 
 from tests.core.test_turning_circles import AIR, GRID, POST, TURN, WHEEL, wheel_sheet
 from tests.marks import slow
+from tests.web.browsing import InBrowser
 from tests.web.client import WithClient, store_run
 from ventaris.core.study.execute import execute
 from ventaris.store import archive, campaigns, runs
@@ -19,27 +20,41 @@ SECTIONS = {
 }
 
 
+_done = []
+
+
+def finished():
+    """A wheel's run, made once."""
+    if not _done:
+        _done.append(execute(wheel_sheet()))
+        for _ in _done[0]:
+            pass
+    return _done[0]
+
+
+def add_wheel(database):
+    """(campaign, variant, point) of a wheel beside a post."""
+    campaign = campaigns.add_campaign(database, "Whirl", "what does the post cost?", SECTIONS)
+    variant = campaigns.add_variant(database, campaign, "post", {**WHEEL, "elements": [POST]})
+    return campaign, variant, campaigns.add_point(database, campaign, "wind", {**AIR, "motions": [TURN]})
+
+
+def keep_run(database, *cell):
+    """Put the finished run into a cell; returns its id."""
+    run_id, record = store_run(database, *cell, finished()), finished().recorder
+    runs.keep_array(database, run_id, "frames", pack_frames(record.times, record.frames, record.mean))
+    return run_id
+
+
 @slow
 class WithWheel(WithClient):
-    @classmethod
-    def setUpClass(cls):
-        super().setUpClass()
-        cls.done = execute(wheel_sheet())
-        for _ in cls.done:
-            pass
-
     def setUp(self):
         super().setUp()
-        self.turning = campaigns.add_campaign(self.db, "Whirl", "what does the post cost?", SECTIONS)
-        self.variant = campaigns.add_variant(self.db, self.turning, "post", {**WHEEL, "elements": [POST]})
-        self.point = campaigns.add_point(self.db, self.turning, "wind", {**AIR, "motions": [TURN]})
-        self.sheet_url = f"/sheet/{self.variant}/{self.point}"
+        self.turning, self.variant, self.point = add_wheel(self.db)
+        self.done, self.sheet_url = finished(), f"/sheet/{self.variant}/{self.point}"
 
     def with_run(self):
-        run_id = store_run(self.db, self.turning, self.variant, self.point, self.done)
-        record = self.done.recorder
-        runs.keep_array(self.db, run_id, "frames", pack_frames(record.times, record.frames, record.mean))
-        return run_id
+        return keep_run(self.db, self.turning, self.variant, self.point)
 
     def field(self, run_id, query=""):
         """(head, points, values by name) of a field as the canvas gets it."""
@@ -127,6 +142,28 @@ class Films(WithWheel):
         there = next(iter(runs.latest_runs(other, 1).values()))
         mesh = unpack_field(runs.kept_array(other, there["id"], "field"))[1]
         self.assertAlmostEqual(np.degrees(-mesh.zones[0].angle), self.done.history[-1]["angle"], 6)
+
+
+class InTheBrowser(InBrowser):
+    def test_a_wheel_turns_beside_its_post_and_is_ridden_along(self):
+        database = open_database(self.server.folder.name)
+        self.addCleanup(database.close)
+        run_id = keep_run(database, *add_wheel(database))
+        self.go(f"/runs/{run_id}/flow")
+        self.page.wait_for_selector("#stage[data-ready]")
+        look = "document.querySelector('#stage canvas').toDataURL()"
+        pictures = [self.page.evaluate(look)]
+        for moment in (1, 2):
+            self.page.evaluate(f"const s = document.getElementById('frame'); s.value = {moment}; "
+                               "s.dispatchEvent(new Event('input'))")
+            self.page.wait_for_function(f"seen => {look} !== seen", arg=pictures[-1])
+            pictures.append(self.page.evaluate(look))
+        self.page.click("[data-toggle=riding]")
+        self.page.wait_for_function(f"seen => {look} !== seen", arg=pictures[-1])
+        # The flow under the cursor is found where the circle stands at that moment.
+        box = self.page.locator("#stage canvas").bounding_box()
+        self.page.mouse.move(box["x"] + 0.5 * box["width"], box["y"] + 0.5 * box["height"])
+        self.page.wait_for_selector("#reading >> text=Mach number")
 
 
 if __name__ == "__main__":
