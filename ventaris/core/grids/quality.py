@@ -79,7 +79,8 @@ def aspect_ratio(mesh):
 
 def non_orthogonality(mesh):
     """Angle in degrees between each interior face's normal and its cells' centre line."""
-    inner = mesh.right >= 0
+    # Faces of a seam may have come to nothing where they stand.
+    inner = (mesh.right >= 0) & (mesh.area > 1e-12)
     line = mesh.centre[mesh.right[inner]] - mesh.centre[mesh.left[inner]]
     cosine = (line * mesh.normal[inner]).sum(1) / np.linalg.norm(line, axis=1)
     return np.degrees(np.arccos(np.clip(cosine, -1, 1)))
