@@ -102,6 +102,6 @@ class Serving(unittest.TestCase):
         done = subprocess.run([
             sys.executable, "-m", "ventaris.cli", "serve", "--port", port, "--data",
             server.folder.name + "/other", "--no-demo"
-        ], capture_output=True, text=True, timeout=60, check=False)
+        ], capture_output=True, text=True, timeout=300, check=False)
         self.assertEqual(done.returncode, 2)
         self.assertIn("--port", done.stderr)
