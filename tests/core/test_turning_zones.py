@@ -119,7 +119,7 @@ class TurningFlowTest(unittest.TestCase):
 
     @slow
     def test_a_vortex_loses_hardly_more_where_cells_do_not_meet(self):
-        self.assertLess(carried(24, Still(np.pi / 24)), 1.05 * carried(24, Still()))
+        self.assertLess(carried(32, Still(np.pi / 32)), 1.05 * carried(32, Still()))
 
 
 if __name__ == "__main__":
