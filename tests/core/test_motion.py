@@ -215,6 +215,10 @@ class Sheets(unittest.TestCase):
         self.assertIn("tail first", said({**wheel, "tip_speed_ratio": -2}))
         self.assertIn("undisturbed", said({"does": "edge", "gust": 0.5}))
 
+    def test_a_sharp_gust_does_not_shorten_the_steps_of_a_swing(self):
+        both = prepare(moving_sheet(PITCH, {"does": "edge", "gust": 0.05})).moving
+        self.assertEqual(both.step, prepare(moving_sheet(PITCH)).moving.step)
+
 
 class Wheels(unittest.TestCase):
     ROW = {"does": "turn", "tip_speed_ratio": 2, "radius": 2.0, "pivot_x": 0.5, "pivot_y": 2.0}

@@ -5,7 +5,7 @@ import json
 import numpy as np
 
 from ..core.grids.mesh import mesh_from_cells, revolve
-from ..core.grids.turning_zone import Circle, points_turned, sew
+from ..core.grids.turning_zone import Circle, points_turned, seam_edges, sew
 from ..core.instruments.taps import TapRow
 
 MORE_TAPS = ("y_plus", "thickness", "shape")
@@ -58,8 +58,7 @@ def unpack_field(data):
         zones = [(*zone, stored[f"zone_{k}"].astype(np.int64))
                  for k, zone in enumerate(head.get("zones", ()))]
     for k, zone in enumerate(zones):
-        edges |= {f"seam {k} {side}": np.stack([nodes, np.roll(nodes, -1)], axis=1)
-                  for side, nodes in zip(("inside", "outside"), zone[-1][1])}
+        edges |= seam_edges(k, zone[-1][1])
     mesh = mesh_from_cells(points, cells, edges, head["walls"], layout)
     if zones:
         mesh = sew(mesh, [Circle(*zone[:3]) for zone in zones], *zip(*(zone[-1] for zone in zones)))

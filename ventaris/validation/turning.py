@@ -9,7 +9,7 @@ from ..core.flow.stream import FreeStream
 from ..core.flow.turning_zones import TurningZones
 from ..core.grids.fill import Region, fill
 from ..core.grids.mesh import mesh_from_cells
-from ..core.grids.turning_zone import Circle, sew
+from ..core.grids.turning_zone import Circle, ring_cells, seam_edges, sew
 from .case import Case, Check, run_sheet
 from .motion import MACH, THIN, lift_of_pitching, swing_checks
 
@@ -29,16 +29,13 @@ def empty_zone(count=64, half=3.0, radius=1.0, hub=0.0):
     made = _Numbered()
     circle, size = Circle(0.0, 0.0, radius), 2 * np.pi * radius / count
     rings, nodes, loops = [], [], []
-    for side, name in ((1, "seam 0 inside"), (-1, "seam 0 outside")):
-        far = circle.shrunk(side * size).points(count)
-        ids = np.stack([made.add(circle.points(count)), made.add(far)], axis=1)
-        after = np.roll(ids, -1, axis=0)
-        quads = np.stack([ids[:, 0], after[:, 0], after[:, 1], ids[:, 1]], axis=1)
+    for side in (1, -1):
+        points = circle.shrunk(side * size).points(count)
+        near, far = made.add(circle.points(count)), made.add(points)
         rings.append(sum(map(len, made.cells)) + np.arange(count))
-        made.cells.append(quads if side > 0 else quads[:, ::-1])
-        made.edges[name] = np.stack([ids[:, 0], after[:, 0]], axis=1)
-        nodes.append(ids[:, 0])
-        loops.append((far, ids[:, 1]))
+        made.cells.append(ring_cells(near, far, side > 0))
+        nodes.append(near)
+        loops.append((points, far))
     line = np.linspace(-half, half, int(round(2 * half / size)) + 1)[:-1]
     sides = [np.stack([line, np.full_like(line, -half)], axis=1)]
     for _ in range(3):
@@ -48,10 +45,8 @@ def empty_zone(count=64, half=3.0, radius=1.0, hub=0.0):
     hole = [made.named("hub", around)] if hub else []
     made.fill(loops[0], hole, size)
     made.fill(square, [loops[1]], size)
-    names = [name for name in made.edges if not name.startswith("seam")]
-    edges = {name: made.edges[name] for name in [*names, "seam 0 inside", "seam 0 outside"]}
-    mesh = mesh_from_cells(np.concatenate(made.points), np.concatenate(made.cells), edges,
-                           ["hub"] if hub else [])
+    mesh = mesh_from_cells(np.concatenate(made.points), np.concatenate(made.cells),
+                           made.edges | seam_edges(0, nodes), ["hub"] if hub else [])
     return sew(mesh, (circle, ), [np.stack(rings)], [np.stack(nodes)])
 
 

@@ -4,7 +4,7 @@ from markupsafe import Markup
 
 from ..core.grids.mesh import MeshError
 from ..core.grids.quality import skewness
-from ..core.grids.turning_zone import turning
+from ..core.grids.turning_zone import Circle
 from ..core.sheet.arrangement import CLOSURES
 from ..core.study.kinds.section.motion import words_of
 from ..core.units import large, show
@@ -194,7 +194,7 @@ def _moves(setup):
     loops = [o.polygon(120) for o in setup.outlines]
     parts, reach = [], []
     for _, centre, radius, turn in moving.wheels:
-        ring = centre + radius * _round(73)
+        ring = Circle(*centre, radius).points(72)
         sense = 1 if moving.sign * turn > 0 else -1
         tip = centre + [0.06 * radius * sense, radius]
         wings = tip + 0.1 * radius * np.array([[-sense, 0.6], [0, 0], [-sense, -0.6]])
@@ -204,8 +204,8 @@ def _moves(setup):
         ]
         reach.append(ring)
     for moves in moving.circles:
-        x, y = centre = moves.circle.centre
-        ring = centre + moves.circle.radius * _round(145)
+        x, y = moves.circle.centre
+        ring = moves.circle.points(144)
         parts += [_polygon(ring, "measure"), f'<circle class="here" cx="{x:.4f}" cy="{-y:.4f}" r="0.018"/>']
         reach.append(ring)
         parts += _ends_of(moves, loops, moving.lasts / setup.stream.mach) if not moves.wheel else []
@@ -223,18 +223,13 @@ def _moves(setup):
     return parts, np.concatenate(reach or loops)
 
 
-def _round(count):
-    angle = np.linspace(0, 2 * np.pi, count)
-    return np.stack([np.cos(angle), np.sin(angle)], axis=1)
-
-
 def _ends_of(moves, loops, lasts):
     """What is in a circle that swings or turns once, at the ends of its way."""
     times = np.linspace(0, lasts, 97)
-    values, centre = np.array([moves.law.value(t) for t in times]), moves.circle.centre
+    values = [moves.law.value(t) for t in times]
     own = [loop for loop in loops if moves.circle.holds(loop[:1])[0]]
     return [
-        _polygon(centre + (loop - centre) @ turning(-values[k]).T, "datum")
+        _polygon(moves.circle.turned(loop, -values[k]), "datum")
         for k in {int(np.argmin(values)), int(np.argmax(values))} for loop in own
     ]
 

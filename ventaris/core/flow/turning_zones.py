@@ -10,7 +10,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from ..grids.turning_zone import turning
-from .boundaries.registry import BLOWN, NO_SLIP
+from .boundaries.registry import NO_SLIP
 from .motion import Still
 from .stencils.turning import TurningStencil
 
@@ -53,7 +53,6 @@ class Turned:
         self.rows = [self._rows_of_seam(zone) for zone in self.zones]
         # What slides along a wall, as it stood before anything turned.
         self.sticky = [self._sticky_of(zone) for zone in self.zones]
-        self.walls = flow.n_interior + np.nonzero((flow.kind == NO_SLIP) | (flow.kind == BLOWN))[0]
         self.put(0.0, at_rest=True)
 
     def _sticky_of(self, zone):
@@ -64,11 +63,9 @@ class Turned:
 
     def _rows_of_seam(self, zone):
         """Positions of the seam's faces in the rows of the rings' cells, shape (2, n, 2)."""
-        first, faces, _ = self.flow.cells[2:5]
-        low, high = zone.seam.min(), zone.seam.max()
-        found = [[q for q in range(first[cell], first[cell + 1]) if low <= faces[q] <= high]
-                 for cell in zone.rings.ravel()]
-        return np.array(found).reshape(2, -1, 2)
+        faces = self.flow.cells.faces
+        found = np.nonzero((faces >= zone.seam.min()) & (faces <= zone.seam.max()))[0]
+        return found.reshape(2, -1, 2)
 
     def put(self, time, at_rest=False):
         """Turn the zones to where they are at a time; `at_rest` holds them there. Axes do not turn: returns
@@ -93,7 +90,7 @@ class Turned:
         for stencil in self.stencils:
             stencil.follow()
         if flow.distance is not None:
-            flow.distance[:] = flow.mesh.wall_distance(self.walls)[0]
+            flow.distance[:] = flow.mesh.wall_distance(flow.stencils.walls)[0]
         return 0.0
 
     def _follow_seam(self, k, zone):

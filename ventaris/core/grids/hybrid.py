@@ -16,7 +16,7 @@ from .mesh import MeshError, mesh_from_cells
 from .section import LEVELS, STRIDE
 from .sizing import SizeField, Zone, wall_arcs
 from .spacing import distribute
-from .turning_zone import Circle, sew
+from .turning_zone import Circle, ring_cells, seam_edges, sew
 
 SIDES = ("far field", "ground", "lower wall", "upper wall", "inlet", "outlet", "symmetry")
 # Share of the quadtree's seeds that the relaxed net keeps, measured.
@@ -127,19 +127,21 @@ class HybridGrid:
     """
     def __init__(self, outlines, plan):
         self.outlines, self.plan, self._counts = outlines, plan, {}
+        # Walls keep away from circles as from other walls.
+        self.circles = [circle.points(CIRCLE_POINTS) for circle in plan.turning]
         self._wall_points()
         self._plant()
         self._outer_loop()
-        self.seams = [self._seam(circle) for circle in plan.turning]
+        self.seams = [self._seam(*pair) for pair in zip(plan.turning, self.circles)]
         self.zones = list(plan.zones) + self._wakes() + self._round_seams()
 
     def _wall_points(self):
         plan = self.plan
         clouds = [o.at(np.linspace(0, o.length, 1500)) for o in self.outlines]
-        circles = [circle.points(CIRCLE_POINTS) for circle in plan.turning]
         self.walls = []
         for k, outline in enumerate(self.outlines):
-            others = [c for j, c in enumerate(clouds) if j != k] + self._side_points(clouds[k]) + circles
+            others = [c for j, c in enumerate(clouds) if j != k]
+            others += self._side_points(clouds[k]) + self.circles
             arcs = wall_arcs(outline, np.concatenate(others) if others else np.empty((0, 2)), plan)
             if plan.domain == "half":
                 arcs = arcs[outline.at(arcs)[:, 1] > -1e-9]
@@ -159,14 +161,13 @@ class HybridGrid:
         strips = self._strips(bodies)
         segments = [np.stack([w, np.roll(w, -1, 0)], 1)[:len(w) - half] for w, _ in self.walls]
         segments += [np.stack([p[:-1], p[1:]], 1) for _, p, _ in strips]
-        circles = [circle.points(CIRCLE_POINTS) for circle in plan.turning]
-        segments += [np.stack([p, np.roll(p, -1, 0)], 1) for p in circles]
+        segments += [np.stack([p, np.roll(p, -1, 0)], 1) for p in self.circles]
         solid = np.concatenate(segments)
         paths = []
         for k, ((wall, names), outline) in enumerate(zip(self.walls, self.outlines)):
             if plan.layers > 1 and outline.is_sharp and not half:
                 others = [w for j, (w, _) in enumerate(self.walls) if j != k]
-                others += [p for _, p, _ in strips] + circles
+                others += [p for _, p, _ in strips] + self.circles
                 paths.append(
                     path_with_wake(
                         wall, names, lambda at, way: float(
@@ -276,16 +277,16 @@ class HybridGrid:
         count = 4 * int(np.ceil(np.trapezoid(1 / size(s), s) / 4))
         return start + distribute(size, end - start, count)
 
-    def _seam(self, circle):
+    def _seam(self, circle, points):
         """The ring of cells on either side of a circle: as small as the walls make the triangles at the point
         of it that is nearest to one, for it all turns past there."""
         plan = self.plan
         walls = np.concatenate([w for w, _ in self.walls])
         lengths = np.concatenate([np.linalg.norm(np.roll(w, -1, 0) - w, axis=1) for w, _ in self.walls])
-        gap, near = cKDTree(walls).query(circle.points(CIRCLE_POINTS))
+        gap, near = cKDTree(walls).query(points)
         size = float((lengths[near] + plan.growth * gap).min())
         fronts = np.concatenate([chain.columns.front for chain in self.chains])
-        room = float(np.abs(np.hypot(*(fronts - circle.centre).T) - circle.radius).min())
+        room = float(circle.gap(fronts).min())
         count = max(LEAST_ROUND, 4 * int(np.ceil(2 * np.pi * circle.radius / min(size, room) / 4)))
         return _Seam(circle, count, RING_ROOM * room)
 
@@ -332,7 +333,7 @@ class _Assembly:
     def __init__(self, grid, stride):
         self.grid, self.stride = grid, stride
         self.points, self.cells, self.edges = [], [], {}
-        self.count, self.rings, self.ring_nodes = 0, [], []
+        self.count, self.seams, self.rings, self.ring_nodes = 0, {}, [], []
 
     def _new(self, points):
         self.points.append(points)
@@ -370,15 +371,12 @@ class _Assembly:
         nodes, cells, edges = [], [], []
         for side in (1, -1):
             points = circle.shrunk(side * height).points(n)
-            ids = np.stack([self._new(circle.points(n)), self._new(points)], axis=1)
-            following = np.roll(ids, -1, axis=0)
-            quads = np.stack([ids[:, 0], following[:, 0], following[:, 1], ids[:, 1]], axis=1)
+            near, far = self._new(circle.points(n)), self._new(points)
             cells.append(sum(len(c) for c in self.cells) + np.arange(n))
-            self.cells.append(quads if side > 0 else quads[:, ::-1])
-            self._note(f"seam {number} {'inside' if side > 0 else 'outside'}",
-                       np.stack([ids[:, 0], following[:, 0]], axis=1))
-            nodes.append(ids[:, 0])
-            edges.append((points, ids[:, 1]))
+            self.cells.append(ring_cells(near, far, side > 0))
+            nodes.append(near)
+            edges.append((points, far))
+        self.seams.update(seam_edges(number, nodes))
         self.rings.append(np.stack(cells))
         self.ring_nodes.append(np.stack(nodes))
         return edges
@@ -430,12 +428,11 @@ class _Assembly:
             triangles = number[triangles[_banded(triangles, len(points))]]
             self.cells.append(np.concatenate([triangles, triangles[:, 2:]], axis=1))
         edges = {name: np.concatenate(pairs) for name, pairs in self.edges.items()}
-        seams = [name for name in edges if name.startswith("seam ")]
-        walls = [name for name in edges if name not in SIDES and name not in seams]
-        edges = {name: edges[name] for name in walls + [n for n in edges if n in SIDES] + seams}
+        walls = [name for name in edges if name not in SIDES]
+        edges = {name: edges[name] for name in walls + [n for n in edges if n in SIDES]} | self.seams
         layout = {"topology": "hybrid", "blocks": self.blocks, "shape": (0, 0)}
         mesh = mesh_from_cells(np.concatenate(self.points), np.concatenate(self.cells), edges, walls, layout)
-        if seams:
+        if self.seams:
             mesh = sew(mesh, self.grid.plan.turning, self.rings, self.ring_nodes)
         for name, faces in mesh.boundaries.items():
             mesh.boundaries[name] = _in_order(mesh.face_nodes, faces)

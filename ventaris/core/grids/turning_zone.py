@@ -43,9 +43,21 @@ class Circle:
         angle = 2 * np.pi * np.arange(count) / count
         return self.centre + self.radius * np.stack([np.cos(angle), np.sin(angle)], axis=1)
 
+    def reach(self, points):
+        """Distance of points from the middle, shape (n,)."""
+        return np.hypot(*(np.asarray(points) - self.centre).T)
+
     def holds(self, points):
         """Which points lie within, shape (n,)."""
-        return np.hypot(*(np.asarray(points) - self.centre).T) < self.radius
+        return self.reach(points) < self.radius
+
+    def gap(self, points):
+        """Distance of points from the circle itself, shape (n,)."""
+        return np.abs(self.reach(points) - self.radius)
+
+    def turned(self, points, angle):
+        """Points turned about the middle by an angle counter-clockwise, shape (n, 2)."""
+        return self.centre + (points - self.centre) @ turning(angle).T
 
     def shrunk(self, by):
         return replace(self, radius=self.radius - by)
@@ -58,7 +70,8 @@ class TurningZone:
     ----------
     circle : Circle
     rings : ndarray of int, shape (2, n)
-        Cells inside and outside of the seam, counter-clockwise as they stand before the zone turns.
+        Cells inside and outside of the seam, counter-clockwise as they stand before the zone turns; their
+        numbers rise, those inside come first.
     nodes : ndarray of int, shape (2, n)
         Points on the circle at which the rings' cells begin.
     seam : ndarray of int, shape (2, n)
@@ -82,12 +95,14 @@ class TurningZone:
     def across(self):
         """(inner, outer) pairs of ring cells that see each other through the seam, each shape (ACROSS, n):
         for each cell of the inner ring."""
-        middle = self.shift + int(round(self._part()))
+        middle = self.shift + int(round(self.part))
         n = np.arange(self.count)
         return np.stack([np.broadcast_to(self.rings[0], (ACROSS, self.count)),
                          np.stack([self.rings[1][(n + middle + k) % self.count] for k in (-1, 0, 1)])])
 
-    def _part(self):
+    @property
+    def part(self):
+        """Share of a cell of the rings by which it has turned beyond `shift` of them."""
         return self.angle / (2 * np.pi / self.count) - self.shift
 
     def turn_to(self, mesh, angle):
@@ -97,11 +112,10 @@ class TurningZone:
             self._first = (mesh.points[self.points].copy(), mesh.centre[self.cells].copy(),
                            mesh.face_centre[self.faces].copy(), mesh.normal[self.faces].copy())
         points, centre, face_centre, normal = self._first
-        turn = turning(angle)
         for array, where, first in ((mesh.points, self.points, points), (mesh.centre, self.cells, centre),
                                     (mesh.face_centre, self.faces, face_centre)):
-            array[where] = self.circle.centre + (first - self.circle.centre) @ turn.T
-        mesh.normal[self.faces] = normal @ turn.T
+            array[where] = self.circle.turned(first, angle)
+        mesh.normal[self.faces] = normal @ turning(angle).T
         self.angle = angle
         self._cut(mesh)
 
@@ -140,7 +154,7 @@ def sewn_triangles(mesh, triangles):
         Of all of its cells.
     """
     for zone in mesh.zones:
-        n, part = np.arange(zone.count), zone._part()
+        n, part = np.arange(zone.count), zone.part
         inner, outer = (mesh.cell_nodes[ring] for ring in zone.rings)
         between = zone.nodes[1][(n + zone.shift + 1) % zone.count]
         a, b, far_b, far_a = inner.T
@@ -167,8 +181,7 @@ def points_turned(mesh, angles):
     is left as it is."""
     points = mesh.points.copy()
     for zone, angle in zip(mesh.zones, angles):
-        centre = zone.circle.centre
-        points[zone.points] = centre + (points[zone.points] - centre) @ turning(angle - zone.angle).T
+        points[zone.points] = zone.circle.turned(points[zone.points], angle - zone.angle)
     return points
 
 
@@ -177,7 +190,7 @@ def standing(mesh, faces):
     out = mesh.face_centre[faces]
     for zone in mesh.zones:
         own = np.isin(faces, zone.faces)
-        out[own] = zone.circle.centre + (out[own] - zone.circle.centre) @ turning(zone.angle)
+        out[own] = zone.circle.turned(out[own], -zone.angle)
     return out
 
 
@@ -187,8 +200,22 @@ def turning(angle):
     return np.array([[c, -s], [s, c]])
 
 
+def seam_edges(number, nodes):
+    """{boundary: pairs of points} of a zone's seam, inside and outside, until it is sewn; `nodes` as in
+    `TurningZone`."""
+    return {f"seam {number} {side}": np.stack([own, np.roll(own, -1)], axis=1)
+            for side, own in zip(("inside", "outside"), nodes)}
+
+
+def ring_cells(near, far, inside):
+    """Quadrilaterals between the points on a circle and those of a ring's far edge, shape (n, 4),
+    counter-clockwise."""
+    quads = np.stack([near, np.roll(near, -1), np.roll(far, -1), far], axis=1)
+    return quads if inside else quads[:, ::-1]
+
+
 def sew(mesh, circles, rings, nodes):
-    """Join zones to what is round them, in place of the boundaries ``seam <k> inside`` and ``outside``.
+    """Join zones to what is round them, in place of the boundaries that `seam_edges` names.
 
     Parameters
     ----------
@@ -207,8 +234,7 @@ def sew(mesh, circles, rings, nodes):
     MeshError
         If the rings of a zone do not stand as they must.
     """
-    inner, seams = mesh.n_interior, [f"seam {k} {side}" for k in range(len(circles))
-                                     for side in ("inside", "outside")]
+    inner, seams = mesh.n_interior, [name for k, pair in enumerate(nodes) for name in seam_edges(k, pair)]
     gone = np.concatenate([mesh.boundaries[name] for name in seams])
     border = np.setdiff1d(np.arange(inner, mesh.n_faces), gone)
     new = sum(2 * r.shape[1] for r in rings)

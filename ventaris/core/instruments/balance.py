@@ -54,7 +54,7 @@ class Balance:
         total = pressure + other
         friction = np.where(flow.is_blown[:, None], 0.0, other)
         arm = flow.mesh.face_centre[flow.wall] - np.asarray(self.moment_point)
-        moment = 0.0 if self.share != 1.0 else (arm[:, 1] * total[:, 0] - arm[:, 0] * total[:, 1]).sum()
+        moment = 0.0 if self.share != 1.0 else nose_up(total, arm)
         out = {
             "lift": float(total.sum(0) @ across / q), "drag": float(total.sum(0) @ along / q),
             "moment": float(moment / q), "drag_pressure": float(pressure.sum(0) @ along / q),
@@ -89,7 +89,12 @@ def torque(flow, point, faces=None):
     pressure, other = flow.wall_loads()
     own = slice(None) if faces is None else np.isin(flow.wall, faces)
     force, arm = (pressure + other)[own], flow.mesh.face_centre[flow.wall][own] - np.asarray(point)
-    return float((arm[:, 1] * force[:, 0] - arm[:, 0] * force[:, 1]).sum() / flow.stream.dynamic_pressure)
+    return float(nose_up(force, arm) / flow.stream.dynamic_pressure)
+
+
+def nose_up(force, arm):
+    """Moment nose up (clockwise) of forces at the ends of arms, both shape (n, 2)."""
+    return (arm[:, 1] * force[:, 0] - arm[:, 0] * force[:, 1]).sum()
 
 
 def channel_name(text):

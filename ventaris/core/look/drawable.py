@@ -10,6 +10,7 @@ from .fields import QUANTITIES, derive
 # Arrangements of so many chords are seen whole at first.
 WIDE = 2.5
 
+
 @dataclass
 class Drawable:
     """What a picture is made from; lengths in chords.

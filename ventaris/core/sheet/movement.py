@@ -6,8 +6,6 @@ from pydantic import Field, model_validator
 from .fields import SheetSection, choice, number
 
 SWINGING, TURNING = ("pitch", "heave"), ("pitch", "ramp", "turn", "table")
-# Circles that turn in the rest.
-MOST_CIRCLES = 4
 GUSTS = ("wave", "edge")
 
 

@@ -135,8 +135,9 @@ class TimeMarch:
         if guess is not state and self._is_alive(guess):
             # What changes abruptly is not where it would have come to.
             ahead = flow.residual(guess)
-            if self._norm(ahead) < first:
-                state, vector, norm = guess, ahead, self._norm(ahead)
+            after = self._norm(ahead)
+            if after < first:
+                state, vector, norm = guess, ahead, after
             else:
                 vector = flow.residual(state)
         while norm > self.tolerance * first and inner < MOST_INNER:

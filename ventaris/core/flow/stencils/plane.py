@@ -200,13 +200,15 @@ class PlaneStencils:
         From a face's cells to its centre; on the thin cells of turbulent wall layers by wall distance.
     distance : ndarray or None
         Wall distance of each cell, for a closure.
+    walls : ndarray of int or None
+        The faces from which it is measured.
     """
     def __init__(self, mesh, kind, cell_faces, turbulent):
         first = mesh.n_interior
         sticky = first + np.nonzero(kind == NO_SLIP)[0]
-        self.distance = None
+        self.distance = self.walls = None
         if turbulent:
-            walls = first + np.nonzero((kind == NO_SLIP) | (kind == BLOWN))[0]
+            self.walls = walls = first + np.nonzero((kind == NO_SLIP) | (kind == BLOWN))[0]
             self.distance, direction, at_corner = mesh.wall_distance(walls)
             inside = wall_layer_cells(mesh, self.distance, direction, at_corner)
             for zone in mesh.zones:

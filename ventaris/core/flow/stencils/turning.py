@@ -27,11 +27,9 @@ class TurningStencil:
             self.weight[part.turned] = part.first @ turning(part.zone.angle - part.begun).T
             inner, outer = part.zone.across()
             self.neighbour[part.across[0]] = outer.T
+            # Every cell of the outer ring is seen by as many of the inner one.
             order = np.argsort(outer, axis=None, kind="stable").reshape(-1, ACROSS)
-            # Every cell of the outer ring is seen by as many of the inner one, in the order of its ring.
-            row = np.empty_like(part.across[1])
-            row[np.argsort(part.zone.rings[1], kind="stable")] = inner.ravel()[order]
-            self.neighbour[part.across[1]] = row
+            self.neighbour[part.across[1]] = inner.ravel()[order]
             member = self.neighbour[part.entries]
             self.weight[part.entries] = least_squares_weights(self.mesh, part.rows, self._places(member),
                                                               cells=part.cells)

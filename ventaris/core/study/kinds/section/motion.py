@@ -8,7 +8,7 @@ import numpy as np
 
 from ....flow.motion import (EdgeGust, Motion, Ramp, Still, Swing, Tabled, Turning, WaveGust)
 from ....flow.turning_zones import TurningZones
-from ....grids.turning_zone import Circle
+from ....grids.turning_zone import Circle, turning
 from ....instruments.balance import torque
 from ....sheet.movement import GUSTS, TURNING
 
@@ -220,7 +220,7 @@ def moving_of(sheet, air):
     once = any(row.does in ("ramp", "edge") or row.does == "table" and row.repeats == "no" for row in rows)
     laws = [_law_of(row, air, up) for row in rows]
     periods = [law.period for law in laws if law.period]
-    step = float(min((law.step for law in laws), default=PLAIN_STEP))
+    step = float(min((law.step for law in laws if law.step), default=PLAIN_STEP))
     if rows[0].in_circle:
         circles = tuple(MovingCircle(_circle_of(sheet, row, up), law.law, row, law.wheel)
                         for row, law in zip(rows, laws))
@@ -249,11 +249,11 @@ def _drawn_over(kinds):
 
 @dataclass(frozen=True)
 class _Law:
-    """A row's law in the solver's scales, and in chords the time it repeats after and a step that follows
-    it."""
+    """A row's law in the solver's scales, and in chords a step that follows it (None where any does) and the
+    time it repeats after."""
 
     law: object
-    step: float
+    step: float | None = None
     period: float | None = None
     wheel: tuple | None = None
 
@@ -282,7 +282,7 @@ def _law_of(row, air, up):
         return _Law(law, min(np.diff(times).min() / 4, lasts / SWING_STEPS), lasts if repeats else None)
     if row.does == "wave":
         return _Law(WaveGust(row.gust * mach, row.length), row.length / SWING_STEPS, row.length)
-    return _Law(EdgeGust(row.gust * mach), PLAIN_STEP)
+    return _Law(EdgeGust(row.gust * mach))
 
 
 def _circle_of(sheet, row, up):
@@ -290,8 +290,7 @@ def _circle_of(sheet, row, up):
     the circle with it."""
     x, y = row.pivot_x, row.pivot_y
     if sheet.domain.kind != "far field":
-        c, s = np.cos(np.radians(sheet.air.incidence)), np.sin(np.radians(sheet.air.incidence))
-        x, y = c * x + s * y, c * y - s * x
+        x, y = turning(-np.radians(sheet.air.incidence)) @ [x, y]
     return Circle(float(x), float(up * y), float(row.edge))
 
 
@@ -328,10 +327,10 @@ def check_circles(moving, outlines, plan):
     for c in moving.circles:
         circle, held = c.circle, False
         for outline in outlines:
-            inside = circle.holds(outline.polygon(400))
+            reach = circle.reach(outline.polygon(400))
+            inside = reach < circle.radius
             held |= inside.all()
             if inside.any() and not inside.all():
-                reach = np.hypot(*(outline.polygon(400) - circle.centre).T)
                 raise ValueError(
                     f"air.motions: the circle of radius {circle.radius:g} round x = {c.row.pivot_x:g}, "
                     f"y = {c.row.pivot_y:g} cuts “{outline.name or 'the section'}”, which reaches from "

@@ -411,7 +411,7 @@ def _check_gaps(plan, outlines):
                     f"Lower the smallest wall cell to {gap * plan.gap_share:.1g}, or widen the gap")
     for circle in plan.turning:
         for cloud, outline in zip(clouds, outlines):
-            gap = float(np.abs(np.hypot(*(cloud - circle.centre).T) - circle.radius).min())
+            gap = float(circle.gap(cloud).min())
             if gap < 4 * plan.least_size:
                 raise ValueError(
                     f"air.motions: between “{outline.name or 'the section'}” and the circle of radius "

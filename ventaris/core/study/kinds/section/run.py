@@ -13,7 +13,7 @@ from ....flow.march.unsteady import TimeMarch
 from ....grids.quality import measure_quality
 from ....instruments.balance import Balance, channel_name, forces
 from ....instruments.control_volume import momentum_balance
-from ....instruments.probe import Locator, read_cell, read_probe
+from ....instruments.probe import Locator, read_cell
 from ....instruments.profiles import WallSampler
 from ....instruments.taps import find_separation, find_shocks, read_taps, speed_back_from_tail, wall_units
 from ...air import derived_air
@@ -259,17 +259,21 @@ class Execution(Climb):
         """Every channel of this moment: the balance, the probes, the formulas."""
         level = self._level
         out = self.balance.measure(level.flow)
-        state, locator = self._state(), self._locator()
         for probe in self.sheet.instruments.probes:
-            reading = read_cell(level.flow, state, locator.find(probe.x, probe.y), probe.x, probe.y)
+            reading = self._probe(probe)
             out[channel_name(f"cp_{probe.name}")] = reading["cp"] if reading else None
         for meter in self.setup.meters:
-            out |= meter.read(level.flow, state, locator)
+            out |= meter.read(level.flow, self._state(), self._locator())
         moving = self.setup.moving
         if moving:
             out |= moving.reading(level.flow.moved.time, self.setup.stream.mach)
             out |= moving.work(level.flow)
         return {**out, **self.channels.compute({**march, **out})}
+
+    def _probe(self, probe):
+        """Reading of a probe."""
+        cell = self._locator().find(probe.x, probe.y)
+        return read_cell(self._level.flow, self._state(), cell, probe.x, probe.y)
 
     def _locator(self):
         """What finds cells on the present level."""
@@ -446,10 +450,7 @@ class Execution(Climb):
         verdict = judge(setup, last.level, last.residual, last.changes, last.settled, last.shocks,
                         last.separations, trends, stopped, last.y_plus, unsteady, swinging, self._undefined(),
                         self._momentum_gap(last, around), self._tail_speed(level), unrest.get("drag", 0.0))
-        probes = {
-            p.name: read_probe(level.flow, self._state(), p.x, p.y)
-            for p in self.sheet.instruments.probes
-        }
+        probes = {p.name: self._probe(p) for p in self.sheet.instruments.probes}
         levels = [{k: v for k, v in vars(f).items() if k != "changes"} for f in self.finished]
         return {
             "format": 1, "title": self.sheet.title, "coefficients": coefficients, "trends":
