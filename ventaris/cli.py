@@ -74,6 +74,18 @@ def _add_service(verbs):
     _data_option(worker)
     worker.add_argument("--until-idle", action="store_true", help="end when nothing is waiting")
     worker.set_defaults(action=_worker)
+    cluster = verbs.add_parser(
+        "cluster", help="execute waiting runs in several processes, here or on other machines")
+    _data_option(cluster)
+    cluster.add_argument("--scheduler", default="", metavar="ADDRESS",
+                         help="Dask scheduler whose workers compute, for example tcp://10.0.0.5:8786 "
+                         "(default: processes of this machine)")
+    cluster.add_argument("--processes", default="", metavar="N",
+                         help="worker processes on this machine (default: one for each core)")
+    cluster.add_argument("--until-idle", action="store_true", help="end when nothing is waiting")
+    cluster.add_argument("--join", default="", metavar="ADDRESS",
+                         help="let this machine's cores work for the scheduler there; needs no data folder")
+    cluster.set_defaults(action=_cluster)
     demo = verbs.add_parser("demo", help="load the demo campaigns")
     _data_option(demo)
     demo.add_argument("--recompute", action="store_true",
@@ -284,6 +296,33 @@ def _serve(options):
 def _worker(options):
     from .worker.loop import work
     return work(options.data, until_idle=options.until_idle)
+
+
+def _cluster(options):
+    from .store.place import PlaceError, read_place
+    if options.join and options.scheduler:
+        return _fail("--join and --scheduler: give one of them. --join lets this machine work for a "
+                     "scheduler; --scheduler has runs of --data computed by a scheduler's workers.")
+    address = options.join or options.scheduler
+    try:
+        if options.join:
+            read_place("scheduler", "", options.join)
+        processes = read_place("processes", options.processes).count
+        where = read_place("scheduler" if address else "processes", options.processes, address)
+    except PlaceError as error:
+        return _fail(f"--{'join' if options.join and error.path == 'scheduler' else error.path}: {error}")
+    if options.join:
+        # One run a process, which may take what memory it needs: the runs are handed out by their size.
+        os.execv(sys.executable, [
+            sys.executable, "-m", "dask", "worker", options.join, "--nworkers", str(processes), "--nthreads",
+            "1", "--memory-limit", "0", "--no-dashboard"
+        ])
+    from .worker.cluster.crew import CrewError
+    from .worker.loop import work
+    try:
+        return work(options.data, options.until_idle, where=where)
+    except CrewError as error:
+        return _fail(f"--scheduler: {error}")
 
 
 def _demo(options):

@@ -7,7 +7,7 @@ from ventaris.core.study.kinds.row.line import LinePoint, efficiency_contours, r
 from ventaris.core.study.progress import Checkpoint
 from ventaris.store import campaigns, runs
 from ventaris.store.database import open_database
-from ventaris.worker.job import Job
+from ventaris.worker.job import of_store
 
 import numpy as np
 
@@ -101,7 +101,7 @@ class Neighbours(unittest.TestCase):
         point = campaigns.add_point(self.db, self.rows, f"wanted {air}", air)
         sheet = read_sheet({"format": 1, "space": "row", "shape": {"made": "plan"}, "air": air})
         run = runs.run(self.db, runs.add_run(self.db, self.rows, self.fan, point, write_toml(sheet)))
-        found = Job(self.db, run)._neighbour(sheet)
+        found = of_store(self.db, run)._neighbour(sheet)
         lines = [line["line"] if isinstance(line, dict) else line for line in runs.log(self.db, run["id"])]
         return found and float(found.state[0, 0]), " ".join(map(str, lines))
 

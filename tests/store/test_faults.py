@@ -13,7 +13,7 @@ from ventaris.core.sheet import write_toml
 from ventaris.core.study.search import Parameter, Plan
 from ventaris.store import campaigns, deletions, runs, searches
 from ventaris.store.database import DiskFull, StoreError, Unreachable, open_database
-from ventaris.worker.job import Job
+from ventaris.worker.job import Job, of_store
 
 
 class Queue(WithDatabase):
@@ -46,7 +46,7 @@ class Queue(WithDatabase):
         self.assertTrue(runs.shorter_waiting(self.db, body, 1500.0))
         self.assertFalse(runs.shorter_waiting(self.db, body, 60.0))
         # Asked for long after the body, the section's turn comes after it.
-        self.db.execute("UPDATE run SET created = '2020-01-01T00:00:00.000Z' WHERE id = ?", (body, ))
+        self.db.execute("UPDATE run SET turn = 0 WHERE id = ?", (body, ))
         self.assertFalse(runs.shorter_waiting(self.db, body, 1500.0))
         runs.put_back(self.db, body, "makes way")
         found = runs.run(self.db, body)
@@ -69,7 +69,7 @@ class Queue(WithDatabase):
 
     def test_an_orderly_end_puts_the_run_back(self):
         self.queued()
-        job = Job(self.db, runs.claim(self.db, "w"))
+        job = of_store(self.db, runs.claim(self.db, "w"))
         with mock.patch.object(Job, "_work", side_effect=SystemExit(0)), self.assertRaises(SystemExit):
             job.work()
         found = runs.run(self.db, job.id)
@@ -77,7 +77,7 @@ class Queue(WithDatabase):
 
     def test_a_full_disk_is_waited_for_however_long_it_lasts(self):
         self.queued()
-        job = Job(self.db, runs.claim(self.db, "w"))
+        job = of_store(self.db, runs.claim(self.db, "w"))
         tries = [DiskFull("full")] * 200 + [None]
         finish = runs.finish
 

@@ -4,11 +4,11 @@ import json
 from . import runs
 from .database import transaction
 
-MOST_ENDED = 40
+MOST_ENDED, MOST_WAITING = 40, 60
 
 _ROWS = """
     SELECT run.id, run.state, run.request, run.estimate, run.forward, run.progress, run.error, run.study,
-        run.created, run.started, run.finished, strftime('%s', run.created) AS made,
+        run.created, run.started, run.finished, run.worker, run.memory_mb,
         (julianday(coalesce(run.finished, 'now')) - julianday(run.started)) * 86400 AS seconds,
         campaign.id AS campaign_id, campaign.name AS campaign, variant.name AS variant,
         operating_point.name AS point, json_extract(run.result, '$.seconds') AS computed
@@ -23,10 +23,15 @@ def under_way(database):
                  "run.state IN ('gridding', 'running', 'paused') ORDER BY run.state = 'paused', run.id")
 
 
-def waiting(database):
-    """Runs that wait, as dicts, the next one first."""
-    return sorted(_rows(database, "run.state = 'waiting'"),
-                  key=lambda row: (runs.turn_of(row["made"], row["estimate"], row["forward"]), row["id"]))
+def waiting(database, most=MOST_WAITING):
+    """The first of the runs that wait, as dicts, the next one first."""
+    return _rows(database, f"run.state = 'waiting' {runs.IN_TURN} LIMIT ?", most)
+
+
+def all_waiting(database):
+    """How many runs wait, and the seconds that they will take one after another."""
+    return tuple(
+        database.execute("SELECT count(*), total(estimate) FROM run WHERE state = 'waiting'").fetchone())
 
 
 def ended(database, most=MOST_ENDED):

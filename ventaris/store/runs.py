@@ -30,7 +30,8 @@ class StateError(RuntimeError):
     """The run is not in a state in which this can be done."""
 
 
-def add_run(database, campaign_id, variant_id, point_id, sheet_toml, study=None, estimate=None, made_from=""):
+def add_run(database, campaign_id, variant_id, point_id, sheet_toml, study=None, estimate=None, made_from="",
+            memory_mb=None):
     """Put a run in the queue; returns its id, or that of a run of the same cell and sheet that is under way.
 
     Parameters
@@ -41,6 +42,8 @@ def add_run(database, campaign_id, variant_id, point_id, sheet_toml, study=None,
         Seconds that it will take, about: short runs go first.
     made_from : str
         See `revisions`.
+    memory_mb : float or None
+        Memory that it will need, about.
     """
     with transaction(database):
         # Pressed twice, asked once.
@@ -52,9 +55,10 @@ def add_run(database, campaign_id, variant_id, point_id, sheet_toml, study=None,
         if same:
             return same["id"]
         run_id = database.execute(
-            "INSERT INTO run (campaign_id, variant_id, point_id, sheet, study, estimate, made_from) VALUES "
-            "(?, ?, ?, ?, ?, ?, ?)",
-            (campaign_id, variant_id, point_id, sheet_toml, study, estimate, made_from)).lastrowid
+            "INSERT INTO run (campaign_id, variant_id, point_id, sheet, study, estimate, made_from, "
+            "memory_mb, turn) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
+            (campaign_id, variant_id, point_id, sheet_toml, study, estimate, made_from, memory_mb,
+             turn_of(time.time(), estimate))).lastrowid
         _say(database, run_id, "Waiting for the worker")
     return run_id
 
@@ -128,8 +132,10 @@ def finished_of_variant(database, variant_id):
 
 def queue_position(database, run_id):
     """How many runs stand ahead of a waiting one."""
-    waiting = sorted((w["turn"], w["id"]) for w in _waiting(database))
-    before = next((k for k, (_, number) in enumerate(waiting) if number == run_id), 0)
+    own = database.execute("SELECT forward, turn, id FROM run WHERE id = ?", (run_id, )).fetchone()
+    before = database.execute(
+        f"SELECT count(*) FROM {_WAITING} AND (-run.forward, run.turn, run.id) < (?, ?, ?)",
+        (-own["forward"], own["turn"], own["id"])).fetchone()[0] if own else 0
     return before + database.execute(
         "SELECT count(*) FROM run WHERE state IN ('gridding', 'running')").fetchone()[0]
 
@@ -212,10 +218,17 @@ def _set_state(database, run_id, state, line):
 # What the worker does.
 
 
-def claim(database, worker):
-    """Take the next waiting run, or None: short ones before long ones, but none waits for ever."""
+def claim(database, worker, most_mb=None):
+    """Take the next waiting run, or None: short ones before long ones, but none waits for ever.
+
+    Parameters
+    ----------
+    worker : str
+    most_mb : float or None
+        Only a run that needs no more memory than this.
+    """
     with transaction(database):
-        first = _next_waiting(database)
+        first = next_waiting(database, most_mb)
         if first is None:
             return None
         row = database.execute(
@@ -226,42 +239,42 @@ def claim(database, worker):
     return run(database, row["id"]) if row else None
 
 
-def _next_waiting(database):
-    """The waiting run whose turn it is, or None."""
-    return min(_waiting(database), key=lambda w: (w["turn"], w["id"]), default=None)
+# The sheets of thousands of runs that wait are no part of what tells whose turn it is.
+_WAITING = """run JOIN campaign ON campaign.id = run.campaign_id JOIN variant ON variant.id = run.variant_id
+    JOIN operating_point ON operating_point.id = run.point_id
+    WHERE run.state = 'waiting' AND campaign.deleted IS NULL AND variant.deleted IS NULL
+        AND operating_point.deleted IS NULL"""
+IN_TURN = "ORDER BY run.forward DESC, run.turn, run.id"
 
 
-def _waiting(database):
-    """Waiting runs as dicts with `id`, `turn` and `estimate`."""
-    rows = database.execute("""
-        SELECT run.id, run.estimate, run.forward, strftime('%s', run.created) AS made
-            FROM run JOIN campaign ON campaign.id = run.campaign_id
-        JOIN variant ON variant.id = run.variant_id JOIN operating_point ON operating_point.id = run.point_id
-        WHERE state = 'waiting' AND campaign.deleted IS NULL AND variant.deleted IS NULL
-            AND operating_point.deleted IS NULL ORDER BY run.id""").fetchall()
-    return [{
-        "id": row["id"], "estimate": row["estimate"],
-        "turn": turn_of(row["made"], row["estimate"], row["forward"])
-    } for row in rows]
+def next_waiting(database, most_mb=None):
+    """The waiting run whose turn it is (`id`, `estimate`, `forward`, `turn`, `memory_mb`), or None."""
+    return database.execute(
+        f"SELECT run.id, run.estimate, run.forward, run.turn, run.memory_mb FROM {_WAITING} "
+        f"AND coalesce(run.memory_mb, 0) <= ? {IN_TURN} LIMIT 1",
+        (math.inf if most_mb is None else most_mb, )).fetchone()
 
 
-def turn_of(made, estimate, forward):
-    """When a run's turn is, to be compared with those of others: first what was brought forward, then, in
-    seconds, the time it was asked for plus some of what it costs, by powers of four so that a series keeps
-    its order."""
+def count_waiting(database):
+    """How many runs wait."""
+    return database.execute(f"SELECT count(*) FROM {_WAITING}").fetchone()[0]
+
+
+def turn_of(made, estimate):
+    """When a run's turn is, in seconds: the time it was asked for plus some of what it costs, by powers of
+    four so that a series keeps its order. What was brought forward goes before all that."""
     size = 4.0**math.floor(math.log(max(estimate, 1.0), 4)) if estimate else 1.0
-    return -forward, float(made or 0) + PATIENCE * size
+    return made + PATIENCE * size
 
 
-def shorter_waiting(database, run_id, left):
+def shorter_waiting(database, run_id, left, most_mb=None):
     """Whether a much shorter run waits whose turn is before that of this one, which has `left` seconds to
     go."""
-    first = _next_waiting(database)
+    first = next_waiting(database, most_mb)
     if first is None or not first["estimate"] or first["estimate"] > SHORTER * left:
         return False
-    own = database.execute("SELECT estimate, forward, strftime('%s', created) AS made FROM run WHERE id = ?",
-                           (run_id, )).fetchone()
-    return own is not None and first["turn"] < turn_of(own["made"], own["estimate"], own["forward"])
+    own = database.execute("SELECT forward, turn FROM run WHERE id = ?", (run_id, )).fetchone()
+    return own is not None and (-first["forward"], first["turn"]) < (-own["forward"], own["turn"])
 
 
 def put_back(database, run_id, line):
@@ -280,32 +293,39 @@ def note_progress(database, run_id):
         database.execute("UPDATE run SET attempts = 0 WHERE id = ?", (run_id, ))
 
 
-def recover(database, alive=lambda worker: False):
-    """Put runs whose worker died back into the queue; returns their ids.
-
-    Parameters
-    ----------
-    alive : callable
-        Whether the named worker still lives.
-    """
-    back = []
+def recover(database):
+    """Put all runs that are marked as being executed back into the queue, since nothing executes them;
+    returns their ids."""
     with transaction(database):
-        for row in database.execute(
-                "SELECT id, worker, attempts FROM run WHERE state IN ('gridding', 'running')").fetchall():
-            if alive(row["worker"]):
-                continue
-            if row["attempts"] >= MOST_ATTEMPTS:
-                database.execute(
-                    "UPDATE run SET error = ? WHERE id = ?",
-                    (f"The worker died {row['attempts']} times at the same place of this run, perhaps for "
-                     "want of memory. Use fewer cells, then run it further.", row["id"]))
-                _set_state(database, row["id"], "failed",
-                           "The worker died again without getting further; given up")
-            else:
-                database.execute("UPDATE run SET state = 'waiting', worker = '' WHERE id = ?", (row["id"], ))
-                _say(database, row["id"], "The worker died; the run goes on from its last checkpoint")
-                back.append(row["id"])
-    return back
+        found = database.execute("SELECT id FROM run WHERE state IN ('gridding', 'running')").fetchall()
+        return [row["id"] for row in found if lost(database, row["id"], "The worker died")]
+
+
+def lost(database, run_id, why):
+    """Put a run whose worker is gone back into the queue, or give it up when that has happened too often;
+    returns whether it waits again."""
+    with transaction(database):
+        row = database.execute("SELECT attempts FROM run WHERE id = ? AND state IN ('gridding', 'running')",
+                               (run_id, )).fetchone()
+        if row is None:
+            return False
+        if row["attempts"] >= MOST_ATTEMPTS:
+            database.execute(
+                "UPDATE run SET error = ? WHERE id = ?",
+                (f"The worker died {row['attempts']} times at the same place of this run, perhaps for "
+                 "want of memory. Use fewer cells, then run it further.", run_id))
+            _set_state(database, run_id, "failed", f"{why}, again without getting further; given up")
+            return False
+        database.execute("UPDATE run SET state = 'waiting', worker = '' WHERE id = ?", (run_id, ))
+        _say(database, run_id, f"{why}; the run goes on from its last checkpoint")
+    return True
+
+
+def requests(database):
+    """What persons ask of runs that are executed, {run_id: "pause" or "stop"}."""
+    return dict(
+        tuple(row) for row in database.execute(
+            "SELECT id, request FROM run WHERE state IN ('gridding', 'running') AND request != ''"))
 
 
 def record(database, run_id, state, entries, progress, line=""):
@@ -370,11 +390,11 @@ def measured_cost(database, space="section"):
     return setting(database, FAMILIES[space].cost_name)
 
 
-def expected_seconds(database, setup):
-    """Seconds that a prepared sheet's run will take, about, by what this machine has measured; None where
-    nothing can be told."""
+def expected(database, setup):
+    """What a prepared sheet's run will take, about, as `add_run` takes it: seconds by what this machine has
+    measured, and megabytes; nothing where nothing can be told."""
     cost = checks.estimate(setup, measured_cost(database, setup.sheet.space))
-    return cost and cost.seconds
+    return {"estimate": cost.seconds, "memory_mb": cost.memory_mb} if cost else {}
 
 
 def learn_cost(database, cost, space="section"):

@@ -111,18 +111,20 @@ def delete_search(database, search_id):
         database.execute("DELETE FROM search WHERE id = ?", (search_id, ))
 
 
-def advance(database):
-    """Queue the next run of the oldest active search whose runs have all ended; returns whether something was
-    done."""
+def advance(database, at_once=1):
+    """Queue the next run of the oldest active search that has fewer than `at_once` of them under way; returns
+    whether something was done."""
     for row in database.execute("SELECT id FROM search WHERE state = 'active' ORDER BY id").fetchall():
         found = search(database, row["id"])
         if found is None:
             continue
         points = points_of(database, row["id"])
-        if any(p["run"] and p["run"]["state"] in runs.ACTIVE + ("paused", ) for p in points):
+        going = [p for p in points if p["run"] and p["run"]["state"] in runs.ACTIVE]
+        if len(going) >= at_once or any(p["run"] and p["run"]["state"] == "paused" for p in points):
             continue
         try:
-            _next(database, found, points)
+            if not _next(database, found, points, [p["values"] for p in going]):
+                continue
         except (SearchError, SheetError, ValueError, ArithmeticError) as error:
             # A search that cannot go on must not keep the others from it.
             set_state(database, found["id"], "paused", f"Stopped: {str(error)[:300]}")
@@ -130,31 +132,37 @@ def advance(database):
     return False
 
 
-def _next(database, found, points):
-    """Queue the next planned point, or propose one, or end the search."""
+def _next(database, found, points, going):
+    """Queue the next planned point, or propose one, or end the search; whether something was done, which it
+    is not where the points that are `going` must be waited for."""
     plan = found["plan"]
     open_ = next((p for p in points if p["run"] is None and not p["problem"]), None)
     if open_ is None:
         outcomes = outcomes_of(found, points)
+        if going and (len(points) >= plan.most or not outcomes):
+            return False
         if len(points) >= plan.most:
             set_state(database, found["id"], "done",
                       _closing(plan, outcomes, f"All {len(points)} runs are done."))
-            return
-        values, expected = propose(plan, outcomes)
+            return True
+        values, expected = propose(plan, outcomes, going)
         if not is_worthwhile(outcomes, expected):
+            if going:
+                return False
             set_state(
                 database, found["id"], "done",
                 _closing(
                     plan, outcomes,
                     f"Ended after {len(points)} runs: a further one promises less than a thousandth of what "
                     "was found to vary."))
-            return
+            return True
         open_ = {"number": len(points), "values": [float(v) for v in values]}
         with transaction(database):
             database.execute(
                 "INSERT INTO search_point (search_id, number, point, proposed) VALUES (?, ?, ?, 1)",
                 (found["id"], open_["number"], json.dumps(open_["values"])))
     _queue(database, found, open_)
+    return True
 
 
 def _closing(plan, outcomes, words):
@@ -188,7 +196,7 @@ def _queue(database, found, point):
                              (problem, found["id"], point["number"]))
         return
     run_id = runs.add_run(database, found["campaign_id"], found["variant_id"], found["point_id"],
-                          write_toml(varied), study=MARK, estimate=runs.expected_seconds(database, setup))
+                          write_toml(varied), study=MARK, **runs.expected(database, setup))
     with transaction(database):
         database.execute("UPDATE search_point SET run_id = ? WHERE search_id = ? AND number = ?",
                          (run_id, found["id"], point["number"]))

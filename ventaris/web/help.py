@@ -16,6 +16,7 @@ BOOK = {
     "using-bodies": "Bodies in space",
     "using-rows": "Blade rows",
     "using-nozzles": "Nozzles, jets and searches",
+    "cluster": "Many machines",
     "python": "From Python",
     "theory": "Theory: sections",
     "theory-bodies": "Theory: bodies",

@@ -186,5 +186,5 @@ def start_run(campaign, variant, point):
     if stops or setup is None:
         raise SheetError(stops)
     return runs.add_run(g.database, campaign["id"], variant["id"], point["id"], write_toml(sheet),
-                        estimate=runs.expected_seconds(g.database, setup),
+                        **runs.expected(g.database, setup),
                         made_from=runs.revisions(campaign, variant, point))

@@ -1,7 +1,7 @@
 """The queue page: what is computed, what waits and in which order, what has ended and how long it took."""
 from flask import Blueprint, abort, current_app, g, redirect, render_template, request, url_for
 
-from ..store import queue, runs
+from ..store import place, queue, runs
 from ..worker.loop import is_worker_running
 from .runs import run_or_404
 
@@ -11,13 +11,36 @@ pages = Blueprint("queue", __name__)
 @pages.get("/queue")
 def show():
     """The whole page, or its table alone to refresh itself."""
-    waits = queue.waiting(g.database)
-    active = queue.under_way(g.database)
-    part = request.headers.get("HX-Request")
-    return render_template(
-        "partials/queue_tables.html" if part else "queue.html", under_way=active, waiting=waits,
-        ended=queue.ended(g.database), left=sum(row["estimate"] or 0 for row in waits),
-        worker=is_worker_running(current_app.config["FOLDER"]))
+    if request.headers.get("HX-Request"):
+        return render_template("partials/queue_tables.html", **_tables())
+    return _page(place.place(g.database))
+
+
+def _tables():
+    waiting, left = queue.all_waiting(g.database)
+    chosen = place.place(g.database)
+    return {
+        "under_way": queue.under_way(g.database), "waits": queue.waiting(g.database), "waiting": waiting,
+        "left": left, "ended": queue.ended(g.database),
+        "worker": is_worker_running(current_app.config["FOLDER"]), "place": chosen,
+        "crew": place.crew(g.database) if chosen.way != "one" else None
+    }
+
+
+def _page(shown, problems=(), typed=None):
+    return render_template("queue.html", **_tables(), chosen=shown, typed=typed, problems=problems,
+                           cores=place.cores())
+
+
+@pages.post("/queue/place")
+def choose_place():
+    """Say where runs are computed from now on."""
+    given = {name: request.form.get(name, "") for name in ("way", "processes", "scheduler")}
+    try:
+        place.choose_place(g.database, place.read_place(**given))
+    except place.PlaceError as error:
+        return _page(place.place(g.database), [str(error)], given), 422
+    return redirect(url_for(".show"))
 
 
 @pages.post("/queue/<what>")

@@ -18,6 +18,8 @@ from .app import create_app, is_loopback
 # Requests held at a time, of which most wait for their turn (see `turns`); connections kept, and seconds
 # after which a silent or half-sent one is dropped.
 THREADS, CONNECTIONS, CHANNEL_TIMEOUT = 32, 1000, 20
+# Seconds that the worker has to save what is under way, with its own workers.
+END_WITHIN = 15
 
 
 class WorkerKeeper(threading.Thread):
@@ -46,7 +48,7 @@ class WorkerKeeper(threading.Thread):
         if self.process and self.process.poll() is None:
             self.process.send_signal(signal.SIGTERM)
             try:
-                self.process.wait(5)
+                self.process.wait(END_WITHIN)
             except subprocess.TimeoutExpired:
                 self.process.kill()
 

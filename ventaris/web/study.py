@@ -65,7 +65,6 @@ def _queue(campaign, variant, point, text):
         stops = [(f.path, f"grid × {factor:g}: {f.message}") for f in findings if f.grade == "stop"]
         if stops or setup is None:
             raise SheetError(stops)
-        made.append((factor, write_toml(finer), runs.expected_seconds(g.database, setup)))
-    for factor, toml, seconds in made:
-        runs.add_run(g.database, campaign["id"], variant["id"], point["id"], toml, study=factor,
-                     estimate=seconds)
+        made.append((factor, write_toml(finer), runs.expected(g.database, setup)))
+    for factor, toml, cost in made:
+        runs.add_run(g.database, campaign["id"], variant["id"], point["id"], toml, study=factor, **cost)

@@ -1,5 +1,4 @@
 """Execute one run of the store, with checkpoints, and heed what a person asks for."""
-import math
 import time
 import traceback
 
@@ -9,12 +8,12 @@ from ..core.shapes.coordinates import ShapeError
 from ..core.study.execute import execute
 from ..core.study.kinds.registry import kind_of
 from ..core.study.progress import Checkpoint, RunFailed
-from ..store import runs
 from ..store.database import StoreError, Vanished
 from ..store.fields import pack_frames, unpack_field
 from ..store.kept import pack_kept_field, pack_kept_readings
+from .desk import Abandoned, Desk
 
-RECORD_EVERY = 0.25
+ENDED_FROM_OUTSIDE = "The program was ended; the run goes on from its last checkpoint"
 DISK_WAIT = 5.0
 PICTURE_EVERY = 0.8
 CHECKPOINT_EVERY = 3.0
@@ -24,18 +23,25 @@ READ_KEPT = {"checkpoint": Checkpoint.from_bytes, "field": lambda data: unpack_f
 MAKE_WAY_EVERY, LEAST_LEFT = 5.0, 60.0
 
 
+def of_store(database, run):
+    """The `Job` of a run whose things are in this process's store."""
+    return Job(Desk(database, run), run)
+
+
 class Job:
     """One run being executed.
 
     Parameters
     ----------
-    database : connection
-    run : dict, as `runs.claim` gives it
+    desk : Desk
+        Where the run's things are kept.
+    run : dict
+        With `id`, `sheet`, `extra_steps` and `estimate`, as `runs.claim` gives it.
     """
-    def __init__(self, database, run):
-        self.database, self.run, self.id = database, run, run["id"]
+    def __init__(self, desk, run):
+        self.desk, self.run, self.id = desk, run, run["id"]
         self.pending, self.line = [], ""
-        self.picture_seconds = self.checkpoint_seconds = 0.0
+        self.picture_rest = self.checkpoint_rest = 0.0
         self.recorded = self.pictured = self.saved = 0.0
         self.started = self.looked = time.monotonic()
         self.resumed_at = 0
@@ -50,11 +56,10 @@ class Job:
             self._fail("The machine ran out of memory. Use fewer cells.")
         except SystemExit:
             # The program is being ended: that is no fault of the run.
-            runs.put_back(self.database, self.id,
-                          "The program was ended; the run goes on from its last checkpoint")
+            self.desk.put_back(ENDED_FROM_OUTSIDE)
             raise
-        except Vanished:
-            print(f"run {self.id} was deleted", flush=True)
+        except (Vanished, Abandoned) as error:
+            print(f"run {self.id} is given up: {error}", flush=True)
         except StoreError as error:
             self._wait_for_disk(error)
         except Exception as error:
@@ -67,9 +72,8 @@ class Job:
         sheet = read_toml(self.run["sheet"])
         checkpoint = self._checkpoint()
         if checkpoint:
-            runs.forget_history_after(self.database, self.id, len(checkpoint.history))
-            runs.say(self.database, self.id,
-                     f"Going on from the checkpoint at step {len(checkpoint.history)}")
+            self.desk.forget_history_after(len(checkpoint.history))
+            self.desk.say(f"Going on from the checkpoint at step {len(checkpoint.history)}")
             self.resumed_at = len(checkpoint.history)
         neighbour = None
         if kind_of(sheet).neighbourhood and sheet.run.start == "neighbour" and not checkpoint:
@@ -91,52 +95,40 @@ class Job:
         result = self.execution.result
         recorder = self.execution.recorder
         if recorder and recorder.frames:
-            runs.keep_array(self.database, self.id, "frames",
-                            pack_frames(recorder.times, recorder.frames, recorder.mean))
+            self.desk.keep("frames", pack_frames(recorder.times, recorder.frames, recorder.mean))
         self._keep_checkpoint()
         settled = result["verdict"]["settled"]
         self._flush({"share": 1.0, "level": result["levels"][-1]["level"], "left": 0})
-        runs.finish(self.database, self.id, "settled" if settled else "stopped", result,
-                    line=result["verdict"]["words"])
         if not result.get("noise"):
-            runs.learn_cost(self.database, result["cost_per_cell_step"], sheet.space)
+            self.desk.learn_cost(result["cost_per_cell_step"], sheet.space)
+        self.desk.finish("settled" if settled else "stopped", result, line=result["verdict"]["words"])
 
     def _neighbour(self, sheet):
-        """What is kept of the finished run of the same variant whose operating point is nearest and whose
-        other inputs are the same, or None."""
-        near, found = kind_of(sheet).neighbourhood, []
-        for other in runs.finished_of_variant(self.database, self.run["variant_id"]):
-            there = read_toml(other["sheet"])
-            if other["id"] == self.id or near.obstacles(sheet, there):
-                continue
-            away = near.away(sheet.air, there.air)
-            if math.isfinite(away):
-                found.append((away, -other["id"], other["point_name"]))
-        for _, newest, name in sorted(found):
-            data = runs.kept_array(self.database, -newest, near.kept)
+        """What is kept of the nearest finished run that can be read, or None."""
+        read = READ_KEPT[kind_of(sheet).neighbourhood.kept]
+        for name, data in self.desk.neighbours(sheet):
             try:
-                kept = data and READ_KEPT[near.kept](data)
+                kept = read(data)
             except RunFailed:
-                kept = None
-            if kept:
-                runs.say(self.database, self.id, f"Starting from {name}")
-                return kept
-        runs.say(self.database, self.id, "No finished neighbour yet: the run begins afresh")
+                continue
+            self.desk.say(f"Starting from {name}")
+            return kept
+        self.desk.say("No finished neighbour yet: the run begins afresh")
         return None
 
     def _checkpoint(self):
         """The run's checkpoint, or None: without one, or with a damaged one, it begins afresh."""
-        kept = runs.kept_array(self.database, self.id, "checkpoint")
+        kept = self.desk.checkpoint()
         try:
             return Checkpoint.from_bytes(kept) if kept else None
         except RunFailed as error:
-            runs.say(self.database, self.id, f"{error} It begins at the first step.")
-            runs.forget_history_after(self.database, self.id, 0)
+            self.desk.say(f"{error} It begins at the first step.")
+            self.desk.forget_history_after(0)
             return None
 
     def _store(self, progress):
         now = time.monotonic()
-        if now - self.recorded < RECORD_EVERY:
+        if now - self.recorded < self.desk.record_every:
             return ""
         self.recorded = now
         spent = now - self.started
@@ -147,12 +139,12 @@ class Job:
             "left": left, **progress.channels
         })
         # Pictures of large fields take their time: no more than a tenth of the run may go into them.
-        if now - self.pictured > max(PICTURE_EVERY, 10 * self.picture_seconds):
+        if now - self.pictured > max(PICTURE_EVERY, self.picture_rest):
             self.pictured = now
             self._keep_picture()
-        if now - self.saved > max(CHECKPOINT_EVERY, 20 * self.checkpoint_seconds):
+        if now - self.saved > max(CHECKPOINT_EVERY, self.checkpoint_rest):
             self._keep_checkpoint()
-            self.saved, self.checkpoint_seconds = time.monotonic(), time.monotonic() - now
+            self.saved = time.monotonic()
         return request
 
     def _left(self, spent, share):
@@ -170,42 +162,50 @@ class Job:
             return False
         self.looked = now
         left = self._left(now - self.started, progress.share)
-        if left < LEAST_LEFT or not runs.shorter_waiting(self.database, self.id, left):
+        if left < LEAST_LEFT or not self.desk.shorter_waiting(left):
             return False
         self._keep_checkpoint()
-        runs.put_back(self.database, self.id, "Makes way for a shorter run; goes on from here afterwards")
+        self.desk.put_back("Makes way for a shorter run; goes on from here afterwards")
         return True
 
     def _flush(self, progress):
-        request = runs.record(self.database, self.id, "running", self.pending, progress, self.line)
+        request = self.desk.record(self.pending, progress, self.line)
         self.pending, self.line = [], ""
         return request
 
     def _keep_picture(self, with_layer=False):
-        began = time.monotonic()
-        runs.keep_array(self.database, self.id, "field", pack_kept_field(self.execution.kept_field()))
+        began, size = time.monotonic(), 0
+        kept = [("field", pack_kept_field(self.execution.kept_field()))]
         readings = self.execution.kept_readings(with_layer)
         if readings is not None:
-            runs.keep_array(self.database, self.id, "taps", pack_kept_readings(readings))
-        self.picture_seconds = time.monotonic() - began
+            kept.append(("taps", pack_kept_readings(readings)))
+        for kind, data in kept:
+            self.desk.keep(kind, data)
+            size += len(data)
+        self.picture_rest = max(10 * (time.monotonic() - began), self.desk.pause_after(size))
 
     def _keep_checkpoint(self):
-        checkpoint = self.execution.checkpoint()
-        runs.keep_array(self.database, self.id, "checkpoint", checkpoint.to_bytes())
+        began, checkpoint = time.monotonic(), self.execution.checkpoint()
+        data = checkpoint.to_bytes()
+        self.desk.keep("checkpoint", data)
         if len(checkpoint.history) > self.resumed_at:
-            runs.note_progress(self.database, self.id)
+            self.desk.note_progress()
+        self.checkpoint_rest = max(20 * (time.monotonic() - began), self.desk.pause_after(len(data)))
 
     def _leave(self, request):
         self._keep_checkpoint()
+        if request == "end":
+            self.desk.put_back(ENDED_FROM_OUTSIDE)
+            return
         self._keep_picture()
         if request == "pause":
-            runs.finish(self.database, self.id, "paused", line="Paused")
+            self.desk.finish("paused", line="Paused")
         else:
             result = self.execution.conclude(stopped=True)
-            runs.finish(self.database, self.id, "stopped", result, line=result["verdict"]["words"])
+            self.desk.finish("stopped", result, line=result["verdict"]["words"])
 
     def _fail(self, message, details=""):
-        runs.finish(self.database, self.id, "failed", error=message, line=message)
+        self.desk.finish("failed", error=message, line=message)
         if details:
             print(details, flush=True)
 
@@ -216,8 +216,8 @@ class Job:
         while True:
             time.sleep(DISK_WAIT)
             try:
-                runs.finish(
-                    self.database, self.id, "paused",
+                self.desk.finish(
+                    "paused",
                     line=f"{error} The run is paused at its last checkpoint; resume it when there is space.")
                 return
             except StoreError:

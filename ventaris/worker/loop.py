@@ -1,4 +1,5 @@
-"""The worker: one process that executes waiting runs, one after another."""
+"""The worker: the process that executes a laboratory's waiting runs, one after another, or has them executed
+by others."""
 import fcntl
 import os
 import time
@@ -7,12 +8,16 @@ from pathlib import Path
 from ..core.sheet import read_sheet
 from ..core.sound.jet import FOLLOW_EVERY, JetFlow
 from ..core.study.execute import execute
-from ..store import runs, searches
+from ..store import place, runs, searches
 from ..store.database import StoreError, open_database
 from ..store.surfaces import serve_library
-from .job import Job
+from .job import of_store
 
-IDLE_WAIT = 0.15
+# Seconds: between two looks at an empty queue, at the line of a crew, at where runs are to be computed, and
+# before something that failed is tried again.
+IDLE_WAIT, LINE_WAIT, PLACE_EVERY, AGAIN_AFTER = 0.15, 0.1, 1.0, 5.0
+# Seconds between two lines of progress of a command.
+SAY_EVERY = 5.0
 
 
 class Lock:
@@ -81,7 +86,7 @@ def warm_up_bodies(whole=False):
             pass
 
 
-def work(folder, until_idle=False, parent=None):
+def work(folder, until_idle=False, parent=None, where=None):
     """Execute waiting runs until told to end.
 
     Parameters
@@ -91,18 +96,31 @@ def work(folder, until_idle=False, parent=None):
         Return when nothing is waiting.
     parent : int or None
         When this process is no longer there, finish what is waiting and end.
+    where : Place or None
+        Where they are computed; as the laboratory says where None.
 
     Returns
     -------
     int
         Exit code; 1 when another worker holds the folder.
+
+    Raises
+    ------
+    CrewError
+        Where `where` names a scheduler that does not answer at first.
     """
     lock = Lock(folder)
     if not lock.take():
         print(f"another worker serves {folder}", flush=True)
         return 1
     try:
-        return _serve_queue(folder, until_idle, parent)
+        database = open_database(folder)
+        serve_library(folder)
+        # Holding the lock means that every run marked as running was left by a dead worker.
+        runs.recover(database)
+        _Service(database, until_idle, parent, where).serve()
+        database.close()
+        return 0
     finally:
         lock.release()
 
@@ -125,27 +143,105 @@ def _left_behind(database):
         print(error, flush=True)
 
 
-def _serve_queue(folder, until_idle, parent):
-    database = open_database(folder)
-    serve_library(folder)
-    # Holding the lock means that every run marked as running was left by a dead worker.
-    runs.recover(database)
-    warm_up()
-    name = f"process {os.getpid()}"
-    while True:
+class _Service:
+    """Serves a laboratory's queue, wherever its runs are computed.
+
+    Parameters
+    ----------
+    database : connection
+    until_idle, parent, where
+        See `work`.
+    """
+    def __init__(self, database, until_idle, parent, where):
+        self.database, self.until_idle, self.parent, self.given = database, until_idle, parent, where
+        self._looked, self._said = 0.0, time.monotonic()
+
+    def serve(self):
+        """Until told to end."""
+        while True:
+            where = self.given or place.place(self.database)
+            if (self._one_by_one if where.way == "one" else self._over_a_crew)(where):
+                return
+
+    def _is_over(self):
+        """Whether an idle service has nothing more to do."""
+        return self.until_idle or bool(self.parent and os.getppid() != self.parent)
+
+    def _is_elsewhere(self, where):
+        """Whether runs are to be computed elsewhere by now."""
+        now = time.monotonic()
+        if self.given or now - self._looked < PLACE_EVERY:
+            return False
+        self._looked = now
+        return place.place(self.database) != where
+
+    def _one_by_one(self, where):
+        """Execute runs in this process; whether all is over, or just to be computed elsewhere."""
+        warm_up()
+        name = f"process {os.getpid()}"
+        while not self._is_elsewhere(where):
+            try:
+                run = runs.claim(self.database, name)
+            except StoreError as error:
+                print(error, flush=True)
+                run = None
+                time.sleep(AGAIN_AFTER)
+            if run:
+                of_store(self.database, run).work()
+                _left_behind(self.database)
+            elif _search_goes_on(self.database):
+                continue
+            elif self._is_over():
+                return True
+            else:
+                time.sleep(IDLE_WAIT)
+        return False
+
+    def _over_a_crew(self, where):
+        """Have runs executed by other processes; as `_one_by_one`."""
+        from .cluster.crew import CrewError, DaskCrew
+        from .cluster.dispatch import Dispatcher
         try:
-            run = runs.claim(database, name)
+            dispatcher = Dispatcher(self.database, DaskCrew(where.scheduler, where.count))
+        except CrewError as error:
+            if self.given:
+                raise
+            return self._without_crew(where, error)
+        try:
+            while not self._is_elsewhere(where):
+                if not self._turn(dispatcher):
+                    # Runs may wait for workers that are still to come.
+                    if self._is_over() and runs.next_waiting(self.database) is None:
+                        return True
+                    time.sleep(IDLE_WAIT)
+                time.sleep(LINE_WAIT)
+            return False
+        except CrewError as error:
+            dispatcher.give_back("The scheduler is gone; the run goes on from its last checkpoint")
+            return self._without_crew(where, error)
+        finally:
+            dispatcher.close()
+
+    def _turn(self, dispatcher):
+        try:
+            busy = dispatcher.turn()
         except StoreError as error:
+            # A full disk: what came is kept until there is room.
             print(error, flush=True)
-            run = None
-            time.sleep(5)
-        if run:
-            Job(database, run).work()
-            _left_behind(database)
-        elif _search_goes_on(database):
-            continue
-        elif until_idle or (parent and os.getppid() != parent):
-            database.close()
-            return 0
-        else:
+            time.sleep(AGAIN_AFTER)
+            return True
+        if self.given and time.monotonic() - self._said > SAY_EVERY:
+            self._said = time.monotonic()
+            print(dispatcher.words(), flush=True)
+        return busy
+
+    def _without_crew(self, where, error):
+        """Wait for a scheduler, saying so; as `_one_by_one`."""
+        print(error, flush=True)
+        place.note_crew(self.database, [], str(error))
+        end = time.monotonic() + AGAIN_AFTER
+        while time.monotonic() < end and not self._is_elsewhere(where):
+            if self._is_over() and not runs.next_waiting(self.database):
+                return True
             time.sleep(IDLE_WAIT)
+        return False

@@ -211,8 +211,17 @@ def best(plan, outcomes):
     return min(good, key=lambda o: sign * o.objective) if good else None
 
 
-def propose(plan, outcomes, seed=1):
+def propose(plan, outcomes, pending=(), seed=1):
     """Where to run next, and what it promises.
+
+    Parameters
+    ----------
+    plan : Plan
+    outcomes : list of Outcome
+    pending : sequence of values
+        Points that are being run: they are believed to give what is expected there, so that the next one
+        lies elsewhere (Ginsbourger, Le Riche, Carraro: Kriging is well-suited to parallelize optimization,
+        2010).
 
     Returns
     -------
@@ -222,6 +231,7 @@ def propose(plan, outcomes, seed=1):
         feasible is known.
     """
     low, high = (np.array([getattr(p, name) for p in plan.parameters]) for name in ("low", "high"))
+    outcomes = list(outcomes) + _believed(plan, outcomes, pending, low, high)
     sign = -1.0 if plan.sense == "largest" else 1.0
     seen = np.array([(np.array(o.values) - low) / (high - low) for o in outcomes])
     worked = np.array([o.objective is not None for o in outcomes])
@@ -264,6 +274,21 @@ def is_worthwhile(outcomes, expected):
     values = [o.objective for o in outcomes if o.objective is not None]
     return not math.isfinite(expected) or len(values) < 2 or expected > WORTHWHILE * (max(values) -
                                                                                       min(values))
+
+
+def _believed(plan, outcomes, pending, low, high):
+    """Outcomes of points that are being run, as those known let expect."""
+    worked = [o for o in outcomes if o.objective is not None and np.all(np.isfinite(o.excesses))]
+    if len(worked) < 2:
+        return [Outcome(list(values), None, []) for values in pending]
+    if not len(pending):
+        return []
+    seen, sought = ((np.array(v) - low) / (high - low) for v in ([o.values for o in worked], list(pending)))
+    objective, _ = _predict(seen, np.array([o.objective for o in worked]), sought)
+    excesses = [_predict(seen, np.array([o.excesses[k] for o in worked]), sought)[0]
+                for k in range(len(plan.constraints))]
+    return [Outcome(list(values), float(objective[i]), [float(e[i]) for e in excesses])
+            for i, values in enumerate(pending)]
 
 
 def _predict(points, values, at):

@@ -1,0 +1,1 @@
+"""Runs handed out to worker processes, here or on other machines, over Dask distributed."""
