@@ -422,7 +422,7 @@ def _store(database, contents):
         campaign = campaigns.campaign(database, campaign_id)
         campaigns.save_setup(database, campaign_id, campaign["revision"], campaign["setup"],
                              renamed(head.exceptions, dict(enumerate(variant_ids)),
-                                     dict(enumerate(point_ids))))
+                                     dict(enumerate(point_ids))), noted=False)
     if head.words:
         save_words(database, campaign_id, head.words)
     if head.aim:

@@ -4,6 +4,7 @@ import json
 from ..core.sheet import SHEETS, SheetError, default_setup, read_section, read_sheet
 from ..core.sheet.exceptions import applied
 from ..core.study.aim import Aim
+from . import edits
 from .database import transaction
 
 LONGEST_NAME = 80
@@ -139,6 +140,11 @@ UPDATES = {
            "= ? AND deleted IS NULL"
 }
 
+EARLIER = {
+    "shape": "SELECT name, shape AS held FROM variant WHERE id = ?",
+    "air": "SELECT name, air AS held FROM operating_point WHERE id = ?"
+}
+
 OWNERS = {
     "shape": "SELECT campaign_id FROM variant WHERE id = ?",
     "air": "SELECT campaign_id FROM operating_point WHERE id = ?"
@@ -155,22 +161,28 @@ def save_air(database, point_id, revision, name, air):
     _save(database, "air", point_id, revision, checked_name(name, "operating point"), air)
 
 
-def _save(database, section, row_id, revision, name, values):
+def _save(database, section, row_id, revision, name, values, noted=True):
     owner = database.execute(OWNERS[section], (row_id, )).fetchone()
     clean = read_section(section, values,
                          space_of(database, owner["campaign_id"]) if owner else "section").model_dump()
     with transaction(database):
+        row = database.execute(EARLIER[section], (row_id, )).fetchone()
         done = database.execute(UPDATES[section], (json.dumps(clean), name, row_id, revision)).rowcount
         if not done:
             raise Conflict(f"The {section} section was changed in another window since this page was opened.")
+        if noted:
+            edits.note(database, owner["campaign_id"], section, row_id,
+                       {"name": row["name"], "values": json.loads(row["held"])},
+                       {"name": name, "values": clean})
 
 
-def save_setup(database, campaign_id, revision, setup, exceptions=None):
+def save_setup(database, campaign_id, revision, setup, exceptions=None, noted=True):
     """Save the sections that a campaign shares, and settings of single cells where they are given; raises
-    `Conflict` like `save_shape`."""
+    `Conflict` like `save_shape`. Only what is `noted` can be taken back."""
     space = space_of(database, campaign_id)
     clean = {name: read_section(name, setup[name], space).model_dump() for name in default_setup(space)}
     with transaction(database):
+        earlier = campaign(database, campaign_id)
         done = database.execute(
             "UPDATE campaign SET setup = ?, exceptions = coalesce(?, exceptions), revision = revision + 1 "
             "WHERE id = ? AND revision = ? AND deleted IS NULL",
@@ -181,6 +193,50 @@ def save_setup(database, campaign_id, revision, setup, exceptions=None):
                 "The domain, grid, instruments, flow or run section was changed in another window since this "
                 "page was opened."
             )
+        if noted:
+            had = exceptions_of(earlier)
+            edits.note(database, campaign_id, "setup", campaign_id,
+                       {"setup": earlier["setup"], "exceptions": had},
+                       {"setup": clean, "exceptions": had if exceptions is None else exceptions})
+
+
+def undo(database, campaign_, variant_, point_):
+    """Take the latest edit of a cell's sheet back; returns what it was in words, empty where there is none.
+
+    Raises
+    ------
+    Conflict
+        Where the section is no longer as that edit left it.
+    """
+    edit = edits.to_undo(database, campaign_["id"], variant_["id"], point_["id"])
+    return _make(database, edit, "after", "before", campaign_, variant_, point_)
+
+
+def redo(database, campaign_, variant_, point_):
+    """Make the edit that was taken back last again; as `undo`."""
+    edit = edits.to_redo(database, campaign_["id"], variant_["id"], point_["id"])
+    return _make(database, edit, "before", "after", campaign_, variant_, point_)
+
+
+def _make(database, edit, present, wanted, campaign_, variant_, point_):
+    if edit is None:
+        return ""
+    if edit["what"] == "setup":
+        held = {"setup": campaign_["setup"], "exceptions": exceptions_of(campaign_)}
+    else:
+        row = variant_ if edit["what"] == "shape" else point_
+        held = {"name": row["name"], "values": row[edit["what"]]}
+    if held != edit[present]:
+        raise Conflict("What would be taken back was changed in another way since.")
+    to = edit[wanted]
+    with transaction(database):
+        if edit["what"] == "setup":
+            save_setup(database, campaign_["id"], campaign_["revision"], to["setup"], to["exceptions"],
+                       noted=False)
+        else:
+            _save(database, edit["what"], row["id"], row["revision"], to["name"], to["values"], noted=False)
+        edits.mark(database, edit["id"], wanted == "before")
+    return edits.words(edit, campaign_["space"])
 
 
 def compose_sheet(campaign_, variant_, point_):
@@ -211,5 +267,6 @@ def _with(row, key):
 __all__ = [
     "Conflict", "add_campaign", "add_point", "add_variant", "aim_of", "all_campaigns", "campaign",
     "checked_name", "compose_sheet", "describe_campaign", "exceptions_of", "make_baseline", "point", "points",
-    "save_aim", "save_air", "save_setup", "save_shape", "setup_of", "space_of", "variant", "variants"
+    "redo", "save_aim", "save_air", "save_setup", "save_shape", "setup_of", "space_of", "undo", "variant",
+    "variants"
 ]

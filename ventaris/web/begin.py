@@ -109,7 +109,7 @@ def bring_in(campaign, sheet, stem):
     if fresh:
         store.save_setup(g.database, campaign["id"], campaign["revision"],
                          {key: getattr(sheet, key).model_dump()
-                          for key in campaign["setup"]})
+                          for key in campaign["setup"]}, noted=False)
     return redirect(url_for("sheets.show", variant_id=variant_id, point_id=point_id))
 
 
@@ -127,7 +127,7 @@ def copy(campaign_id):
                                                                             "air"))]
     fresh, own = store.campaign(g.database, again), renamed(store.exceptions_of(campaign), *ids)
     if own:
-        store.save_setup(g.database, again, fresh["revision"], fresh["setup"], own)
+        store.save_setup(g.database, again, fresh["revision"], fresh["setup"], own, noted=False)
     aim = store.aim_of(campaign)
     if aim:
         store.save_aim(g.database, again, aim.renamed(*ids))

@@ -15,7 +15,7 @@ from ..core.study.kinds.registry import kind_of
 from ..core.study.naming import channel_words
 from ..core.study.checks import estimate, examine
 from ..core.study.kinds.section.planner import plan_layer
-from ..store import campaigns as store, runs, surfaces
+from ..store import campaigns as store, edits, runs, surfaces
 from . import campaigns, matrix
 from .body_drawings import draw_body
 from .drawings import draw
@@ -89,8 +89,8 @@ def show(variant_id, point_id):
                            last=last[0] if last else None, revisions=_revisions(campaign, variant, point),
                            siblings=store.variants(g.database, campaign["id"]),
                            others=store.points(g.database, campaign["id"]), scopes=exceptions.SCOPES,
-                           channels=_channels(state["setup"]), excepted=excepted(campaign, variant,
-                                                                                 point), **state)
+                           channels=_channels(state["setup"]), **_standing(campaign, variant, point),
+                           **state)
 
 
 def _channels(setup):
@@ -230,7 +230,7 @@ def change(variant_id, point_id):
     return render_template("partials/sheet_answer.html", campaign=campaign, variant=variant, point=point,
                            conflict=conflict, values=values,
                            revisions=request.form if conflict else _revisions(campaign, variant, point),
-                           kept=conflict is not None, excepted=excepted(campaign, variant, point),
+                           kept=conflict is not None, **_standing(campaign, variant, point),
                            last=next(iter(runs.runs_of_cell(g.database, variant_id, point_id)),
                                      None), **state)
 
@@ -261,6 +261,16 @@ def _save_changed(campaign, variant, point, stored, clean, form):
         store.save_setup(g.database, campaign["id"], revision("setup", campaign["revision"]), *kept)
 
 
+def _standing(campaign, variant, point):
+    """What the page says of a cell's settings beside their values: whose they are, and what was edited."""
+    cell = campaign["id"], variant["id"], point["id"]
+    found = {"undo": edits.to_undo(g.database, *cell), "redo": edits.to_redo(g.database, *cell)}
+    return {
+        "excepted": excepted(campaign, variant, point),
+        "edits": {name: edits.words(edit, campaign["space"]) for name, edit in found.items() if edit}
+    }
+
+
 def excepted(campaign, variant, point):
     """{path: whom a setting of this cell that differs from the campaign's belongs to}."""
     out = {}
@@ -276,6 +286,14 @@ def as_the_campaign(variant_id, point_id):
     left = exceptions.without(store.exceptions_of(campaign), variant_id, point_id,
                               request.form.get("path", ""))
     store.save_setup(g.database, campaign["id"], campaign["revision"], campaign["setup"], left)
+    return redirect(url_for(".show", variant_id=variant_id, point_id=point_id))
+
+
+@pages.post("/sheet/<int:variant_id>/<int:point_id>/<any(undo, redo):which>")
+def take_back(variant_id, point_id, which):
+    """Take the latest edit of a cell's sheet back, or make again what was taken back."""
+    cell = cell_or_404(variant_id, point_id)
+    (store.undo if which == "undo" else store.redo)(g.database, *cell)
     return redirect(url_for(".show", variant_id=variant_id, point_id=point_id))
 
 

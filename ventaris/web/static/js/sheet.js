@@ -1,6 +1,6 @@
 // The run sheet: fields that do not apply are hidden, problems stand at their fields, the drawing follows the
 // cursor.
-import { token } from "./page.js";
+import { notice, token } from "./page.js";
 import { addNamedRow } from "./rows.js";
 
 const form = document.getElementById("sheet");
@@ -118,6 +118,28 @@ form.addEventListener("click", async (event) => {
   await fetch(`${base}/as-the-campaign`, { method: "POST", body });
   stored = changes;
   location.reload();
+});
+// Edits are taken back by the laboratory, which knows them all: the page comes anew.
+async function step(which) {
+  await settle();
+  const body = new URLSearchParams({ csrf_token: token() });
+  const answer = await fetch(`${base}/${which}`, { method: "POST", body });
+  if (!answer.ok) { notice("That was changed in another way since: it cannot be taken back."); return; }
+  stored = changes;
+  location.reload();
+}
+document.querySelector(".side").addEventListener("click", (event) => {
+  const button = event.target.closest("[data-step]");
+  if (button) step(button.dataset.step);
+});
+document.addEventListener("keydown", (event) => {
+  // In a field, the key takes back what is being typed there.
+  if (!(event.ctrlKey || event.metaKey) || event.target.closest("input:not([type=range]), textarea")) return;
+  const key = event.key.toLowerCase();
+  const which = key === "y" || (key === "z" && event.shiftKey) ? "redo" : key === "z" ? "undo" : "";
+  if (!which) return;
+  event.preventDefault();
+  if (!document.querySelector(`[data-step="${which}"]`).disabled) step(which);
 });
 document.addEventListener("htmx:afterSettle", () => { placeProblems(); markExceptions(); });
 for (const tab of document.querySelectorAll("[data-tab]")) tab.addEventListener("click", () =>
