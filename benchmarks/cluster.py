@@ -1,8 +1,8 @@
 """Many machines: ``.venv/bin/python benchmarks/cluster.py``.
 
-First 40 coarse runs one after another and by two worker processes. Then, played without processes, 500 workers
-and 10 000 runs: what handing out and storing take of one core, how large the laboratory becomes, how fast its
-pages are. ``--played`` or ``--real`` for one of the two, ``--runs N`` and ``--workers N`` for other sizes.
+First 40 coarse runs one after another and by two worker processes. Then, played without processes, 500
+workers and 10 000 runs: what handing out and storing take of one core, how large the laboratory becomes, how
+fast its pages are. ``--played`` or ``--real`` for one of the two, ``--runs N`` and ``--workers N`` for other sizes.
 """
 import argparse
 import json
@@ -49,14 +49,14 @@ def real(count):
             spent[way] = time.perf_counter() - began
             states = [row["state"] for row in database.execute("SELECT state FROM run")]
             assert states == ["settled"] * count, states
-            first, last = database.execute(
-                "SELECT min(julianday(started)) * 86400, max(julianday(finished)) * 86400 FROM run").fetchone()
-            spent[way, "computing"] = last - first
+            spent[way, "computing"] = 86400 * database.execute(
+                "SELECT max(julianday(finished)) - min(julianday(started)) FROM run").fetchone()[0]
             database.close()
     half = spent["one", "computing"] / 2
-    print(f"{count} coarse runs: {spent['one', 'computing']:.1f} s one after another, "
-          f"{spent['processes', 'computing']:.1f} s by two processes ({spent['processes', 'computing'] / half:.3f}"
-          f" of half); with starting them {spent['one']:.1f} and {spent['processes']:.1f} s")
+    by_two = spent["processes", "computing"]
+    print(f"{count} coarse runs: {2 * half:.1f} s one after another, {by_two:.1f} s by two processes "
+          f"({by_two / half:.3f} of half); with starting them {spent['one']:.1f} and "
+          f"{spent['processes']:.1f} s")
 
 
 def filled(database, count):
@@ -118,9 +118,9 @@ def played(count, workers):
         size = sum(p.stat().st_size for p in Path(folder).glob(FILE_NAME + "*")) / 1e6
         assert database.execute("SELECT count(*) FROM run WHERE state = 'settled'").fetchone()[0] == count
         print(f"{workers} workers: {records} records and {count} results in {spent:.0f} s: "
-              f"{1e3 * spent / records:.2f} ms a record, {100 * spent / clock:.0f} % of the {clock:.0f} s that "
-              f"these workers would take; a round takes {1e3 * statistics.median(rounds):.0f} ms, the longest "
-              f"{1e3 * max(rounds):.0f}; laboratory {size:.0f} MB without pictures and checkpoints")
+              f"{1e3 * spent / records:.2f} ms a record, {100 * spent / clock:.0f} % of the {clock:.0f} s "
+              f"that these workers would take; a round takes {1e3 * statistics.median(rounds):.0f} ms, the "
+              f"longest {1e3 * max(rounds):.0f}; laboratory {size:.0f} MB without pictures and checkpoints")
         for label, timed in (("half done", pages), ("all done", _pages(folder, found, database))):
             print(label + ": " + ", ".join(f"{url} {first:.0f}/{then:.0f} ms" for url, first, then in timed))
         database.close()

@@ -99,7 +99,8 @@ class NoScheduler(WithQueue):
         self.queue()
         began = time.monotonic()
         with self.assertRaisesRegex(CrewError, "No Dask scheduler answers at tcp://127.0.0.1:9"):
-            work(self.folder.name, until_idle=True, where=place.Place("scheduler", scheduler="tcp://127.0.0.1:9"))
+            work(self.folder.name, until_idle=True,
+                 where=place.Place("scheduler", scheduler="tcp://127.0.0.1:9"))
         self.assertLess(time.monotonic() - began, 60)
 
 

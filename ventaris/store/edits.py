@@ -6,8 +6,10 @@ from ..core.sheet.toml import differing_inputs
 
 # Edits that are kept of one shape, operating point or campaign.
 MOST_KEPT = 100
-_OF_CELL = """(what = 'shape' AND owner = :variant OR what = 'air' AND owner = :point
-    OR what = 'setup' AND owner = :campaign)"""
+_OF_CELL = """SELECT * FROM edit WHERE (what = 'shape' AND owner = :variant
+    OR what = 'air' AND owner = :point OR what = 'setup' AND owner = :campaign) """
+_TO_UNDO = _OF_CELL + "AND undone = 0 ORDER BY id DESC LIMIT 1"
+_TO_REDO = _OF_CELL + "AND undone = 1 ORDER BY id LIMIT 1"
 
 
 def note(database, campaign_id, what, owner, before, after):
@@ -34,17 +36,17 @@ def note(database, campaign_id, what, owner, before, after):
 
 def to_undo(database, campaign_id, variant_id, point_id):
     """The latest edit of a cell's sheet that can be taken back, or None."""
-    return _one(database, "undone = 0", "DESC", campaign_id, variant_id, point_id)
+    return _one(database, _TO_UNDO, campaign_id, variant_id, point_id)
 
 
 def to_redo(database, campaign_id, variant_id, point_id):
     """The edit of a cell's sheet that was taken back last, or None."""
-    return _one(database, "undone = 1", "ASC", campaign_id, variant_id, point_id)
+    return _one(database, _TO_REDO, campaign_id, variant_id, point_id)
 
 
-def _one(database, which, order, campaign_id, variant_id, point_id):
-    row = database.execute(f"SELECT * FROM edit WHERE {_OF_CELL} AND {which} ORDER BY id {order} LIMIT 1",
-                           {"campaign": campaign_id, "variant": variant_id, "point": point_id}).fetchone()
+def _one(database, statement, campaign_id, variant_id, point_id):
+    row = database.execute(statement, {"campaign": campaign_id, "variant": variant_id,
+                                       "point": point_id}).fetchone()
     return row and {**dict(row), "before": json.loads(row["before"]), "after": json.loads(row["after"])}
 
 

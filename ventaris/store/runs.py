@@ -133,9 +133,10 @@ def finished_of_variant(database, variant_id):
 def queue_position(database, run_id):
     """How many runs stand ahead of a waiting one."""
     own = database.execute("SELECT forward, turn, id FROM run WHERE id = ?", (run_id, )).fetchone()
-    before = database.execute(
-        f"SELECT count(*) FROM {_WAITING} AND (-run.forward, run.turn, run.id) < (?, ?, ?)",
-        (-own["forward"], own["turn"], own["id"])).fetchone()[0] if own else 0
+    before = 0
+    if own:
+        place = -own["forward"], own["turn"], own["id"]
+        before = database.execute(_WAITING_BEFORE, place).fetchone()[0]
     return before + database.execute(
         "SELECT count(*) FROM run WHERE state IN ('gridding', 'running')").fetchone()[0]
 
@@ -240,24 +241,25 @@ def claim(database, worker, most_mb=None):
 
 
 # The sheets of thousands of runs that wait are no part of what tells whose turn it is.
-_WAITING = """run JOIN campaign ON campaign.id = run.campaign_id JOIN variant ON variant.id = run.variant_id
-    JOIN operating_point ON operating_point.id = run.point_id
+_FROM_WAITING = """ FROM run JOIN campaign ON campaign.id = run.campaign_id
+    JOIN variant ON variant.id = run.variant_id JOIN operating_point ON operating_point.id = run.point_id
     WHERE run.state = 'waiting' AND campaign.deleted IS NULL AND variant.deleted IS NULL
-        AND operating_point.deleted IS NULL"""
+        AND operating_point.deleted IS NULL """
 IN_TURN = "ORDER BY run.forward DESC, run.turn, run.id"
+_COUNT_WAITING = "SELECT count(*)" + _FROM_WAITING
+_WAITING_BEFORE = _COUNT_WAITING + "AND (-run.forward, run.turn, run.id) < (?, ?, ?)"
+_NEXT_WAITING = ("SELECT run.id, run.estimate, run.forward, run.turn, run.memory_mb" + _FROM_WAITING +
+                 "AND coalesce(run.memory_mb, 0) <= ? " + IN_TURN + " LIMIT 1")
 
 
 def next_waiting(database, most_mb=None):
     """The waiting run whose turn it is (`id`, `estimate`, `forward`, `turn`, `memory_mb`), or None."""
-    return database.execute(
-        f"SELECT run.id, run.estimate, run.forward, run.turn, run.memory_mb FROM {_WAITING} "
-        f"AND coalesce(run.memory_mb, 0) <= ? {IN_TURN} LIMIT 1",
-        (math.inf if most_mb is None else most_mb, )).fetchone()
+    return database.execute(_NEXT_WAITING, (math.inf if most_mb is None else most_mb, )).fetchone()
 
 
 def count_waiting(database):
     """How many runs wait."""
-    return database.execute(f"SELECT count(*) FROM {_WAITING}").fetchone()[0]
+    return database.execute(_COUNT_WAITING).fetchone()[0]
 
 
 def turn_of(made, estimate):

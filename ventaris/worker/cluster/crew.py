@@ -15,7 +15,7 @@ CONNECT_WITHIN = 15.0
 # Imported surfaces that stay with a worker for its next runs.
 SURFACES_KEPT = 4
 # What may come back from all workers together while they compute: bytes and records of progress a second; and
-# the least time between two records of one run.
+# the least time between two records of a run.
 BYTES_PER_SECOND, RECORDS_PER_SECOND, RECORD_EVERY = 8e6, 250.0, 0.8
 
 
@@ -51,8 +51,7 @@ class Member:
 
 
 def traffic(workers):
-    """What one of so many workers may send, as a task says it: none of them drowns the others, and one machine
-    stores it all."""
+    """What one of so many workers may send, as a task says it: one machine stores it all."""
     workers = max(workers, 1)
     return {"bytes_per_second": BYTES_PER_SECOND / workers,
             "record_every": max(RECORD_EVERY, workers / RECORDS_PER_SECOND)}
@@ -191,7 +190,8 @@ class DaskCrew:
 
     def close(self):
         """End the processes that were started here, and the connection."""
-        for close in (self._queue.close, self._client.close, *([self._cluster.close] if self._cluster else [])):
+        for close in (self._queue.close, self._client.close,
+                      *([self._cluster.close] if self._cluster else [])):
             try:
                 close()
             except (OSError, TimeoutError, RuntimeError):
