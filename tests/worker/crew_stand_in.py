@@ -28,7 +28,7 @@ class StandIn:
     def begin(self, address, task, surfaces):
         self.tasks[task["token"]] = {**task, "address": address, "surfaces": surfaces}
 
-    def took(self):
+    def took(self, wait=0.0):
         line, self.line = self.line, []
         return line
 

@@ -88,6 +88,12 @@ def parse(value, unit):
             f"a {type(value).__name__} is not a number with a unit; write for example "
             f"{EXAMPLES.get(unit, '1')}"
         )
+    number, written = _number_and_unit(value, unit)
+    return number if not written else _in(number, written, unit)
+
+
+def _number_and_unit(value, unit):
+    """(number, what is written as its unit) of a text; raises `UnitError`."""
     text = value.strip()
     if len(text) > LONGEST:
         raise UnitError(
@@ -109,14 +115,20 @@ def parse(value, unit):
     if not match or not UNIT.fullmatch(written):
         raise UnitError(
             f"“{text[:40]}” is not a number with a unit; write for example {EXAMPLES.get(unit, '1')}")
-    number = _finite(float(match[1].replace("−", "-").replace(",", ".")), text)
-    if not written:
-        return number
+    return _finite(float(match[1].replace("−", "-").replace(",", ".")), text), written
+
+
+def _spelled(written, unit):
+    """A unit as the library of units reads it."""
     spelled = SPELLINGS.get(
         written,
         written.replace("·", "*").replace("²", "^2").replace("³", "^3").replace("°", "deg"))
-    if unit == "rpm":
-        spelled = TURNS.get(written, spelled)
+    return TURNS.get(written, spelled) if unit == "rpm" else spelled
+
+
+def _in(number, written, unit):
+    """A number that is written in one unit, in another; raises `UnitError`."""
+    spelled = _spelled(written, unit)
     if spelled == "" and unit == "":
         return number
     if not PRODUCT.fullmatch(spelled):
@@ -136,6 +148,29 @@ def parse(value, unit):
     except Exception:
         raise UnitError(
             f"“{written}” is not a unit known here; write for example {EXAMPLES.get(unit, unit)}") from None
+
+
+def written_unit(text, unit):
+    """The unit that stands behind a typed number of a field in `unit`; empty where none stands there, or the
+    text is no such number."""
+    try:
+        _, written = _number_and_unit(text, unit)
+        return written if written and math.isfinite(parse(text, unit)) else ""
+    except UnitError:
+        return ""
+
+
+def convert(value, unit, wanted):
+    """A number in `unit`, in the unit that is `wanted` (as people write it); raises `UnitError` where it is of
+    another kind."""
+    if wanted == unit:
+        return float(value)
+    registry = _registry()
+    try:
+        there = registry.parse_units(_spelled(wanted, unit) or "dimensionless")
+        return float(registry.Quantity(float(value), unit or "dimensionless").to(there).magnitude)
+    except Exception:
+        raise UnitError(f"“{wanted}” is not a unit of {KINDS.get(unit, unit)}") from None
 
 
 def _hint(written):
@@ -190,5 +225,6 @@ def large(value, digits=2):
 
 PRETTY = {
     "deg": "°", "m^2": "m²", "m^3/s": "m³/s", "kg/m^3": "kg/m³", "Pa*s": "Pa·s", "J/(kg*K)": "J/(kg·K)",
-    "kg/(m*s)": "kg/(m·s)", "chord": "c"
+    "kg/(m*s)": "kg/(m·s)", "chord": "c", "cm^2": "cm²", "in^2": "in²", "ft^2": "ft²", "N*m": "N·m",
+    "lbf*ft": "lbf·ft", "knot": "kn"
 }

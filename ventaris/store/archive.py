@@ -10,6 +10,7 @@ from pydantic import Field, ValidationError
 from ..core.shapes.library import key_of
 from ..core.sheet import SHEETS, SheetError, default_setup, differing_inputs, read_section, read_toml
 from ..core.sheet.exceptions import applied, renamed
+from ..core.display import Display
 from ..core.study.aim import Aim
 from ..core.study.channels import names_in
 from ..core.study.kinds.registry import FAMILIES
@@ -64,7 +65,7 @@ def export_campaign(database, campaign_id, checkpoints=False):
             "campaign.json", {
                 "format": FORMAT, "space": head["space"], "name": head["name"], "question": head["question"],
                 "setup": head["setup"], "aim": aim.renamed(*own).as_dict() if aim else None,
-                "words": words_of(head), "exceptions": renamed(campaigns.exceptions_of(head), *own),
+                "words": words_of(head), "display": head["display"], "exceptions": renamed(campaigns.exceptions_of(head), *own),
                 "variants": picked(variants_, "name", "shape", "baseline"),
                 "points": picked(points_, "name", "air"),
                 "measured": picked(measured_of(database, campaign_id), "name", "columns", "about")
@@ -148,6 +149,7 @@ class CampaignPart(ArchivePart):
     setup: dict
     aim: AimPart | None = None
     exceptions: dict[Name, dict[Name, object]] = Field(default_factory=dict, max_length=100_000)
+    display: str = Field("", max_length=50_000)
     words: dict[Name, Annotated[str, Field(max_length=8000)]] = Field(default_factory=dict, max_length=8)
     variants: list[VariantPart] = Field(max_length=2000)
     points: list[PointPart] = Field(max_length=2000)
@@ -425,6 +427,8 @@ def _store(database, contents):
                                      dict(enumerate(point_ids))), noted=False)
     if head.words:
         save_words(database, campaign_id, head.words)
+    if head.display:
+        campaigns.save_display(database, campaign_id, Display.from_text(head.display))
     if head.aim:
         aim = Aim.from_dict(head.aim.model_dump())
         campaigns.save_aim(database, campaign_id,

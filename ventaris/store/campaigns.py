@@ -1,6 +1,7 @@
 """Campaigns, their variants and operating points."""
 import json
 
+from ..core.display import Display
 from ..core.sheet import SHEETS, SheetError, default_setup, read_section, read_sheet
 from ..core.sheet.exceptions import applied
 from ..core.study.aim import Aim
@@ -65,6 +66,17 @@ def describe_campaign(database, campaign_id, name, question):
 def aim_of(found):
     """The `Aim` of a campaign, or None where it has none."""
     return Aim.from_dict(json.loads(found["aim"])) if found["aim"] else None
+
+
+def display_of(found):
+    """The `Display` of a campaign."""
+    return Display.from_text(found["display"])
+
+
+def save_display(database, campaign_id, display):
+    """Keep the units in which a campaign is shown."""
+    with transaction(database):
+        database.execute("UPDATE campaign SET display = ? WHERE id = ?", (display.text(), campaign_id))
 
 
 def save_aim(database, campaign_id, aim):
@@ -266,7 +278,7 @@ def _with(row, key):
 
 __all__ = [
     "Conflict", "add_campaign", "add_point", "add_variant", "aim_of", "all_campaigns", "campaign",
-    "checked_name", "compose_sheet", "describe_campaign", "exceptions_of", "make_baseline", "point", "points",
-    "redo", "save_aim", "save_air", "save_setup", "save_shape", "setup_of", "space_of", "undo", "variant",
+    "checked_name", "compose_sheet", "describe_campaign", "display_of", "exceptions_of", "make_baseline", "point", "points",
+    "redo", "save_aim", "save_display", "save_air", "save_setup", "save_shape", "setup_of", "space_of", "undo", "variant",
     "variants"
 ]

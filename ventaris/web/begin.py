@@ -128,6 +128,7 @@ def copy(campaign_id):
     fresh, own = store.campaign(g.database, again), renamed(store.exceptions_of(campaign), *ids)
     if own:
         store.save_setup(g.database, again, fresh["revision"], fresh["setup"], own, noted=False)
+    store.save_display(g.database, again, store.display_of(campaign))
     aim = store.aim_of(campaign)
     if aim:
         store.save_aim(g.database, again, aim.renamed(*ids))

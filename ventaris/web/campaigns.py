@@ -5,6 +5,7 @@ from urllib.parse import urlsplit
 
 from flask import Blueprint, abort, current_app, g, redirect, render_template, request, url_for
 
+from ..core.display import CHOICES, WORDS, Display
 from ..core.sheet import SPACE_WORDS, SheetError
 from ..core.shapes.library import LARGEST_FILE
 from ..core.study.kinds.registry import FAMILIES
@@ -31,8 +32,10 @@ START = {
 
 
 def campaign_or_404(campaign_id):
-    found = store.campaign(g.database, campaign_id)
-    return found or abort(404)
+    found = store.campaign(g.database, campaign_id) or abort(404)
+    # What is shown of it is shown in its units.
+    g.display = store.display_of(found)
+    return found
 
 
 OTHER_LOOKS = {
@@ -132,8 +135,14 @@ def edit(campaign_id):
     if request.method == "POST":
         store.describe_campaign(g.database, campaign_id, request.form.get("name", ""),
                                 request.form.get("question", ""))
+        units = {base: request.form.get(f"unit.{base}", base) for base in CHOICES}
+        chosen = {base: unit for base, unit in units.items() if unit != base and unit in CHOICES[base]}
+        # Fields that kept the unit in which they were typed follow a new choice.
+        kept = store.display_of(campaign)
+        store.save_display(g.database, campaign_id, kept if chosen == kept.units else Display(chosen))
         return redirect(url_for("matrix.show", campaign_id=campaign_id))
-    return render_template("campaign_edit.html", campaign=campaign)
+    return render_template("campaign_edit.html", campaign=campaign, choices=CHOICES, words=WORDS,
+                           display=store.display_of(campaign))
 
 
 @pages.route("/campaigns/<int:campaign_id>/variants/new", methods=["GET", "POST"])

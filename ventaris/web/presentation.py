@@ -4,9 +4,11 @@ import numbers
 from pathlib import Path
 
 import numpy as np
+from flask import g, has_request_context
 from markupsafe import Markup
 
 from ..core import units
+from ..core.display import Display
 from ..core.instruments.sections import AVERAGES
 from ..core.study.comparison import is_doubtful
 from ..core.study.cycles import ahead_words, off_coarser, told_of_cycle
@@ -15,6 +17,8 @@ from ..core.study.naming import channel_words
 from ..core.units import fixed, fixed_error
 from .kinds.registry import SHOWN
 
+# Units that are written shorter beside a field.
+FIELD_UNITS = {"J/(kg*K)": "J/kgK", "kg/(m*s)": "kg/ms"}
 STATE_WORDS = {
     "waiting": "waiting", "gridding": "gridding", "running": "running", "paused": "paused",
     "settled": "settled", "stopped": "stopped", "failed": "failed"
@@ -56,10 +60,25 @@ def quantity(value, unit="", digits=4):
     """A number with its unit in a lighter tone."""
     if not isinstance(value, numbers.Real):
         return Markup("–")
+    display = g.get("display") if has_request_context() else None
+    if display and display.of(unit) != unit:
+        value, unit = units.convert(value, unit, display.of(unit)), display.of(unit)
     text = units.show(float(value), "", digits).replace("-", "−")
     return Markup('<span class="num">{}</span>{}').format(
         text,
         Markup(' <span class="unit">{}</span>').format(units.PRETTY.get(unit, unit)) if unit else "")
+
+
+def pretty(unit):
+    """A unit as people write it."""
+    return units.PRETTY.get(unit, unit)
+
+
+def field_shown(path, meta, value):
+    """(text, unit) of a number's field in the form, in the campaign's units."""
+    display = g.get("display") or Display()
+    unit = display.unit(path, meta["unit"])
+    return display.shown(path, meta["unit"], value), FIELD_UNITS.get(unit, pretty(unit))
 
 
 def duration(seconds):
@@ -109,7 +128,8 @@ def register(app):
     """Make all of this known to the templates."""
     app.jinja_env.globals.update(icon=icon, ahead_words=ahead_words, off_coarser=off_coarser,
                                 told_of_cycle=told_of_cycle,
-                                 outline_svg=outline_svg, shown=SHOWN,
+                                 outline_svg=outline_svg, shown=SHOWN, pretty=pretty,
+                                 field_shown=field_shown,
                                  numbers={space: kind.quantities
                                           for space, kind in FAMILIES.items()}, state_words=STATE_WORDS,
                                  interval_of=_interval, condition_of=_condition)

@@ -20,7 +20,9 @@ pages = Blueprint("runs", __name__)
 
 
 def run_or_404(run_id):
-    return runs.run(g.database, run_id) or abort(404)
+    found = runs.run(g.database, run_id) or abort(404)
+    g.display = campaigns.display_of(campaigns.campaign(g.database, found["campaign_id"]))
+    return found
 
 
 @pages.get("/runs/<int:run_id>")

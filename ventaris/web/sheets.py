@@ -5,6 +5,7 @@ import typing
 from flask import Blueprint, Response, abort, current_app, g, redirect, render_template, request, url_for
 
 from ..core import units
+from ..core.display import Display
 from ..core.grids.mesh import MeshError
 from ..core.sheet import exceptions
 from ..core.sheet import (SECTIONS_OF, SHARED as SHARED_SECTIONS, SheetError, read_section,
@@ -23,7 +24,7 @@ from .nozzle_drawings import draw_nozzle
 from .row_drawings import draw_row
 from .begin import bring_in
 from .kinds.registry import SHOWN
-from .presentation import condition_words
+from .presentation import FIELD_UNITS, condition_words, pretty
 from .seldom import seldom_fields
 from .turns import takes_long
 from .uploads import measure_grid
@@ -138,28 +139,67 @@ def _revisions(campaign, variant, point):
 
 
 def form_values(form, current, space="section"):
-    """Nested section values from the form's dotted names; what the form leaves out keeps its value."""
+    """Nested section values from the form's dotted names, in the units that the form was shown in; what the
+    form leaves out keeps its value."""
+    display = Display.from_text(form.get("display"))
     out = {name: dict(section) for name, section in current.items()}
     for name, model in SECTIONS_OF[space].items():
         for field, info in model.model_fields.items():
             if isinstance(info.annotation, type) and issubclass(info.annotation, SheetSection):
                 nested = dict(out[name][field])
-                nested.update(
-                    {k: form[f"{name}.{field}.{k}"]
-                     for k in nested if f"{name}.{field}.{k}" in form})
+                nested.update({
+                    k: _read(display, f"{name}.{field}.{k}", info.annotation.meta(k),
+                             form[f"{name}.{field}.{k}"], [nested[k]])
+                    for k in nested if f"{name}.{field}.{k}" in form
+                })
                 out[name][field] = nested
             elif f"{name}.{field}" in form:
-                out[name][field] = form[f"{name}.{field}"]
+                out[name][field] = _read(display, f"{name}.{field}", model.meta(field),
+                                         form[f"{name}.{field}"], [out[name][field]])
     for path, model in ROW_MODELS[space].items():
         if f"{path}.count" in form:
             section, field = path.split(".")
-            out[section][field] = _rows(form, path, model)
+            out[section][field] = _rows(form, path, model, display, out[section][field])
     return out
 
 
-def _rows(form, path, model):
+def _read(display, path, meta, text, stored):
+    """What a form says of a field; `stored` are the values that it may have been shown with."""
+    return display.read(path, meta["unit"], text, stored) if meta.get("kind") == "number" else text
+
+
+def typed_units(form, display, space):
+    """The campaign's `Display`, with the fields that were now typed in a unit of their own."""
+    for path, model in _models(space):
+        for text in form.getlist(path):
+            display = display.typed(path, model["unit"], text)
+    return display
+
+
+def _models(space):
+    """(name in the form, declaration) of every number of a kind's sheet."""
+    for name, model in SECTIONS_OF[space].items():
+        for field, info in model.model_fields.items():
+            nested = isinstance(info.annotation, type) and issubclass(info.annotation, SheetSection)
+            yield from _numbers(f"{name}.{field}.", info.annotation) if nested else _numbers(
+                f"{name}.", model, (field, ))
+    for path, model in ROW_MODELS[space].items():
+        yield from _numbers(f"{path}[].", model)
+
+
+def _numbers(prefix, model, fields=None):
+    for field in fields or model.model_fields:
+        if model.meta(field).get("kind") == "number":
+            yield prefix + field, model.meta(field)
+
+
+def _rows(form, path, model, display, stored):
     """Every row of a list as a dict, from the form's repeated names."""
-    columns = {k: form.getlist(f"{path}[].{k}") for k in model.model_fields}
+    columns = {
+        k: [_read(display, f"{path}[].{k}", model.meta(k), text, [row.get(k) for row in stored or ()])
+            for text in form.getlist(f"{path}[].{k}")]
+        for k in model.model_fields
+    }
     rows = []
     for n in range(max(map(len, columns.values()))):
         row = {k: values[n] for k, values in columns.items() if n < len(values)}
@@ -220,6 +260,7 @@ def change(variant_id, point_id):
     values = form_values(request.form, stored, campaign["space"])
     clean, problems = _validated(values, campaign["space"])
     conflict = None
+    _keep_typed_units(campaign)
     try:
         _save_changed(campaign, variant, point, stored, clean, request.form)
     except store.Conflict as error:
@@ -233,6 +274,13 @@ def change(variant_id, point_id):
                            kept=conflict is not None, **_standing(campaign, variant, point),
                            last=next(iter(runs.runs_of_cell(g.database, variant_id, point_id)),
                                      None), **state)
+
+
+def _keep_typed_units(campaign):
+    had = store.display_of(campaign)
+    display = typed_units(request.form, had, campaign["space"]) if "display" in request.form else had
+    if display != had:
+        store.save_display(g.database, campaign["id"], display)
 
 
 def _save_changed(campaign, variant, point, stored, clean, form):
@@ -265,8 +313,11 @@ def _standing(campaign, variant, point):
     """What the page says of a cell's settings beside their values: whose they are, and what was edited."""
     cell = campaign["id"], variant["id"], point["id"]
     found = {"undo": edits.to_undo(g.database, *cell), "redo": edits.to_redo(g.database, *cell)}
+    display = store.display_of(campaign)
     return {
-        "excepted": excepted(campaign, variant, point),
+        "display": display, "shown_units": {
+            path: [unit, FIELD_UNITS.get(unit, pretty(unit))] for path, unit in display.fields.items()
+        }, "excepted": excepted(campaign, variant, point),
         "edits": {name: edits.words(edit, campaign["space"]) for name, edit in found.items() if edit}
     }
 

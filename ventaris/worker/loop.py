@@ -15,7 +15,7 @@ from .job import of_store
 
 # Seconds: between two looks at an empty queue, at the line of a crew, at where runs are to be computed, and
 # before something that failed is tried again.
-IDLE_WAIT, LINE_WAIT, PLACE_EVERY, AGAIN_AFTER = 0.15, 0.1, 1.0, 5.0
+IDLE_WAIT, LINE_WAIT, PLACE_EVERY, AGAIN_AFTER = 0.15, 0.2, 1.0, 5.0
 # Seconds between two lines of progress of a command.
 SAY_EVERY = 5.0
 
@@ -214,7 +214,6 @@ class _Service:
                     if self._is_over() and runs.next_waiting(self.database) is None:
                         return True
                     time.sleep(IDLE_WAIT)
-                time.sleep(LINE_WAIT)
             return False
         except CrewError as error:
             dispatcher.give_back("The scheduler is gone; the run goes on from its last checkpoint")
@@ -224,7 +223,7 @@ class _Service:
 
     def _turn(self, dispatcher):
         try:
-            busy = dispatcher.turn()
+            busy = dispatcher.turn(LINE_WAIT)
         except StoreError as error:
             # A full disk: what came is kept until there is room.
             print(error, flush=True)

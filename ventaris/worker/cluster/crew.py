@@ -157,10 +157,18 @@ class DaskCrew:
             away.compute, task, *held, workers=[address], allow_other_workers=False, pure=False,
             key=task["token"], retries=0)
 
-    def took(self):
-        """What has come down the line since, as (token, list of messages)."""
+    def took(self, wait=0.0):
+        """What has come down the line since, as (token, list of messages); waits so many seconds for the first
+        word."""
         try:
-            return [(token, pickle.loads(data)) for token, data in self._queue.get(batch=True)]
+            came = []
+            if wait:
+                try:
+                    came.append(self._queue.get(timeout=wait))
+                except TimeoutError:
+                    return []
+            came += self._queue.get(batch=True)
+            return [(token, pickle.loads(data)) for token, data in came]
         except (OSError, TimeoutError, RuntimeError) as error:
             raise CrewError(f"The Dask scheduler at {self.scheduler} is gone: {error}") from error
 

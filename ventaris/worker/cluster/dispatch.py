@@ -64,15 +64,15 @@ class Dispatcher:
         self._unstored, self.ended = [], 0
         self._word = self._noted = self._way = self._wished = 0.0
 
-    def turn(self):
+    def turn(self, wait=0.0):
         """One round: store what came, see who is lost, pass on wishes, hand out; returns whether anything is
-        under way or was done.
+        under way or was done. Where something is under way, up to `wait` seconds pass until the next word.
 
         Raises
         ------
         CrewError, StoreError
         """
-        came = self._store_what_came()
+        came = self._store_what_came(wait if self.under_way else 0.0)
         members = self.crew.members()
         self._see_who_is_lost(members)
         self._pass_on_wishes()
@@ -90,8 +90,8 @@ class Dispatcher:
 
     # What comes back.
 
-    def _store_what_came(self):
-        self._unstored += self.crew.took()
+    def _store_what_came(self, wait=0.0):
+        self._unstored += self.crew.took(wait)
         if not self._unstored:
             return False
         # All or nothing: with a full disk it stays here for the next round.

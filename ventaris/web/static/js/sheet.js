@@ -141,7 +141,22 @@ document.addEventListener("keydown", (event) => {
   event.preventDefault();
   if (!document.querySelector(`[data-step="${which}"]`).disabled) step(which);
 });
-document.addEventListener("htmx:afterSettle", () => { placeProblems(); markExceptions(); });
+// A field keeps the unit in which it was typed: it moves from the number to the unit beside it.
+function markUnits() {
+  const known = JSON.parse(document.getElementById("shown-units").textContent);
+  for (const [path, [typed, pretty]] of Object.entries(known)) {
+    for (const input of form.querySelectorAll(`[name="${CSS.escape(path)}"]`)) {
+      const beside = input.parentElement.querySelector(".unit");
+      if (!beside) continue;
+      beside.textContent = pretty;
+      const text = input.value.trim();
+      if (!text.endsWith(typed) || text === typed || input === document.activeElement) continue;
+      input.value = text.slice(0, -typed.length).trim();
+      input.parentElement.classList.remove("typed");
+    }
+  }
+}
+document.addEventListener("htmx:afterSettle", () => { placeProblems(); markExceptions(); markUnits(); });
 for (const tab of document.querySelectorAll("[data-tab]")) tab.addEventListener("click", () =>
   look(tab.dataset.tab));
 
@@ -165,7 +180,7 @@ document.querySelector(".sheet-layout").addEventListener("click", async (event) 
   } else if (event.target.closest("[data-fill]")) {
     const plan = event.target.closest("[data-fill]").dataset;
     for (const [name, filled] of [["first_height", plan.first], ["layers", plan.layers], ["planned_speed",
-      plan.speed]]) form.elements[`grid.${name}`].value = filled;
+      `${plan.speed} m/s`]]) form.elements[`grid.${name}`].value = filled;
     changed();
   } else if (event.target.closest("[data-add-row]")) {
     const rows = event.target.closest("[data-rows]");
@@ -185,8 +200,8 @@ function placeAt(event) {
   if (!drawing) return;
   const at = new DOMPoint(event.clientX, event.clientY).matrixTransform(drawing.getScreenCTM().inverse());
   const scale = Number(drawing.dataset.perUnit), along = at.x - Number(drawing.dataset.from);
-  addNamedRow(form, `instruments.${drawing.dataset.place}`, "m", { x: (along * scale).toPrecision(4), r:
-    (Math.abs(at.y) * scale).toPrecision(4) });
+  addNamedRow(form, `instruments.${drawing.dataset.place}`, "m", { x: `${(along * scale).toPrecision(4)} m`,
+    r: `${(Math.abs(at.y) * scale).toPrecision(4)} m` });
   changed();
 }
 document.addEventListener("click", placeAt);
