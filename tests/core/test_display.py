@@ -17,8 +17,8 @@ class Displays(unittest.TestCase):
 
     def test_exact_values(self):
         for value, base, unit, wanted in ((26.8224, "m/s", "mph", 60), (0.0254, "m", "in", 1),
-                                          (6894.757293168361, "Pa", "psi", 1), (4.4482216152605, "N", "lbf", 1),
-                                          (288.15, "K", "°C", 15), (310.928, "K", "°F", 100.0004),
+                                          (6894.757293168361, "Pa", "psi", 1),
+                                          (4.4482216152605, "N", "lbf", 1), (288.15, "K", "°C", 15), (310.928, "K", "°F", 100.0004),
                                           (1 / 3.6, "m/s", "km/h", 1)):
             self.assertAlmostEqual(units.convert(value, base, unit), wanted, places=6, msg=unit)
         with self.assertRaises(units.UnitError):
@@ -31,7 +31,8 @@ class Displays(unittest.TestCase):
         self.assertAlmostEqual(units.parse(display.read("air.speed", "m/s", "30 m/s"), "m/s"), 30)
         # What stands there as it was shown is not changed by a digit.
         third = 100 / 3
-        self.assertIs(display.read("air.speed", "m/s", display.shown("air.speed", "m/s", third), [third]), third)
+        shown = display.shown("air.speed", "m/s", third)
+        self.assertIs(display.read("air.speed", "m/s", shown, [third]), third)
         for text in ("", None, "nonsense"):
             self.assertIn(display.read("air.speed", "m/s", text), (text, "nonsense mph"))
 
@@ -45,7 +46,8 @@ class Displays(unittest.TestCase):
         self.assertEqual(Display.from_text(display.text()), display)
 
     def test_what_is_no_display_is_none(self):
-        for text in ("", None, "{", "[]", '{"units": 3}', '{"units": {"m": "psi", "q": "m"}}', '{"fields": []}'):
+        for text in ("", None, "{", "[]", '{"units": 3}', '{"units": {"m": "psi", "q": "m"}}',
+                     '{"fields": []}'):
             self.assertEqual(Display.from_text(text), Display(), text)
         # A unit of another kind at a field is passed over.
         self.assertEqual(Display({}, {"shape.chord": "psi"}).unit("shape.chord", "m"), "m")

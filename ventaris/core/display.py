@@ -1,5 +1,5 @@
-"""Units in which numbers are shown and read: a choice for each kind of quantity, and fields that keep the unit
-in which they were typed."""
+"""Units in which numbers are shown and read: a choice for each kind of quantity, and fields that keep the
+unit in which they were typed."""
 import json
 from dataclasses import dataclass, field
 

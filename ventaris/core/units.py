@@ -161,8 +161,8 @@ def written_unit(text, unit):
 
 
 def convert(value, unit, wanted):
-    """A number in `unit`, in the unit that is `wanted` (as people write it); raises `UnitError` where it is of
-    another kind."""
+    """A number in `unit`, in the unit that is `wanted`, as people write it; raises `UnitError` where that is
+    of another kind."""
     if wanted == unit:
         return float(value)
     registry = _registry()

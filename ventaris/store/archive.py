@@ -65,7 +65,8 @@ def export_campaign(database, campaign_id, checkpoints=False):
             "campaign.json", {
                 "format": FORMAT, "space": head["space"], "name": head["name"], "question": head["question"],
                 "setup": head["setup"], "aim": aim.renamed(*own).as_dict() if aim else None,
-                "words": words_of(head), "display": head["display"], "exceptions": renamed(campaigns.exceptions_of(head), *own),
+                "words": words_of(head), "display": head["display"],
+                "exceptions": renamed(campaigns.exceptions_of(head), *own),
                 "variants": picked(variants_, "name", "shape", "baseline"),
                 "points": picked(points_, "name", "air"),
                 "measured": picked(measured_of(database, campaign_id), "name", "columns", "about")

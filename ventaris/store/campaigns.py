@@ -278,7 +278,7 @@ def _with(row, key):
 
 __all__ = [
     "Conflict", "add_campaign", "add_point", "add_variant", "aim_of", "all_campaigns", "campaign",
-    "checked_name", "compose_sheet", "describe_campaign", "display_of", "exceptions_of", "make_baseline", "point", "points",
-    "redo", "save_aim", "save_display", "save_air", "save_setup", "save_shape", "setup_of", "space_of", "undo", "variant",
-    "variants"
+    "checked_name", "compose_sheet", "describe_campaign", "display_of", "exceptions_of", "make_baseline",
+    "point", "points", "redo", "save_aim", "save_air", "save_display", "save_setup", "save_shape", "setup_of",
+    "space_of", "undo", "variant", "variants"
 ]

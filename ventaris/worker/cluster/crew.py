@@ -158,8 +158,8 @@ class DaskCrew:
             key=task["token"], retries=0)
 
     def took(self, wait=0.0):
-        """What has come down the line since, as (token, list of messages); waits so many seconds for the first
-        word."""
+        """What has come down the line since, as (token, list of messages); waits up to `wait` seconds for the
+        first word."""
         try:
             came = []
             if wait:

@@ -34,8 +34,8 @@ async function show() {
 function nameAt(hit) {
   if (!hit || naming.getAttribute("aria-pressed") !== "true") return;
   naming.setAttribute("aria-pressed", "false");
-  const [x, y, z] = hit.at.map((v) => `${v.toPrecision(5)} m`), row = addNamedRow(form, "shape.regions", "surface ",
-    { x, y, z });
+  const [x, y, z] = hit.at.map((v) => `${v.toPrecision(5)} m`);
+  const row = addNamedRow(form, "shape.regions", "surface ", { x, y, z });
   row.dispatchEvent(new Event("change", { bubbles: true }));
   row.querySelector('[name$="[].name"]').focus();
 }
