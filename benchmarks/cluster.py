@@ -2,8 +2,8 @@
 
 First 40 coarse runs one after another and by two worker processes. Then, played without processes, 500
 workers and 10 000 runs: what handing out and storing take of one core, how large the laboratory becomes, how
-fast its pages are. ``--played`` or ``--real`` for one of the two, ``--runs N``, ``--workers N`` for other sizes.
-how """
+fast its pages are. ``--played`` or ``--real`` for one of the two; ``--runs`` and ``--workers`` for more.
+"""
 import argparse
 import json
 import statistics

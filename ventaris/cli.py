@@ -312,6 +312,8 @@ def _cluster(options):
     except PlaceError as error:
         return _fail(f"--{'join' if options.join and error.path == 'scheduler' else error.path}: {error}")
     if options.join:
+        from .worker.cluster.crew import QUIET
+        os.environ.update(QUIET)
         # One run a process, which may take what memory it needs: the runs are handed out by their size.
         os.execv(sys.executable, [
             sys.executable, "-m", "dask", "worker", options.join, "--nworkers", str(processes), "--nthreads",

@@ -18,7 +18,8 @@ class Displays(unittest.TestCase):
     def test_exact_values(self):
         for value, base, unit, wanted in ((26.8224, "m/s", "mph", 60), (0.0254, "m", "in", 1),
                                           (6894.757293168361, "Pa", "psi", 1),
-                                          (4.4482216152605, "N", "lbf", 1), (288.15, "K", "°C", 15), (310.928, "K", "°F", 100.0004),
+                                          (4.4482216152605, "N", "lbf", 1), (288.15, "K", "°C", 15),
+                                          (310.928, "K", "°F", 100.0004),
                                           (1 / 3.6, "m/s", "km/h", 1)):
             self.assertAlmostEqual(units.convert(value, base, unit), wanted, places=6, msg=unit)
         with self.assertRaises(units.UnitError):

@@ -102,6 +102,27 @@ class InThisProcess(WithQueue):
         self.assertEqual(steps, list(range(1, len(steps) + 1)))
 
     @slow
+    def test_a_settled_run_can_be_run_further_and_its_answer_stands_until_then(self):
+        run_id = self.queue()
+        work(self.folder.name, until_idle=True)
+        before = runs.run(self.db, run_id)
+        runs.ask(self.db, run_id, "further")
+        self.assertEqual(runs.run(self.db, run_id)["result"], before["result"])
+        work(self.folder.name, until_idle=True)
+        after = runs.run(self.db, run_id)
+        self.assertEqual(after["state"], "settled")
+        self.assertGreater(after["result"]["steps"], before["result"]["steps"] + 40)
+        self.assertAlmostEqual(after["result"]["coefficients"]["lift"],
+                               before["result"]["coefficients"]["lift"], 5)
+        # What goes wrong then takes nothing away.
+        runs.ask(self.db, run_id, "further")
+        runs.claim(self.db, "w")
+        runs.finish(self.db, run_id, "failed", error="It blew up.", line="It blew up.")
+        kept = runs.run(self.db, run_id)
+        self.assertEqual((kept["state"], kept["result"], kept["error"]), ("settled", after["result"], ""))
+        self.assertIn("The earlier answer stands", runs.log(self.db, run_id)[-1][1])
+
+    @slow
     def test_a_damaged_checkpoint_makes_the_run_begin_afresh(self):
         run_id = self.queue()
         runs.keep_array(self.db, run_id, "checkpoint", b"rubbish")

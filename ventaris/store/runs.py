@@ -197,9 +197,10 @@ def ask(database, run_id, request):
         elif request == "resume" and state == "paused":
             _set_state(database, run_id, "waiting", "Resumed")
         elif request == "further" and state in ENDED and (row["kept"] or state == "failed"):
+            # What has settled stays the answer until there is another.
             database.execute(
-                "UPDATE run SET extra_steps = extra_steps + 100, attempts = 0, error = '', result = NULL "
-                "WHERE id = ?", (run_id, ))
+                "UPDATE run SET extra_steps = extra_steps + 100, attempts = 0, error = '', "
+                "result = CASE state WHEN 'settled' THEN result END WHERE id = ?", (run_id, ))
             database.execute("DELETE FROM stored_array WHERE run_id = ? AND kind = 'picture'", (run_id, ))
             _set_state(database, run_id, "waiting",
                        "Run further: up to 100 steps more per level; what is followed in time, for longer")
@@ -307,11 +308,14 @@ def lost(database, run_id, why):
     """Put a run whose worker is gone back into the queue, or give it up when that has happened too often;
     returns whether it waits again."""
     with transaction(database):
-        row = database.execute("SELECT attempts FROM run WHERE id = ? AND state IN ('gridding', 'running')",
+        row = database.execute("SELECT attempts, result FROM run WHERE id = ? AND state IN ('gridding', 'running')",
                                (run_id, )).fetchone()
         if row is None:
             return False
         if row["attempts"] >= MOST_ATTEMPTS:
+            if row["result"]:
+                _set_state(database, run_id, "settled", f"{why}, again; the earlier answer stands")
+                return False
             database.execute(
                 "UPDATE run SET error = ? WHERE id = ?",
                 (f"The worker died {row['attempts']} times at the same place of this run, perhaps for "
@@ -355,8 +359,15 @@ def forget_history_after(database, run_id, step):
 def finish(database, run_id, state, result=None, error="", line=""):
     """End (or pause) a run."""
     with transaction(database):
-        database.execute("UPDATE run SET result = ?, error = ?, worker = '' WHERE id = ?",
-                         (json.dumps(result) if result else None, error, run_id))
+        row = database.execute("SELECT result FROM run WHERE id = ?", (run_id, )).fetchone()
+        if row and row["result"] and not result:
+            # A settled run that was run further, and came to nothing new.
+            if state == "failed":
+                state, error, line = "settled", "", f"{line or error} The earlier answer stands."
+            database.execute("UPDATE run SET error = ?, worker = '' WHERE id = ?", (error, run_id))
+        else:
+            database.execute("UPDATE run SET result = ?, error = ?, worker = '' WHERE id = ?",
+                             (json.dumps(result) if result else None, error, run_id))
         if state in ("settled", "paused"):
             database.execute("UPDATE run SET attempts = 0 WHERE id = ?", (run_id, ))
         _set_state(database, run_id, state, line)

@@ -43,6 +43,8 @@ def _context(run):
     return {
         "run": run, "space": space, "noise": noise, "formulas": formulas,
         "log": runs.log(g.database, run["id"]), "older": [r for r in older if r["id"] != run["id"]],
+        "can_go_further": run["state"] == "failed" or runs.array_version(g.database, run["id"],
+                                                                         "checkpoint") > 0,
         "has_field": runs.array_version(g.database, run["id"], "field") > 0,
         "worker": run["state"] not in runs.ACTIVE or is_worker_running(current_app.config["FOLDER"]),
         "ahead": runs.queue_position(g.database, run["id"]) if run["state"] == "waiting" else 0

@@ -5,6 +5,7 @@ import os
 import time
 from pathlib import Path
 
+from ..core.memory import settle_memory
 from ..core.sheet import read_sheet
 from ..core.sound.jet import FOLLOW_EVERY, JetFlow
 from ..core.study.execute import execute
@@ -52,6 +53,7 @@ def warm_up():
     """Load the compiled loops, so that the first run of a person starts at once."""
     warm_up_sections()
     warm_up_bodies()
+    settle_memory()
 
 
 def warm_up_sections(whole=False):

@@ -18,6 +18,8 @@ LEAST_COURANT = 2.0
 RUINED, RUINED_OVER, UNFORMED = 100.0, 20, 1.0
 # A level whose forces still moved by more when the next one took over says little about the grid.
 AT_REST = 5e-3
+# Steps that a settled level goes on for when it is run further.
+FURTHER_STEPS = 50
 
 
 class Climb:
@@ -114,7 +116,9 @@ class Climb:
         message = f"{level.name} grid, {level.flow.n_own} cells" + (", started again with smaller steps"
                                                                      if careful else "")
         began, earlier, most, lost = time.monotonic(), level.seconds, self._most_steps(), 0
-        while level.steps < most and not self._is_over():
+        # What had settled and is run further goes on all the same.
+        least = level.steps + FURTHER_STEPS if self.extra_steps and level.recent and self._is_over() else 0
+        while level.steps < most and (level.steps < least or not self._is_over()):
             report = level.march.advance()
             level.steps += 1
             level.seconds = earlier + time.monotonic() - began

@@ -15,6 +15,7 @@ import psutil
 from distributed import Queue, get_client
 from threadpoolctl import threadpool_limits
 
+from ...core.memory import settle_memory
 from ...core.shapes.library import library
 from ..desk import Abandoned
 from ..job import Job
@@ -47,6 +48,14 @@ def probe():
         "cores": len(os.sched_getaffinity(0)) if hasattr(os, "sched_getaffinity") else os.cpu_count(),
         "memory_mb": psutil.virtual_memory().total / 1e6
     }
+
+
+def warm():
+    """Load the compiled loops, before there is a run."""
+    from ..loop import warm_up_sections
+    with _one_run:
+        warm_up_sections()
+    settle_memory()
 
 
 def hear(wishes):

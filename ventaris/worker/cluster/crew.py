@@ -10,13 +10,17 @@ import distributed
 
 from . import away
 
-LOOK_EVERY = 1.0
+LOOK_EVERY, ASK_EVERY = 1.0, 0.05
 CONNECT_WITHIN = 15.0
 # Imported surfaces that stay with a worker for its next runs.
 SURFACES_KEPT = 4
 # What may come back from all workers together while they compute: bytes and records of progress a second; and
 # the least time between two records of a run.
 BYTES_PER_SECOND, RECORDS_PER_SECOND, RECORD_EVERY = 8e6, 250.0, 0.8
+
+
+# Nobody looks at where workers spend their time, which is found out a hundred times a second by themselves.
+QUIET = {"DASK_DISTRIBUTED__WORKER__PROFILE__ENABLED": "False"}
 
 
 class CrewError(RuntimeError):
@@ -39,6 +43,8 @@ class Member:
         Why it gets no runs; empty where it does.
     surfaces : OrderedDict
         Imported surfaces that it holds, by key.
+    warm : Future or None
+        Its compiled loops being loaded, so that no run waits for them.
     """
 
     address: str
@@ -48,6 +54,12 @@ class Member:
     limit_mb: float | None = None
     problem: str = ""
     surfaces: OrderedDict = field(default_factory=OrderedDict)
+    warm: distributed.Future | None = None
+
+    @property
+    def is_ready(self):
+        """Whether it can be given a run, as far as it is concerned."""
+        return not self.problem and (self.warm is None or self.warm.done())
 
 
 def traffic(workers):
@@ -75,7 +87,7 @@ class DaskCrew:
         if self.is_local:
             self._cluster = distributed.LocalCluster(
                 n_workers=processes, threads_per_worker=1, processes=True, dashboard_address=None,
-                memory_limit=0, silence_logs="ERROR", local_directory=tempfile.gettempdir())
+                memory_limit=0, silence_logs="ERROR", local_directory=tempfile.gettempdir(), env=QUIET)
         try:
             self._client = distributed.Client(self._cluster or scheduler, timeout=CONNECT_WITHIN,
                                               set_as_default=False)
@@ -118,7 +130,11 @@ class DaskCrew:
         if not isinstance(said, dict):
             return Member(address, info.get("host", ""), limit_mb=limit,
                           problem=f"Ventaris cannot be loaded there ({said}). Install the same version.")
-        return Member(address, said["host"], said["cores"], said["memory_mb"], limit, self._unlike(said))
+        member = Member(address, said["host"], said["cores"], said["memory_mb"], limit, self._unlike(said))
+        if not member.problem:
+            member.warm = self._client.submit(away.warm, workers=[address], allow_other_workers=False,
+                                              pure=False, retries=0)
+        return member
 
     def _unlike(self, said):
         """Why another process would not compute the same numbers; empty where it would."""
@@ -160,14 +176,11 @@ class DaskCrew:
     def took(self, wait=0.0):
         """What has come down the line since, as (token, list of messages); waits up to `wait` seconds for the
         first word."""
+        end = time.monotonic() + wait
         try:
-            came = []
-            if wait:
-                try:
-                    came.append(self._queue.get(timeout=wait))
-                except TimeoutError:
-                    return []
-            came += self._queue.get(batch=True)
+            # Asked again and again: a scheduler that waits in vain prints it as an error.
+            while not (came := self._queue.get(batch=True)) and time.monotonic() < end:
+                time.sleep(ASK_EVERY)
             return [(token, pickle.loads(data)) for token, data in came]
         except (OSError, TimeoutError, RuntimeError) as error:
             raise CrewError(f"The Dask scheduler at {self.scheduler} is gone: {error}") from error

@@ -160,7 +160,7 @@ class Dispatcher:
 
     def _free(self, members):
         busy = {a.address for a in self.under_way.values()}
-        return [m for m in members.values() if not m.problem and m.address not in busy]
+        return [m for m in members.values() if m.is_ready and m.address not in busy]
 
     def _room(self, member, members):
         """Megabytes that a run at this worker may take; None where its machine is idle, and anything goes."""
@@ -174,7 +174,7 @@ class Dispatcher:
     def _hand_out(self, members):
         """Give waiting runs to free workers, those with the most room first; whether any was given."""
         handed, free = False, self._free(members)
-        if not free:
+        if not free and self.under_way:
             self._make_way(members)
         while free:
             if runs.next_waiting(self.database) is None:
