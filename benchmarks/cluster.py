@@ -43,7 +43,8 @@ def real(count):
             for k in range(count):
                 air = {"motion": "mach", "mach": 0.3 + 0.005 * k}
                 point = campaigns.add_point(database, campaign, f"p{k}", air)
-                runs.add_run(database, campaign, variant, point, write_toml(sheet(COARSE, air=air)))
+                runs.add_run(database, campaign, variant, point, write_toml(sheet(COARSE, air=air)),
+                             estimate=1.0)
             began = time.perf_counter()
             work(folder, until_idle=True, where=place.Place(way, 2))
             spent[way] = time.perf_counter() - began

@@ -32,7 +32,7 @@ class Played(WithQueue):
 
 class HandingOut(Played):
     def test_each_worker_gets_one_run_in_the_order_of_the_queue(self):
-        long, one, two = (self.add(n, estimate=e) for n, e in (("a", 900.0), ("b", 20.0), ("c", 20.0)))
+        long, one, two = (self.add(n, estimate=e) for n, e in (("a", 900.0), ("b", 25.0), ("c", 25.0)))
         played = self.crew()
         self.dispatcher.turn()
         self.assertEqual(sorted(t["id"] for t in played.tasks.values()), [one, two])
@@ -96,6 +96,18 @@ class HandingOut(Played):
         self.assertEqual(few["record_every"], crew.RECORD_EVERY)
         self.assertAlmostEqual(500 / many["record_every"], crew.RECORDS_PER_SECOND)
         self.assertAlmostEqual(500 * many["bytes_per_second"], crew.BYTES_PER_SECOND)
+
+
+    def test_the_next_short_run_lies_ready_at_its_worker(self):
+        ids = [self.add(name, estimate=2.0) for name in "abcde"]
+        played = self.crew()
+        self.dispatcher.turn()
+        self.dispatcher.turn()
+        self.assertEqual(sorted(t["id"] for t in played.tasks.values()), ids[:4])
+        self.assertEqual(len({t["address"] for t in played.tasks.values()}), 2)
+        played.say(ids[0], DONE)
+        self.dispatcher.turn()
+        self.assertEqual(sorted(t["id"] for t in played.tasks.values()), ids[1:])
 
 
 class Losing(Played):

@@ -12,7 +12,7 @@ from pathlib import Path
 
 import numba
 import psutil
-from distributed import Queue, get_client
+from distributed import Queue, get_client, get_worker
 from threadpoolctl import threadpool_limits
 
 from ...core.memory import settle_memory
@@ -29,6 +29,18 @@ LONGEST_SILENCE = 90.0
 # The compiled loops share the threads of their process: one run at a time.
 _one_run = threading.Lock()
 _wishes, _heard = {}, [0.0]
+
+
+@cache
+def _line(name):
+    """Sends a value down the line, and rings at its other end."""
+    queue, worker = Queue(name, client=get_client()), get_worker()
+
+    def post(value):
+        queue.put(value)
+        worker.log_event(name, "")
+
+    return post
 
 
 @cache
@@ -78,8 +90,7 @@ def compute(task, *surfaces):
     with _one_run:
         hear({})
         library.fetch = dict(zip(task["surfaces"], surfaces)).get
-        line = Queue(task["line"], client=get_client())
-        desk = AwayDesk(task, line.put)
+        desk = AwayDesk(task, _line(task["line"]))
         numba.set_num_threads(max(1, min(task["threads"], numba.config.NUMBA_NUM_THREADS)))
         with threadpool_limits(task["threads"]):
             Job(desk, task).work()

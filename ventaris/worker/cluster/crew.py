@@ -1,6 +1,7 @@
 """The worker processes that runs are handed to, over Dask distributed: who is there, and the line to them."""
 import pickle
 import tempfile
+import threading
 import time
 import uuid
 from collections import OrderedDict
@@ -10,7 +11,7 @@ import distributed
 
 from . import away
 
-LOOK_EVERY, ASK_EVERY = 1.0, 0.05
+LOOK_EVERY = 1.0
 CONNECT_WITHIN = 15.0
 # Imported surfaces that stay with a worker for its next runs.
 SURFACES_KEPT = 4
@@ -92,7 +93,8 @@ class DaskCrew:
             self._client = distributed.Client(self._cluster or scheduler, timeout=CONNECT_WITHIN,
                                               set_as_default=False)
             self._queue = distributed.Queue(self.line, client=self._client)
-            self._own = away.probe()
+            self._own, self._bell = away.probe(), threading.Event()
+            self._client.subscribe_topic(self.line, lambda event: self._bell.set())
         except (OSError, TimeoutError, ValueError) as error:
             raise CrewError(
                 f"No Dask scheduler answers at {scheduler} ({error}). Start one there with “dask scheduler”, "
@@ -176,12 +178,10 @@ class DaskCrew:
     def took(self, wait=0.0):
         """What has come down the line since, as (token, list of messages); waits up to `wait` seconds for the
         first word."""
-        end = time.monotonic() + wait
+        self._bell.wait(wait)
+        self._bell.clear()
         try:
-            # Asked again and again: a scheduler that waits in vain prints it as an error.
-            while not (came := self._queue.get(batch=True)) and time.monotonic() < end:
-                time.sleep(ASK_EVERY)
-            return [(token, pickle.loads(data)) for token, data in came]
+            return [(token, pickle.loads(data)) for token, data in self._queue.get(batch=True)]
         except (OSError, TimeoutError, RuntimeError) as error:
             raise CrewError(f"The Dask scheduler at {self.scheduler} is gone: {error}") from error
 

@@ -1,4 +1,5 @@
 """Hand waiting runs to workers, store what comes back, and give the runs of lost workers to others."""
+import collections
 import time
 import uuid
 from dataclasses import dataclass, field
@@ -12,6 +13,8 @@ from ..job import LEAST_LEFT
 
 # Seconds: between words to workers, to note who is there, to look for a shorter run, to ask for wishes.
 WORD_EVERY, NOTE_EVERY, WAY_EVERY, WISH_EVERY = 15.0, 2.0, 5.0, 0.5
+# Seconds that a run takes at most for the next one to lie ready at its worker.
+SHORT = 15.0
 # Share of a machine's memory that runs may plan with.
 MEMORY_SHARE = 0.85
 # Seconds past its turn after which a run that fits nowhere has a machine emptied for it.
@@ -32,6 +35,8 @@ class Assignment:
         Where what comes back is stored.
     address, host : str
     memory_mb : float
+    estimate : float or None
+        Seconds that it will take, about.
     told : str
         The wish that was passed on last.
     left : float
@@ -44,6 +49,7 @@ class Assignment:
     address: str
     host: str
     memory_mb: float
+    estimate: float | None = None
     told: str = ""
     left: float = 0.0
     over: float = 0.0
@@ -162,6 +168,14 @@ class Dispatcher:
         busy = {a.address for a in self.under_way.values()}
         return [m for m in members.values() if m.is_ready and m.address not in busy]
 
+    def _soon_free(self, members):
+        """Workers whose only run is a short one: where the next one lies ready, no time is lost between."""
+        at = collections.Counter(a.address for a in self.under_way.values())
+        return [
+            members[a.address] for a in self.under_way.values()
+            if at[a.address] == 1 and a.address in members and (a.estimate or SHORT + 1) <= SHORT
+        ]
+
     def _room(self, member, members):
         """Megabytes that a run at this worker may take; None where its machine is idle, and anything goes."""
         beside = [a.memory_mb for a in self.under_way.values() if a.host == member.host]
@@ -187,6 +201,14 @@ class Dispatcher:
             if self._is_kept_for_a_large_run(member, rooms[member.address]):
                 continue
             run = runs.claim(self.database, member.address, rooms[member.address])
+            if run:
+                self._begin(member, members, run)
+                handed = True
+        for member in self._soon_free(members):
+            first = runs.next_waiting(self.database)
+            if first is None or (first["estimate"] or SHORT + 1) > SHORT:
+                break
+            run = runs.claim(self.database, member.address, self._room(member, members))
             if run:
                 self._begin(member, members, run)
                 handed = True
@@ -217,7 +239,8 @@ class Dispatcher:
             "estimate": run["estimate"], "checkpoint": checkpoint, "neighbours": neighbours,
             "threads": max(1, member.cores // max(beside, 1))
         }
-        self.under_way[token] = Assignment(desk, member.address, member.host, run["memory_mb"] or 0.0)
+        self.under_way[token] = Assignment(desk, member.address, member.host, run["memory_mb"] or 0.0,
+                                           run["estimate"])
         runs.say(self.database, run["id"], f"Given to the worker {member.address} on {member.host}")
         self.crew.begin(member.address, task, {k: data for k, data in shapes.items() if data})
 
