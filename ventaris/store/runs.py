@@ -308,8 +308,9 @@ def lost(database, run_id, why):
     """Put a run whose worker is gone back into the queue, or give it up when that has happened too often;
     returns whether it waits again."""
     with transaction(database):
-        row = database.execute("SELECT attempts, result FROM run WHERE id = ? AND state IN ('gridding', 'running')",
-                               (run_id, )).fetchone()
+        row = database.execute(
+            "SELECT attempts, result FROM run WHERE id = ? AND state IN ('gridding', 'running')",
+            (run_id, )).fetchone()
         if row is None:
             return False
         if row["attempts"] >= MOST_ATTEMPTS:
