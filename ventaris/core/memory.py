@@ -25,8 +25,8 @@ def _library():
 
 
 def settle_memory():
-    """Take all that a process holds now for lasting: the collector looks through it no more, which it would do
-    at every level of every run."""
+    """Take all that a process holds now for lasting: the collector looks through it no more, which it would
+    do at every level of every run."""
     gc.collect()
     gc.freeze()
 

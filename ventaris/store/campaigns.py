@@ -79,6 +79,12 @@ def save_display(database, campaign_id, display):
         database.execute("UPDATE campaign SET display = ? WHERE id = ?", (display.text(), campaign_id))
 
 
+def put_away(database, campaign_id, away=True):
+    """Take a campaign from the first page, or bring it back."""
+    with transaction(database):
+        database.execute("UPDATE campaign SET away = ? WHERE id = ?", (int(away), campaign_id))
+
+
 def save_aim(database, campaign_id, aim):
     """Keep what a campaign is after; None takes it away."""
     with transaction(database):
@@ -279,6 +285,6 @@ def _with(row, key):
 __all__ = [
     "Conflict", "add_campaign", "add_point", "add_variant", "aim_of", "all_campaigns", "campaign",
     "checked_name", "compose_sheet", "describe_campaign", "display_of", "exceptions_of", "make_baseline",
-    "point", "points", "redo", "save_aim", "save_air", "save_display", "save_setup", "save_shape", "setup_of",
-    "space_of", "undo", "variant", "variants"
+    "point", "points", "put_away", "redo", "save_aim", "save_air", "save_display", "save_setup",
+    "save_shape", "setup_of", "space_of", "undo", "variant", "variants"
 ]

@@ -4,7 +4,7 @@ import json
 from . import runs
 from .database import transaction
 
-MOST_ENDED, MOST_WAITING = 40, 60
+MOST_ENDED, MOST_WAITING, MOST_NEWS = 40, 60, 20
 
 _ROWS = """
     SELECT run.id, run.state, run.request, run.estimate, run.forward, run.progress, run.error, run.study,
@@ -39,6 +39,17 @@ def ended(database, most=MOST_ENDED):
     return _rows(
         database, "run.finished IS NOT NULL AND run.state IN ('settled', 'stopped', 'failed') "
         "ORDER BY run.finished DESC LIMIT ?", most)
+
+
+def news(database, since):
+    """What has changed since a time as the database writes it: (the time now, how many runs are under way,
+    the cells' runs that have ended since)."""
+    now, active = database.execute(
+        "SELECT strftime('%Y-%m-%dT%H:%M:%fZ', 'now'), count(*) FROM run WHERE state IN "
+        "('waiting', 'gridding', 'running')").fetchone()
+    ended_ = _rows(database, "run.study IS NULL AND run.finished > ? AND run.state IN ('settled', 'stopped', "
+                   "'failed') ORDER BY run.finished LIMIT ?", since, MOST_NEWS) if since else []
+    return now, active, ended_
 
 
 def bring_forward(database, run_id):

@@ -76,7 +76,12 @@ PICTURES = {
 def index():
     stamps, folder = runs.stamps(g.database), str(current_app.config["FOLDER"])
     cards = []
-    for campaign in store.all_campaigns(g.database):
+    found = store.all_campaigns(g.database)
+    away = sum(campaign["away"] for campaign in found)
+    shown_away = bool(away) and "away" in request.args
+    for campaign in found:
+        if bool(campaign["away"]) != shown_away:
+            continue
         key = folder, campaign["id"], campaign["revision"], campaign["name"], campaign[
             "question"], campaign["aim"], stamps.get(campaign["id"])
         if key not in _cards:
@@ -84,7 +89,8 @@ def index():
                 _cards.clear()
             _cards[key] = _card(campaign)
         cards.append(_cards[key])
-    return render_template("campaigns.html", cards=cards, spaces=SPACE_WORDS, pictures=PICTURES)
+    return render_template("campaigns.html", cards=cards, spaces=SPACE_WORDS, pictures=PICTURES, away=away,
+                           shown_away=shown_away)
 
 
 # Cards by what they were made from; making one reads every result of its campaign.
@@ -109,6 +115,13 @@ def _card(campaign):
         "variants": len(variants), "points": len(points), "settled": len(done),
         "active": sum(r["state"] in runs.ACTIVE for r in latest.values())
     }
+
+
+@pages.post("/campaigns/<int:campaign_id>/<any(away, back):where>")
+def put_away(campaign_id, where):
+    """Take a campaign from the first page, or bring it back."""
+    store.put_away(g.database, campaign_or_404(campaign_id)["id"], where == "away")
+    return redirect(url_for(".index"))
 
 
 @pages.get("/campaigns/<int:campaign_id>/archive")

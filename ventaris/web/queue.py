@@ -1,8 +1,9 @@
 """The queue page: what is computed, what waits and in which order, what has ended and how long it took."""
-from flask import Blueprint, abort, current_app, g, redirect, render_template, request, url_for
+from flask import Blueprint, abort, current_app, g, jsonify, redirect, render_template, request, url_for
 
 from ..store import place, queue, runs
 from ..worker.loop import is_worker_running
+from .presentation import STATE_WORDS
 from .runs import run_or_404
 
 pages = Blueprint("queue", __name__)
@@ -14,6 +15,16 @@ def show():
     if request.headers.get("HX-Request"):
         return render_template("partials/queue_tables.html", **_tables())
     return _page(place.place(g.database))
+
+
+@pages.get("/queue/news")
+def news():
+    """Which runs have ended since a page last asked, for it to say so."""
+    now, active, ended = queue.news(g.database, request.args.get("since", "")[:40])
+    return jsonify(now=now, active=active, ended=[{
+        "run": row["id"], "campaign": row["campaign"], "home": f"/campaigns/{row['campaign_id']}", "state": STATE_WORDS[row["state"]],
+        "cell": f"{row['variant']} at {row['point']}"
+    } for row in ended])
 
 
 def _tables():

@@ -21,7 +21,7 @@ pages = Blueprint("runs", __name__)
 
 def run_or_404(run_id):
     found = runs.run(g.database, run_id) or abort(404)
-    g.display = campaigns.display_of(campaigns.campaign(g.database, found["campaign_id"]))
+    g.display = store.display_of(store.campaign(g.database, found["campaign_id"]))
     return found
 
 

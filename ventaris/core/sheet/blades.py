@@ -169,9 +169,14 @@ class RowAir(OfGas, SheetSection):
                               when={"viscosity_law": "constant"})
     prandtl: float = number(0.72, "", 0.1, 10, "Prandtl number", "0.72 for air.")
     turbulence_intensity: float = number(1.0, "%", 0.001, 30, "Turbulence intensity", "Of what comes in.",
-                                         seen=TURBULENT)
+                                         seen=TURBULENT, usual={
+        "0.5": "a bell-mouth intake", "1": "a clean duct", "4": "a compressor's inlet behind vanes",
+        "8": "behind another row"
+    })
     viscosity_ratio: float = number(3.0, "", 1e-4, 1000, "Eddy over molecular viscosity", "Of what comes in.",
-                                    seen=TURBULENT)
+                                    seen=TURBULENT, usual={
+        "3": "a quiet chamber", "10": "a pipe", "100": "behind a valve, a bend, another row"
+    })
 
     @model_validator(mode="after")
     def _gas(self):
@@ -209,7 +214,8 @@ class RowGrid(SheetSection):
     behind_cells: int = number(22, "", 4, 400, "Cells behind", "", whole=True)
     y_plus: float = number(
         40.0, "", 0.5, 300, "y+ of the first cells",
-        "On the fine level: 30 to 100 bridges the layer by a wall function, 1 resolves it.", seen=TURBULENT)
+        "On the fine level: 30 to 100 bridges the layer by a wall function, 1 resolves it.", seen=TURBULENT,
+        usual={"40": "bridged by a wall function", "1": "resolved to the wall"})
 
 
 class RowInstruments(SheetSection):

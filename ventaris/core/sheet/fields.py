@@ -25,7 +25,7 @@ class SheetError(ValueError):
 
 
 def number(default, unit="", low=None, high=None, label="", help="", above=None, when=None, whole=False,
-           multiple=None, hint="", seen=None):
+           multiple=None, hint="", seen=None, usual=None):
     """A numeric field.
 
     Parameters
@@ -45,9 +45,12 @@ def number(default, unit="", low=None, high=None, label="", help="", above=None,
     seen : dict or list of dict
         {"section.field": accepted values} of other sections; the form shows the field only where one of them
         holds.
+    usual : dict
+        Values that people take, with where: {"0.1": "a quiet tunnel"}.
     """
-    meta = dict(kind="number", unit=unit, low=low, high=high, above=above, label=label, help=help, when=when
-                or {}, seen=seen or {}, whole=whole, multiple=multiple, hint=hint, optional=default is None)
+    meta = dict(kind="number", unit=unit, low=low, high=high, above=above, label=label, help=help,
+                when=when or {}, seen=seen or {}, whole=whole, multiple=multiple, hint=hint,
+                optional=default is None, usual=usual or {})
     return Field(default, json_schema_extra=meta)
 
 

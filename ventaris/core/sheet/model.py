@@ -183,11 +183,19 @@ class Air(OfGas, SheetSection):
         "Velocity fluctuations over the speed. Calm air and good tunnels: 0.03 to 0.1 %; ordinary tunnels: "
         "0.2 to 0.5 %; "
         "behind grids, fans or other bodies: 1 to 10 %.", hint="Write 0.1 for a tenth of a per cent",
-        seen=TURBULENT)
+        seen=TURBULENT, usual={
+            "0.03": "calm air at cruise", "0.1": "a quiet tunnel", "0.3": "an ordinary tunnel",
+            "1": "an open road on a calm day", "5": "a road with wind and traffic",
+            "10": "behind a grid or fan"
+        })
     viscosity_ratio: float = number(
         0.21, "", 1e-4, 1000, "Eddy over molecular viscosity",
         "Of the oncoming air. External flow: 0.01 to 1 (0.21 keeps a boundary layer fully turbulent without "
-        "thickening the stream); internal or upstream-disturbed flow: 1 to 100.", seen=TURBULENT)
+        "thickening the stream); internal or upstream-disturbed flow: 1 to 100.", seen=TURBULENT,
+        usual={
+            "0.01": "calm air", "0.21": "keeps layers fully turbulent", "1": "a tunnel, a road",
+            "10": "behind other bodies", "100": "behind a grid or fan"
+        })
     walls: list[WallAction] = Field(default_factory=list, max_length=40)
     motions: list[Movement] = Field(default_factory=list, max_length=4)
 

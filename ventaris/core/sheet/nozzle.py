@@ -175,9 +175,14 @@ class NozzleAir(OfGas, SheetSection):
                               when={"viscosity_law": "constant"})
     prandtl: float = number(0.72, "", 0.1, 10, "Prandtl number", "0.72 for air.", seen=VISCOUS_OR_INSIDE)
     turbulence_intensity: float = number(1.0, "%", 0.001, 30, "Turbulence intensity", "Of what comes in.",
-                                         seen=TURBULENT_OR_INSIDE)
+                                         seen=TURBULENT_OR_INSIDE, usual={
+        "0.5": "a large settling chamber", "1": "a smooth pipe's core", "5": "behind a valve or bend",
+        "10": "behind a burner"
+    })
     viscosity_ratio: float = number(3.0, "", 1e-4, 1000, "Eddy over molecular viscosity", "Of what comes in.",
-                                    seen=TURBULENT_OR_INSIDE)
+                                    seen=TURBULENT_OR_INSIDE, usual={
+        "3": "a quiet chamber", "10": "a pipe", "100": "behind a valve, a bend, another row"
+    })
 
 
 class NozzleDomain(SheetSection):

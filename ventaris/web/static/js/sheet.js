@@ -119,6 +119,19 @@ form.addEventListener("click", async (event) => {
   stored = changes;
   location.reload();
 });
+// A usual value that is chosen is typed into its field; the choice itself is no field.
+for (const usual of form.querySelectorAll("[data-usual]")) {
+  usual.addEventListener("change", (event) => {
+    event.stopPropagation();
+    const field = document.getElementById(usual.dataset.usual);
+    if (!usual.value) return;
+    field.value = usual.value.trim();
+    usual.value = "";
+    field.dispatchEvent(new Event("input", { bubbles: true }));
+    field.dispatchEvent(new Event("change", { bubbles: true }));
+  });
+}
+
 // Edits are taken back by the laboratory, which knows them all: the page comes anew.
 async function step(which) {
   await settle();
