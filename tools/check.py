@@ -44,6 +44,9 @@ def run_module(name):
     """(name, seconds, run, failed titles, skipped, what the runner printed, {test: seconds}) of a module."""
     began, out = time.monotonic(), io.StringIO()
     suite = unittest.defaultTestLoader.loadTestsFromName(name)
+    # Runs free their memory level by level: the collector need not look through all modules each time.
+    from ventaris.core.memory import settle_memory
+    settle_memory()
     result = unittest.TextTestRunner(out, verbosity=1, buffer=True, resultclass=Timed).run(suite)
     failed = {str(test).split(" (")[0] for test, _ in result.failures + result.errors}
     failed |= {str(test).split(" (")[0] for test in result.unexpectedSuccesses}

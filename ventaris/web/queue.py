@@ -22,7 +22,8 @@ def news():
     """Which runs have ended since a page last asked, for it to say so."""
     now, active, ended = queue.news(g.database, request.args.get("since", "")[:40])
     return jsonify(now=now, active=active, ended=[{
-        "run": row["id"], "campaign": row["campaign"], "home": f"/campaigns/{row['campaign_id']}", "state": STATE_WORDS[row["state"]],
+        "run": row["id"], "campaign": row["campaign"], "home": f"/campaigns/{row['campaign_id']}",
+        "state": STATE_WORDS[row["state"]],
         "cell": f"{row['variant']} at {row['point']}"
     } for row in ended])
 

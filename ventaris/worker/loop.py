@@ -179,8 +179,8 @@ class _Service:
 
     def _one_by_one(self, where):
         """Execute runs in this process; whether all is over, or just to be computed elsewhere."""
-        warm_up()
-        name = f"process {os.getpid()}"
+        name, is_warm = f"process {os.getpid()}", False
+        settle_memory()
         while not self._is_elsewhere(where):
             try:
                 run = runs.claim(self.database, name)
@@ -195,6 +195,10 @@ class _Service:
                 continue
             elif self._is_over():
                 return True
+            elif not is_warm:
+                # Nobody waits: the next run shall begin at once.
+                warm_up()
+                is_warm = True
             else:
                 time.sleep(IDLE_WAIT)
         return False
