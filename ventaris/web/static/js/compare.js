@@ -1,5 +1,6 @@
 // Compare: two linked pictures with one range, or their difference, and the Cp overlay.
 import { draw } from "./charts.js";
+import { wiper } from "./wiper.js";
 import { FlowCanvas } from "./viewer.js";
 
 const root = document.getElementById("compare");
@@ -9,6 +10,7 @@ if (root) {
   const query = new URLSearchParams(location.search);
   const flags = { bands: true, iso: false, sonic: true };
   let mode = query.get("mode") || "pair";
+  const isApart = () => mode !== "difference", wipe = wiper();
   const legend = document.querySelector("[data-legend]");
   const link = (other) => (v) => views[other]?.look({ ...v }, false);
   const views = [new FlowCanvas(get("stage-0"), { legend, onView: link(1) }), new FlowCanvas(get("stage-1"), {
@@ -22,7 +24,8 @@ if (root) {
   }
 
   async function loadBoth() {
-    const apart = mode === "pair";
+    const apart = isApart();
+    wipe(mode === "wiper");
     get("pair").classList.toggle("one", !apart);
     get("second-box").hidden = !apart;
     get("name-0").textContent = apart ? names[ids[0]] : `${names[ids[0]]} minus ${names[second()]}`;
@@ -41,9 +44,9 @@ if (root) {
     for (const b of root.querySelectorAll("[data-toggle]")) b.setAttribute("aria-pressed",
       String(flags[b.dataset.toggle]));
     const shared = { quantity: key, banded: flags.bands, iso: flags.iso, sonic: flags.sonic &&
-      mode === "pair" };
-    await views[0].set({ ...shared, range: mode === "pair" ? commonRange(key) : null });
-    if (mode === "pair") await views[1].set({ ...shared, range: commonRange(key) });
+      isApart() };
+    await views[0].set({ ...shared, range: isApart() ? commonRange(key) : null });
+    if (isApart()) await views[1].set({ ...shared, range: commonRange(key) });
     const p = new URLSearchParams(location.search);
     p.set("q", key); p.set("mode", mode);
     history.replaceState(null, "", `?${p}`);

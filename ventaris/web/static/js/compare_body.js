@@ -1,6 +1,7 @@
 // Compare bodies: two pictures with linked cameras and one range, or the difference on the first body, and
 // the drag gathered along them.
 import { draw } from "./charts.js";
+import { wiper } from "./wiper.js";
 import { BodyCanvas, fetchArrays } from "./body_canvas.js";
 
 const root = document.getElementById("compare");
@@ -10,6 +11,7 @@ if (root) {
   const query = new URLSearchParams(location.search);
   const flags = { bands: true, plane: false };
   let mode = query.get("mode") || "pair";
+  const isApart = () => mode !== "difference", wipe = wiper();
   const link = (other) => (v) => views[other]?.look(structuredClone(v), false);
   const views = [new BodyCanvas(get("stage-0"), { legend: document.querySelector("[data-legend]"), onView:
     link(1) }), new BodyCanvas(get("stage-1"), { onView: link(0) })];
@@ -22,7 +24,8 @@ if (root) {
   }
 
   async function load() {
-    const apart = mode === "pair";
+    const apart = isApart();
+    wipe(mode === "wiper");
     get("pair").classList.toggle("one", !apart);
     get("second-box").hidden = !apart;
     get("name-0").textContent = apart ? names[ids[0]] :
@@ -39,7 +42,7 @@ if (root) {
   }
 
   async function apply() {
-    const key = get("quantity").value, pair = mode === "pair";
+    const key = get("quantity").value, pair = isApart();
     for (const b of root.querySelectorAll("[data-toggle]")) b.setAttribute("aria-pressed",
       String(flags[b.dataset.toggle]));
     const range = pair ? commonRange(key) : null;

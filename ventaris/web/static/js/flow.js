@@ -1,4 +1,6 @@
 // The flow view: its tools change the picture, and everything one sees is in the address.
+import { Along } from "./along.js";
+import { film } from "./film.js";
 import { FlowCanvas, format } from "./viewer.js";
 
 const root = document.getElementById("flow");
@@ -9,10 +11,14 @@ if (root) {
   const flags = { bands: query.get("bands") !== "0", iso: query.get("iso") === "1", sonic:
     query.get("sonic") !== "0", reversed: query.get("reversed") === "1", grid: query.get("grid") === "1",
     riding: query.get("riding") === "1", stream: query.get("stream") === "1",
-    vectors: query.get("vectors") === "1", lock: query.has("low") };
+    vectors: query.get("vectors") === "1", lock: query.has("low"), line: false };
   const view = new FlowCanvas(stage, { legend: document.querySelector("[data-legend]"), quantity:
     query.get("q") || "mach", wheel: true, onProbe: reading, onPick: (x, y) => {
-    if (get("profile")) look("profile", { x, y }); }, onView: () => { remember(); lines(); } });
+    if (flags.line) along.click(x, y);
+    else if (get("profile")) look("profile", { x, y }); }, onView: () => { remember(); lines(); } });
+
+  const along = new Along(view, get, () => { flags.line = false; apply(); });
+  if (query.has("line")) along.read(query.get("line"));
 
   async function look(what, values) {
     const answer = await fetch(`/runs/${id}/${what}?${new URLSearchParams(values)}`);
@@ -42,6 +48,7 @@ if (root) {
       format(high); }
     remember();
     lines();
+    along.show();
   }
 
   function parameters() {
@@ -54,6 +61,7 @@ if (root) {
     for (const [name, input] of [["count", "count"], ["x", "rake-x"], ["lo", "rake-low"], ["hi",
       "rake-high"]]) if (flags.stream && get(input).value && !(name === "count" &&
       get(input).value === "24")) p.set(name, get(input).value);
+    if (along.text()) p.set("line", along.text());
     const v = view.view;
     p.set("view", [v.x, v.y, v.width].map((s) => Number(s.toPrecision(5))).join(","));
     return p;
@@ -153,12 +161,20 @@ if (root) {
       const data = await fetched(k);
       if (shown !== k) return;
       await view.showFields(data);
+      along.show();
       slider.value = k;
       get("frame-time").textContent = `${(scale * times[k]).toFixed(2)} ${unit}`;
       fetched((k + 1) % times.length);
     };
     get("quantity").addEventListener("change", () => { if (shown >= 0) frame(shown); });
     slider.addEventListener("input", () => frame(Number(slider.value)));
+    get("film").addEventListener("click", async () => {
+      playing = 0;
+      get("play").setAttribute("aria-pressed", "false");
+      get("film").disabled = true;
+      await film(view.canvas, times.length, frame, get("film-done"));
+      get("film").disabled = false;
+    });
     get("play").addEventListener("click", async () => {
       const mine = playing = playing ? 0 : Date.now();
       get("play").setAttribute("aria-pressed", String(Boolean(playing)));

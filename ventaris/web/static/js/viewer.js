@@ -258,6 +258,11 @@ export class FlowCanvas {
     this._lines("streamlines", points, 0xFFFFFF);
   }
 
+  // A line between two points [x, y] of the field, or none.
+  setPath(points) {
+    this._lines("path", points.flatMap(([x, y]) => [x, y, 0]), 0xA63D2F);
+  }
+
   setVectors(start, velocity, length) {
     const points = [];
     start.forEach(([x, y], k) => {
@@ -367,11 +372,15 @@ export class FlowCanvas {
     });
   }
 
-  // Values at a point: the triangle under it is found with a coarse raster of triangle lists.
+  // Values at a point of the picture.
   probe(seenX, seenY) {
+    const found = this.data && this.valuesAt(...this.toField(seenX, seenY));
+    return found && { x: seenX, y: seenY, ...found };
+  }
+
+  // Values at a point of the field: the triangle under it is found with a coarse raster of triangle lists.
+  valuesAt(x, y) {
     const d = this.data;
-    if (!d) return null;
-    const [x, y] = this.toField(seenX, seenY);
     this.finder ||= this._raster();
     const f = this.finder, i = f.index(x, y);
     for (const t of f.cells.get(i) || []) {
@@ -381,7 +390,7 @@ export class FlowCanvas {
       const det = bx * cy - cx * by, px = x - ax, py = y - ay, u = (px * cy - cx * py) / det, w =
         (bx * py - px * by) / det;
       if (u >= -1e-9 && w >= -1e-9 && u + w <= 1 + 1e-9) {
-        const out = { x: seenX, y: seenY };
+        const out = {};
         for (const name of d.values) { const v = d.fields[name]; out[name] = v[a] * (1 - u - w) + v[b] * u +
           v[c] * w; }
         if ("u" in out && "v" in out) [out.u, out.v] = this.direction(out.u, out.v);

@@ -1,0 +1,78 @@
+// Values along a straight line through the picture: placed by two clicks or typed, drawn, and taken away.
+import { axis, layout, OPTIONS, PENS } from "./charts.js";
+import { format } from "./viewer.js";
+
+const POINTS = 301;
+
+export class Along {
+  // view: FlowCanvas; get(id): an element of the page; done(): both ends are placed.
+  constructor(view, get, done) {
+    Object.assign(this, { view, get, done, ends: [null, null] });
+    for (const k of [0, 1]) get(`line-${k}`).addEventListener("change", (event) => {
+      this.ends[k] = this._typed(event.target.value);
+      event.target.classList.toggle("is-invalid", event.target.value.trim() !== "" && !this.ends[k]);
+    });
+    get("line-csv").addEventListener("click", () => this._save());
+  }
+
+  _typed(text) {
+    const numbers = text.replaceAll("−", "-").split(/[\s,;]+/).filter(Boolean).map(Number);
+    return numbers.length === 2 && numbers.every(Number.isFinite) ? numbers : null;
+  }
+
+  // A click in the picture: the first end, then the other one.
+  click(x, y) {
+    if (this.ends[0] && !this.ends[1]) { this.ends[1] = [x, y]; } else { this.ends = [[x, y], null]; }
+    this._write();
+    if (this.ends[1]) this.done(); else this.show();
+  }
+
+  read(text) {
+    const numbers = text.split(",").map(Number);
+    if (numbers.length !== 4 || !numbers.every(Number.isFinite)) return;
+    this.ends = [numbers.slice(0, 2), numbers.slice(2)];
+    this._write();
+  }
+
+  text() {
+    return this.ends.every(Boolean) ? this.ends.flat().map((v) => Number(v.toPrecision(5))).join(",") : "";
+  }
+
+  _write() {
+    this.ends.forEach((end, k) => { this.get(`line-${k}`).value = end ? end.map((v) => format(v)).join(", ") : ""; });
+  }
+
+  // Rows of { s, values } at even distances; values are none inside bodies.
+  _rows() {
+    const [a, b] = this.ends, length = Math.hypot(b[0] - a[0], b[1] - a[1]);
+    return Array.from({ length: POINTS }, (_, k) => {
+      const t = k / (POINTS - 1), at = [a[0] + t * (b[0] - a[0]), a[1] + t * (b[1] - a[1])];
+      return { s: t * length, at, values: this.view.valuesAt(...at) };
+    });
+  }
+
+  show() {
+    const placed = this.ends.every(Boolean), chart = this.get("along");
+    chart.hidden = this.get("line-csv").hidden = !placed;
+    this.view.setPath(placed ? this.ends : []);
+    if (!placed || !this.view.data) return;
+    const key = this.get("quantity").value, q = this.view.data.byKey[key], rows = this._rows();
+    const length = this.view.data.home ? "m" : "chords";
+    window.Plotly.react(chart, [{ x: rows.map((r) => r.s), y: rows.map((r) => r.values?.[key] ?? null), mode:
+      "lines", line: { color: PENS[0], width: 1.8 }, connectgaps: false, name: q.label }],
+    layout(axis(`along the line, ${length}`), axis(q.unit ? `${q.label}, ${q.unit}` : q.label),
+      { showlegend: false }), OPTIONS);
+  }
+
+  _save() {
+    const names = this.view.data.quantities.map((q) => q.key);
+    const lines = [["s", "x", "y", ...names].join(",")];
+    for (const row of this._rows()) lines.push([row.s, ...row.at, ...names.map((name) =>
+      row.values?.[name] ?? "")].map((v) => (v === "" ? "" : Number(v.toPrecision(7)))).join(","));
+    const link = document.createElement("a");
+    link.href = URL.createObjectURL(new Blob([`${lines.join("\n")}\n`], { type: "text/csv" }));
+    link.download = "line.csv";
+    link.click();
+    URL.revokeObjectURL(link.href);
+  }
+}

@@ -1,0 +1,26 @@
+// What a picture shows, moment by moment, as a film to take away.
+const HOLD = 100;
+
+// canvas: what is filmed; count: how many moments; show(k): makes the picture of one; bar: a progress element.
+export async function film(canvas, count, show, bar) {
+  const chunks = [], recorder = new MediaRecorder(canvas.captureStream(25), { mimeType: "video/webm" });
+  recorder.ondataavailable = (event) => chunks.push(event.data);
+  const ended = new Promise((done) => { recorder.onstop = done; });
+  bar.hidden = false;
+  // Fetched first: while it is filmed, nothing is waited for.
+  for (let k = 0; k < count; k += 1) { await show(k); bar.value = k / (2 * count); }
+  recorder.start();
+  for (let k = 0; k < count; k += 1) {
+    await show(k);
+    bar.value = 0.5 + k / (2 * count);
+    await new Promise((done) => setTimeout(done, HOLD));
+  }
+  recorder.stop();
+  await ended;
+  bar.hidden = true;
+  const link = document.createElement("a");
+  link.href = URL.createObjectURL(new Blob(chunks, { type: "video/webm" }));
+  link.download = "flow.webm";
+  link.click();
+  URL.revokeObjectURL(link.href);
+}
