@@ -50,7 +50,8 @@ class Looking(InBrowser):
         page.wait_for_selector("#pair[data-ready=wiper]")
         page.focus("#wipe")
         page.keyboard.press("Home")
-        self.assertEqual(page.evaluate("document.getElementById('pair').style.getPropertyValue('--wipe')"), "0%")
+        wiped = "document.getElementById('pair').style.getPropertyValue('--wipe')"
+        self.assertEqual(page.evaluate(wiped), "0%")
         first, second = (page.locator(f"#stage-{k}").bounding_box() for k in (0, 1))
         self.assertEqual((first["x"], first["y"]), (second["x"], second["y"]))
         page.click("[data-mode=pair]")

@@ -7,10 +7,11 @@ from typing import Annotated, Literal
 
 from pydantic import Field, ValidationError
 
+from ..core.display import Display
+from ..core.look.saved_view import MOST_VIEWS, SavedView, ViewError
 from ..core.shapes.library import key_of
 from ..core.sheet import SHEETS, SheetError, default_setup, differing_inputs, read_section, read_toml
 from ..core.sheet.exceptions import applied, renamed
-from ..core.display import Display
 from ..core.study.aim import Aim
 from ..core.study.channels import names_in
 from ..core.study.kinds.registry import FAMILIES
@@ -22,6 +23,7 @@ from .measured import add_measured, measured_of
 from .reports import save_words, words_of
 from .searches import ArchivePart
 from .surfaces import keep_surface, sources_of, surface_bytes
+from .views import save_views, views_of
 
 FORMAT = 1
 MOST_BYTES = 600_000_000
@@ -66,6 +68,7 @@ def export_campaign(database, campaign_id, checkpoints=False):
                 "format": FORMAT, "space": head["space"], "name": head["name"], "question": head["question"],
                 "setup": head["setup"], "aim": aim.renamed(*own).as_dict() if aim else None,
                 "words": words_of(head), "display": head["display"],
+                "views": [view.as_dict() for view in views_of(head)],
                 "exceptions": renamed(campaigns.exceptions_of(head), *own),
                 "variants": picked(variants_, "name", "shape", "baseline"),
                 "points": picked(points_, "name", "air"),
@@ -151,6 +154,7 @@ class CampaignPart(ArchivePart):
     aim: AimPart | None = None
     exceptions: dict[Name, dict[Name, object]] = Field(default_factory=dict, max_length=100_000)
     display: str = Field("", max_length=50_000)
+    views: list[dict] = Field(default_factory=list, max_length=MOST_VIEWS)
     words: dict[Name, Annotated[str, Field(max_length=8000)]] = Field(default_factory=dict, max_length=8)
     variants: list[VariantPart] = Field(max_length=2000)
     points: list[PointPart] = Field(max_length=2000)
@@ -296,6 +300,11 @@ def _check_head(head):
             raise ArchiveError(
                 f"measured data “{table.name}”: the columns are not of one length. Export the campaign again."
             )
+    for view in head.views:
+        try:
+            SavedView.from_dict(view)
+        except ViewError as error:
+            raise ArchiveError(f"views: {error}") from None
     if head.aim:
         _check_aim(head)
     if head.exceptions:
@@ -428,6 +437,8 @@ def _store(database, contents):
                                      dict(enumerate(point_ids))), noted=False)
     if head.words:
         save_words(database, campaign_id, head.words)
+    if head.views:
+        save_views(database, campaign_id, [SavedView.from_dict(one) for one in head.views])
     if head.display:
         campaigns.save_display(database, campaign_id, Display.from_text(head.display))
     if head.aim:

@@ -13,6 +13,7 @@ from .database import transaction
 from .drawn import drawn_field
 from .fields import frames_head, unpack_rows, unpack_taps
 from .measured import measured_of
+from .views import views_of
 
 
 def words_of(found):
@@ -42,7 +43,7 @@ def material_of(database, campaign_id):
              for p in points if (run := latest.get((v["id"], p["id"])))}
     return Material(campaign["name"], campaign["question"], campaign["space"],
                     campaigns.aim_of(campaign), variants, points, cells, measured_of(database, campaign_id),
-                    words_of(campaign), __version__, machine_words(),
+                    words_of(campaign), views_of(campaign), __version__, machine_words(),
                     date.today().isoformat())
 
 
@@ -51,7 +52,7 @@ def cell_of(database, run):
     return Cell(run["id"], run["variant_id"], run["point_id"], run["state"], run["error"], run["created"],
                 read_toml(run["sheet"]), run["sheet"], run["result"],
                 lambda: runs.history(database, run["id"]), lambda: _looks(database, run),
-                lambda: _lines(database, run))
+                lambda: _lines(database, run), lambda: _plane(database, run))
 
 
 def machine_words():
@@ -61,12 +62,24 @@ def machine_words():
 
 
 def _looks(database, run):
+    drawn = _drawn(database, run)
+    if drawn is None:
+        return None
+    return space_looks(*drawn) if isinstance(drawn, tuple) else plane_looks(drawn)
+
+
+def _drawn(database, run):
+    """A run's stored field made ready to be drawn, or None."""
     data = runs.kept_array(database, run["id"], "field")
     if not data:
         return None
     sheet, frames = read_toml(run["sheet"]), runs.kept_array(database, run["id"], "frames")
-    drawn = drawn_field(sheet, data, frames_head(frames)[1] if frames else None)
-    return space_looks(*drawn) if isinstance(drawn, tuple) else plane_looks(drawn)
+    return drawn_field(sheet, data, frames_head(frames)[1] if frames else None)
+
+
+def _plane(database, run):
+    drawn = _drawn(database, run)
+    return None if isinstance(drawn, tuple) else drawn
 
 
 def _lines(database, run):

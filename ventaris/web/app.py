@@ -23,8 +23,8 @@ from ..store.database import StoreError, Unreachable, explain, open_database, re
 from ..store.deletions import last_deletion
 from ..store.runs import StateError
 from . import (
-    aims, begin, body_looks, body_sheets, campaigns, compare, curves, flow, help, looks, maps, matrix,
-    measured, noise, presentation, queue, reports, row_sheets, runs, searches, sheets, study, turns
+    aims, begin, body_looks, body_sheets, campaigns, compare, curves, flow, gallery, help, looks, maps,
+    matrix, measured, noise, presentation, queue, reports, row_sheets, runs, searches, sheets, study, turns
 )
 
 
@@ -73,7 +73,7 @@ def create_app(folder, password=None, local=True):
     app.jinja_env.globals["help_address"] = help.help_address
     use_face(str(Path(__file__).parent / "static/vendor/fonts/ibm-plex-sans-400.ttf"))
     for room in (campaigns, begin, sheets, study, runs, flow, looks, curves, measured, compare, maps, aims,
-                 body_looks, body_sheets, row_sheets, searches, noise, matrix, queue, reports,
+                 body_looks, body_sheets, row_sheets, searches, noise, matrix, queue, gallery, reports,
                  help):
         app.register_blueprint(room.pages)
     _security(app, password, local)

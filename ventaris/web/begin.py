@@ -8,7 +8,7 @@ from ..core.formats.surfaces import KINDS
 from ..core.shapes.library import library
 from ..core.sheet import SPACE_WORDS, SheetError, read_toml
 from ..core.sheet.exceptions import renamed
-from ..store import archive, campaigns as store
+from ..store import archive, campaigns as store, views
 from . import campaigns
 from .uploads import check_archive
 
@@ -128,6 +128,7 @@ def copy(campaign_id):
     fresh, own = store.campaign(g.database, again), renamed(store.exceptions_of(campaign), *ids)
     if own:
         store.save_setup(g.database, again, fresh["revision"], fresh["setup"], own, noted=False)
+    views.save_views(g.database, again, views.views_of(campaign))
     store.save_display(g.database, again, store.display_of(campaign))
     aim = store.aim_of(campaign)
     if aim:

@@ -26,6 +26,8 @@ from .runs import run_or_404
 from .turns import takes_long
 
 pages = Blueprint("flow", __name__)
+# Width of a small picture, in inches: its words can be read in a gallery.
+SMALL = 5.4
 # What an address may ask of a picture: the longest window over its width, streamlines.
 MOST_ASPECT, MOST_LINES = 5.0, 120
 
@@ -351,7 +353,9 @@ def picture(run_id, form):
     title = f"{run['campaign_name']}: {run['variant_name']} at {run['point_name']}, {level} grid"
     data = field_picture(drawn, key, form, _box(drawn), span, name if name in OFFERED else None,
                          flag("bands"), flag("iso"), flag("sonic"),
-                         _count("count", 24, 1, MOST_LINES) if flag("stream") else 0, title=title)
+                         _count("count", 24, 1, MOST_LINES) if flag("stream") else 0,
+                         SMALL if "small" in request.args else 9.0,
+                         "" if "small" in request.args else title)
     if "inline" in request.args:
         return Response(data, mimetype="image/svg+xml" if form == "svg" else "image/png")
     return download(data, f"{plain_name(run['variant_name'] + ' ' + run['point_name'])}-{key}.{form}",

@@ -34,6 +34,7 @@ PLACES = {
     "campaigns.index": "using#a-first-answer",
     "matrix.show": "using#words",
     "aims.edit": "using#the-aim",
+    "gallery.show": "using#looking",
     "reports.show": "using#the-report",
     "measured.columns": "using#measured-data",
     "curves.show": "using#measured-data",

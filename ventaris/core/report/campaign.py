@@ -1,6 +1,7 @@
 """What stands in a campaign's report, and in that of one run."""
 import math
 
+from ..look.saved_view import draw_alike
 from ..sheet import differing_inputs
 from ..study.aim import tell
 from ..study.checks import examine
@@ -32,6 +33,7 @@ def campaign_report(material):
     _shapes(out, material)
     chosen = _chosen(material, told)
     _side_by_side(out, material, chosen)
+    _views(out, material, chosen)
     _curves(out, material, chosen)
     for cell in chosen:
         _run(out, material, cell)
@@ -231,6 +233,21 @@ def _side_by_side(out, material, chosen):
                 tuple(
                     Picture(getattr(looks, what), f"{names[c.variant]} at {places[c.point]}: "
                             f"{getattr(looks, what + '_words')}") for c, looks in there)))
+
+
+def _views(out, material, chosen):
+    """The campaign's own views, of the same runs."""
+    names, places, headed = _names(material.variants), _names(material.points), False
+    fields = [(c, drawn) for c in chosen if (drawn := c.field()) is not None] if material.views else []
+    for view in material.views:
+        pictures = draw_alike(view, [drawn for _, drawn in fields])
+        drawn = [(c, png) for (c, _), png in zip(fields, pictures) if png]
+        if not drawn:
+            continue
+        out.add(None if headed else Heading("Views that were kept"))
+        headed = True
+        captions = [f"{view.name}, {names[c.variant]} at {places[c.point]}: {view.words()}" for c, _ in drawn]
+        out.add(Side(tuple(Picture(png, words) for (_, png), words in zip(drawn, captions))))
 
 
 def _curves(out, material, chosen):

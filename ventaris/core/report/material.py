@@ -29,6 +29,8 @@ class Cell:
         look() gives `Looks`, or None where no field is kept.
     lines : callable
         lines() gives {key: list of (x, y)} of what was read along walls and lines.
+    field : callable
+        field() gives the plane field (`Drawable`), or None where there is none.
     """
 
     run: int
@@ -43,6 +45,7 @@ class Cell:
     history: Callable
     look: Callable
     lines: Callable
+    field: Callable = lambda: None
 
     @functools.cached_property
     def looks(self):
@@ -75,6 +78,7 @@ class Material:
         With ``name``, ``columns`` and ``about``.
     words : dict of str to str
         The author's, see `AUTHOR`.
+    views : list of SavedView
     version, machine, date : str
     """
 
@@ -87,6 +91,7 @@ class Material:
     cells: dict
     measured: list
     words: dict = field(default_factory=dict)
+    views: list = field(default_factory=list)
     version: str = ""
     machine: str = ""
     date: str = ""

@@ -39,7 +39,9 @@ export class Along {
   }
 
   _write() {
-    this.ends.forEach((end, k) => { this.get(`line-${k}`).value = end ? end.map((v) => format(v)).join(", ") : ""; });
+    this.ends.forEach((end, k) => {
+      this.get(`line-${k}`).value = end ? end.map((v) => format(v)).join(", ") : "";
+    });
   }
 
   // Rows of { s, values } at even distances; values are none inside bodies.

@@ -1,7 +1,7 @@
 // What a picture shows, moment by moment, as a film to take away.
 const HOLD = 100;
 
-// canvas: what is filmed; count: how many moments; show(k): makes the picture of one; bar: a progress element.
+// canvas: what is filmed; count: how many moments; show(k): makes the picture of one; bar: how far it is.
 export async function film(canvas, count, show, bar) {
   const chunks = [], recorder = new MediaRecorder(canvas.captureStream(25), { mimeType: "video/webm" });
   recorder.ondataavailable = (event) => chunks.push(event.data);

@@ -67,6 +67,23 @@ if (root) {
     return p;
   }
 
+  // The view as the campaign keeps it, for all of its runs.
+  get("keep").addEventListener("submit", async (event) => {
+    event.preventDefault();
+    const body = new FormData(event.target);
+    body.set("view", JSON.stringify({ quantity: get("quantity").value, box: view.box(), span: range(), map:
+      get("map").value || null, bands: flags.bands, iso: flags.iso, sonic: flags.sonic, streams:
+      flags.stream ? Math.min(Number(get("count").value) || 24, 120) : 0 }));
+    const answer = await (await fetch(`/runs/${id}/views`, { method: "POST", body })).json();
+    const said = get("kept");
+    said.textContent = answer.problem || "Kept. ";
+    if (!answer.gallery) return;
+    const link = document.createElement("a");
+    link.href = answer.gallery;
+    link.textContent = "See it for every run";
+    said.append(link);
+  });
+
   let timer = 0;
   function remember() {
     clearTimeout(timer);

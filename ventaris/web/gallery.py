@@ -1,0 +1,47 @@
+"""Views that a campaign keeps, drawn for every one of its runs."""
+import json
+from urllib.parse import urlencode
+
+from flask import Blueprint, g, jsonify, redirect, render_template, request, url_for
+
+from ..core.look.saved_view import SavedView, ViewError
+from ..store import campaigns as store, runs, views
+from .campaigns import campaign_or_404, only_about
+from .runs import run_or_404
+
+pages = Blueprint("gallery", __name__)
+
+
+@pages.get("/campaigns/<int:campaign_id>/gallery")
+def show(campaign_id):
+    """Every view of the campaign, run by run."""
+    campaign = campaign_or_404(campaign_id)
+    latest = runs.latest_runs(g.database, campaign_id)
+    points = store.points(g.database, campaign_id)
+    rows = [(variant["name"], [(point["name"], latest.get((variant["id"], point["id"]))) for point in points])
+            for variant in store.variants(g.database, campaign_id)]
+    with_field = {run["id"] for run in latest.values() if runs.array_version(g.database, run["id"], "field")}
+    kept = [(view, urlencode(view.query())) for view in views.views_of(campaign)]
+    return render_template("gallery.html", campaign=campaign, views=kept, rows=rows, with_field=with_field)
+
+
+@pages.post("/runs/<int:run_id>/views")
+def keep(run_id):
+    """Keep the view that a flow page shows, for all runs of its campaign."""
+    run = run_or_404(run_id)
+    only_about(("section", "nozzle", "row"), run_id)
+    campaign = campaign_or_404(run["campaign_id"])
+    try:
+        view = SavedView.from_dict(json.loads(request.form.get("view", "{}")) | {"name": request.form.get(
+            "name", "")})
+        views.keep_view(g.database, campaign, view)
+    except (ViewError, ValueError, TypeError) as error:
+        return jsonify(problem=str(error)), 400
+    return jsonify(gallery=url_for(".show", campaign_id=campaign["id"]))
+
+
+@pages.post("/campaigns/<int:campaign_id>/gallery/drop")
+def drop(campaign_id):
+    """Take a view away."""
+    views.drop_view(g.database, campaign_or_404(campaign_id), request.form.get("name", ""))
+    return redirect(url_for(".show", campaign_id=campaign_id))
