@@ -8,7 +8,7 @@ GRAVE = ("serious", "critical")
 # The first campaign's pages are all looked at; of the other kinds those that differ.
 CAMPAIGNS = ("Courier drone wing section", "Ridge-line wing", "De-icing lance", "Snow-gun compressor")
 BELOW = ("", "/aim", "/edit", "/variants/new", "/points/new", "/points/sweep", "/map", "/searches",
-         "/searches/new", "/report", "/report.html")
+         "/searches/new", "/gallery", "/report", "/report.html")
 OWN = ("", "/variants/new", "/map")
 
 

@@ -24,8 +24,8 @@ class Views(unittest.TestCase):
         self.assertEqual(view.query()["view"], "0.1,0,0.6")
 
     def test_what_is_no_view_is_said(self):
-        for wrong, words in (({"name": " "}, "name"), ({"name": "x" * 61}, "name"), ({"quantity": "taste"}, "taste"),
-                             ({"box": [0, 1, 2]}, "box"), ({"box": [1, 0, 0, 1]}, "rising"),
+        for wrong, words in (({"name": " "}, "name"), ({"name": "x" * 61}, "name"),
+                             ({"quantity": "taste"}, "taste"), ({"box": [0, 1, 2]}, "box"), ({"box": [1, 0, 0, 1]}, "rising"),
                              ({"box": [0, float("nan"), 0, 1]}, "box"), ({"span": [2, 1]}, "range"),
                              ({"streams": 1000}, "streamlines"), ({"streams": "many"}, "streamlines")):
             with self.assertRaisesRegex(ViewError, words):
@@ -41,8 +41,7 @@ class Gallery(WithClient):
         point = campaigns.add_point(self.db, self.campaign, "10 m/s", {})
         self.runs = [runs.add_run(self.db, self.campaign, variant, point, write_toml(sheet(COARSE)))
                      for variant in variants]
-        work(self.folder.name if isinstance(self.folder, tempfile.TemporaryDirectory) else self.folder,
-             until_idle=True)
+        work(self.folder, until_idle=True)
 
     def keep(self, name, **view):
         return self.client.post(f"/runs/{self.runs[0]}/views",
