@@ -25,9 +25,10 @@ class Views(unittest.TestCase):
 
     def test_what_is_no_view_is_said(self):
         for wrong, words in (({"name": " "}, "name"), ({"name": "x" * 61}, "name"),
-                             ({"quantity": "taste"}, "taste"), ({"box": [0, 1, 2]}, "box"), ({"box": [1, 0, 0, 1]}, "rising"),
-                             ({"box": [0, float("nan"), 0, 1]}, "box"), ({"span": [2, 1]}, "range"),
-                             ({"streams": 1000}, "streamlines"), ({"streams": "many"}, "streamlines")):
+                             ({"quantity": "taste"}, "taste"), ({"box": [0, 1, 2]}, "box"),
+                             ({"box": [1, 0, 0, 1]}, "rising"), ({"box": [0, float("nan"), 0, 1]}, "box"),
+                             ({"span": [2, 1]}, "range"), ({"streams": 1000}, "streamlines"),
+                             ({"streams": "many"}, "streamlines")):
             with self.assertRaisesRegex(ViewError, words):
                 SavedView.from_dict({**NOSE, **wrong})
 
