@@ -34,7 +34,7 @@ def wing(page, server, shot):
     sheet = page.locator("a:has-text('sheet')").first.get_attribute("href")
 
     def grid():
-        page.click("text=Grid >> nth=0")
+        page.click("[data-tab=grid]")
         page.wait_for_timeout(2500)
 
     shot("wing-grid", sheet, "#preview[data-ready]", then=grid)
@@ -118,7 +118,7 @@ def main():
         shot("run", f"/runs/{one}", "#live canvas")
         shot("flow", flow + "?iso=1&stream=1", "#stage[data-ready]", then=lambda: page.mouse.move(420, 330))
         shot("curves", f"{home}/curves?run={low}&what=cp&table=1", "#chart[data-ready]")
-        shot("compare", f"{home}/compare?run={one}&run={two}", "#pair[data-ready]", scroll=470)
+        shot("compare", f"{home}/compare?run={one}&run={two}&mode=wiper", "#pair[data-ready]", scroll=470)
         page.goto(server.address)
         page.click("text=Courier drone, turbulent")
         page.wait_for_selector(".matrix")
