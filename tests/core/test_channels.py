@@ -10,6 +10,7 @@ from ventaris.core.sheet.arrangement import Formula
 from ventaris.core.study.channels import Channels, FormulaError
 from ventaris.core.study.checks import examine
 from ventaris.core.study.execute import execute
+from ventaris.core.study.naming import channel_called, channel_words
 from ventaris.core.study.progress import RunFailed
 from ventaris.core.study.statistics import statistics_of, swings
 from tests.sheets import sheet
@@ -27,6 +28,20 @@ class Formulas(unittest.TestCase):
         self.assertAlmostEqual(out["glide"], 20)
         self.assertAlmostEqual(out["twice"], 40)
         self.assertAlmostEqual(out["root"], 0.63)
+
+    def test_labels_in_quotation_marks_are_channels_too(self):
+        made = channels(("glide", '"Lift coefficient CL" / “drag coefficient cd”'))
+        self.assertAlmostEqual(made.compute({"lift": 0.6, "drag": 0.03})["glide"], 20)
+        with self.assertRaisesRegex(FormulaError, "no channel is called “Taste”"):
+            channels(("glide", '"Taste" / drag'))
+        # Every label leads back to a channel of that label.
+        for name in ("lift", "drag", "drag_pressure", "residual", "courant", "cp_behind_the_wing", "flow_fan",
+                     "exit_mach", "exit_p_total_mass", "throat_t_area", "mass_flow_intake", "drag_flap",
+                     "wheel_power_1", "thrust", "torque", "efficiency", "side"):
+            label = channel_words(name)
+            if label != name:
+                found = channel_called(label)
+                self.assertEqual(channel_words(found), label, (name, found))
 
     def test_bad_formulas_are_explained(self):
         bad = {

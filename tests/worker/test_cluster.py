@@ -94,6 +94,7 @@ class ThreeWorkers(WithScheduler):
         self.assertIn("another version of Ventaris", next(iter(crew.members().values())).problem)
 
 
+@slow
 class NoScheduler(WithQueue):
     def test_an_address_where_nobody_answers_is_said(self):
         self.queue()

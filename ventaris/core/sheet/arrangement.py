@@ -156,7 +156,8 @@ class Formula(SheetSection):
     name: str = text("glide", "Name", "Letters, digits and _; other formulas may use it.", 40)
     expression: str = text(
         "lift / drag", "Formula",
-        "Channels, numbers, + − * / ^, brackets, abs, sqrt, min, max, sin, cos, tan, exp, log.", 200)
+        "Channels by name, or by their label in quotation marks; numbers, + − * / ^, brackets, abs, sqrt, "
+        "min, max, sin, cos, tan, exp, log.", 200)
     steady_within: float | None = number(
         None, "", 1e-8, 0.5, "Must be steady within",
         "Share of its value over the last steps before a level counts as settled; empty does not ask.")

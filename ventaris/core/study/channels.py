@@ -2,6 +2,7 @@
 import ast
 import math
 import operator
+import re
 
 from ..sheet.arrangement import Formula
 
@@ -17,6 +18,8 @@ FUNCTIONS = {
 CONSTANTS = {"pi": math.pi}
 MOST_NODES = 200
 SPELLINGS = {"−": "-", "×": "*", "·": "*", "÷": "/", "^": "**", "²": "**2"}
+# What pages call a channel, in quotation marks.
+LABEL = re.compile(r'"([^"]*)"|“([^”]*)”')
 
 
 class FormulaError(ValueError):
@@ -107,6 +110,18 @@ def names_in(expression):
     return _names(_parse(Formula(name="expression", expression=expression)))
 
 
+def _called(formula, words):
+    """The name of the channel that people call so."""
+    # The words belong to the kinds, which know of channels themselves.
+    from .naming import channel_called
+    name = channel_called(words)
+    if not name:
+        raise FormulaError(
+            f"instruments.formulas: “{formula.name}”: no channel is called “{words[:60]}”. Write a label as "
+            "the pages have it, in quotation marks, or the channel's name.")
+    return f" {name} "
+
+
 def _check_name(name, base, taken):
     if not name.isidentifier() or not name.isascii():
         raise FormulaError(
@@ -123,6 +138,7 @@ def _check_name(name, base, taken):
 
 def _parse(formula):
     text = formula.expression
+    text = LABEL.sub(lambda found: _called(formula, found[1] or found[2] or ""), text)
     for given, meant in SPELLINGS.items():
         text = text.replace(given, meant)
     try:

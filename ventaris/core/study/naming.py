@@ -42,3 +42,28 @@ def channel_words(name):
         if bare.endswith(end) and len(bare) > len(end):
             return words.format(bare.removesuffix(end).replace("_", " ")) + tail
     return name
+
+
+def channel_called(words):
+    """The name of the channel that `channel_words` calls so, whatever its capitals; empty where there is
+    none."""
+    sought = " ".join(words.split()).casefold()
+    for kind in FAMILIES.values():
+        for name, (label, *_) in kind.quantities.words.items():
+            if sought in (label.casefold(), name.casefold()):
+                return name
+    for name, label in CHANNEL_WORDS.items():
+        if sought in (label.casefold(), name):
+            return name
+    ways = [f", mean by {way}" for way in ("mass", "area") if sought.endswith(f", mean by {way}")]
+    bare = sought.removesuffix(ways[0]) if ways else sought
+    for affix, label in (*CHANNEL_STARTS, *CHANNEL_ENDS):
+        before, _, after = label.casefold().partition("{}")
+        if not (bare.startswith(before) and bare.endswith(after) and len(bare) > len(before + after)):
+            continue
+        place = bare[len(before):len(bare) - len(after)].replace(" ", "_")
+        found = affix + place if affix.endswith("_") else place + affix
+        found += f"_{ways[0].rsplit(' ')[-1]}" if ways else ""
+        if channel_words(found).casefold() == sought:
+            return found
+    return ""
