@@ -86,21 +86,24 @@ def export_campaign(database, campaign_id, checkpoints=False):
         for i, variant in enumerate(variants_):
             for j, point in enumerate(points_):
                 run = latest.get((variant["id"], point["id"]))
-                if run is None or run["state"] not in runs.ENDED:
-                    continue
-                folder = f"runs/{i}-{j}/"
-                put(
-                    folder + "run.json", {
-                        "variant": i, "point": j, "state": run["state"], "error": run["error"], "result":
-                        run["result"], "created": run["created"], "history": runs.history(
-                            database, run["id"])
-                    })
-                put(folder + "sheet.toml", run["sheet"])
-                for kind in ARRAYS if checkpoints else ARRAYS[:-1]:
-                    data = runs.kept_array(database, run["id"], kind)
-                    if data:
-                        put(f"{folder}{kind}.npz", data)
+                if run is not None and run["state"] in runs.ENDED:
+                    _put_run(database, put, run, i, j, ARRAYS if checkpoints else ARRAYS[:-1])
     return out.getvalue()
+
+
+def _put_run(database, put, run, variant, point, arrays):
+    """A run's part of an archive."""
+    folder = f"runs/{variant}-{point}/"
+    put(
+        folder + "run.json", {
+            "variant": variant, "point": point, "state": run["state"], "error": run["error"],
+            "result": run["result"], "created": run["created"], "history": runs.history(database, run["id"])
+        })
+    put(folder + "sheet.toml", run["sheet"])
+    for kind in arrays:
+        data = runs.kept_array(database, run["id"], kind)
+        if data:
+            put(f"{folder}{kind}.npz", data)
 
 
 Name = Annotated[str, Field(max_length=200)]

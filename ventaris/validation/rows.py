@@ -17,6 +17,19 @@ ROTOR_GRID = {
 }
 
 
+def _sources(start, end, middle, length, turn, pitch):
+    """Velocity u - iv at the middles of unit sources on the panels of all blades; outside lies to the right
+    of a panel."""
+    ratio = (middle[:, None] - start[None]) / (middle[:, None] - end[None])
+    np.fill_diagonal(ratio, 1.0)
+    source = np.log(ratio) / (2 * np.pi * turn[None])
+    gap = middle[:, None] - middle[None]
+    np.fill_diagonal(gap, 1.0)
+    others = np.pi / pitch / np.tanh(np.pi * gap / pitch) - 1 / gap
+    np.fill_diagonal(others, 0.0)
+    return source + others * length[None] / (2 * np.pi)
+
+
 def cascade(loop, pitch, inflow):
     """Incompressible flow round a row of closed outlines, one above the other.
 
@@ -43,16 +56,7 @@ def cascade(loop, pitch, inflow):
     start, end = z[:-1], z[1:]
     middle, way = 0.5 * (start + end), end - start
     length, turn = np.abs(way), way / np.abs(way)
-    n = len(middle)
-    # Velocity u - iv at the middles of unit sources on the panels; outside lies to the right of a panel.
-    ratio = (middle[:, None] - start[None]) / (middle[:, None] - end[None])
-    np.fill_diagonal(ratio, 1.0)
-    source = np.log(ratio) / (2 * np.pi * turn[None])
-    gap = middle[:, None] - middle[None]
-    np.fill_diagonal(gap, 1.0)
-    others = np.pi / pitch / np.tanh(np.pi * gap / pitch) - 1 / gap
-    np.fill_diagonal(others, 0.0)
-    source = source + others * length[None] / (2 * np.pi)
+    n, source = len(middle), _sources(start, end, middle, length, turn, pitch)
     vortex = -1j * source
     outward = -1j * turn
     own = np.arange(n)

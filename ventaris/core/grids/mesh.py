@@ -249,6 +249,19 @@ def polygon_measures(corners):
     return area, centre + origin[:, 0]
 
 
+def _measured(points, cell_nodes):
+    """(areas, centres) of cells; raises `MeshError` where one is folded over."""
+    volume, centre = polygon_measures(points[cell_nodes])
+    if volume.min() <= 0:
+        worst = int(np.argmin(volume))
+        x, y = points[cell_nodes[worst]].mean(axis=0)
+        raise MeshError(
+            f"{np.count_nonzero(volume <= 0)} cells are folded over, the worst near "
+            f"x = {x:.4g}, y = {y:.4g} chords. Take wall layers and triangles (grid.kind) in place of lines, "
+            "a thinner first layer, or smooth the corner of the section there.")
+    return volume, centre
+
+
 def mesh_from_cells(points, cell_nodes, boundary_edges, walls, layout=None):
     """Build a Mesh from quadrilateral cells and named boundary edges.
 
@@ -267,14 +280,7 @@ def mesh_from_cells(points, cell_nodes, boundary_edges, walls, layout=None):
     """
     points = np.asarray(points, dtype=float)
     cell_nodes = np.asarray(cell_nodes, dtype=np.int64)
-    volume, centre = polygon_measures(points[cell_nodes])
-    if volume.min() <= 0:
-        worst = int(np.argmin(volume))
-        x, y = points[cell_nodes[worst]].mean(axis=0)
-        raise MeshError(
-            f"{np.count_nonzero(volume <= 0)} cells are folded over, the worst near "
-            f"x = {x:.4g}, y = {y:.4g} chords. Take wall layers and triangles (grid.kind) in place of lines, "
-            "a thinner first layer, or smooth the corner of the section there.")
+    volume, centre = _measured(points, cell_nodes)
     n_cells, width = cell_nodes.shape
     start = cell_nodes.ravel()
     end = np.roll(cell_nodes, -1, axis=1).ravel()

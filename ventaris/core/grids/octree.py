@@ -113,11 +113,7 @@ def build_octree(low, base, blocks, depth, wanted, most_leaves=6_000_000):
             )
         halved.append(_pack(chosen, blocks * 2**level))
         cells = (2 * chosen[:, None] + CORNERS).reshape(-1, 3)
-    for level in range(depth - 1, 0, -1):
-        dims = blocks * 2**level
-        around = (_unpack(halved[level], dims)[:, None] + AROUND).reshape(-1, 3)
-        around = around[((around >= 0) & (around < dims)).all(axis=1)] // 2
-        halved[level - 1] = np.union1d(halved[level - 1], _pack(around, dims // 2))
+    _balance(halved, blocks)
     corners, widths = [], []
     cells = _unpack(np.arange(blocks.prod()), blocks)
     for level in range(depth + 1):
@@ -132,6 +128,15 @@ def build_octree(low, base, blocks, depth, wanted, most_leaves=6_000_000):
     order = np.argsort(code, kind="stable")
     return Octree(low, base / 2**depth, blocks * 2**depth, np.ascontiguousarray(corner[order]), width[order],
                   code[order])
+
+
+def _balance(halved, blocks):
+    """Halve what lies beside a halved cube of half its size, level by level."""
+    for level in range(len(halved) - 1, 0, -1):
+        dims = blocks * 2**level
+        around = (_unpack(halved[level], dims)[:, None] + AROUND).reshape(-1, 3)
+        around = around[((around >= 0) & (around < dims)).all(axis=1)] // 2
+        halved[level - 1] = np.union1d(halved[level - 1], _pack(around, dims // 2))
 
 
 def _pack(cells, dims):

@@ -103,23 +103,8 @@ def vehicle(length, width, height, corner, nose_length, nose_side, nose_roof, no
     ------
     SurfaceError
     """
-    for what, inset, room in (("side", nose_side, 0.5 * width), ("side", tail_side, 0.5 * width)):
-        if inset > room:
-            raise SurfaceError(
-                f"shape.parts: the body narrows by {inset:.3g} m at each side, more than half its width. "
-                f"Give at most {room:.3g} m."
-            )
-    for inset, where in ((nose_roof + nose_floor, "nose"), (tail_roof + tail_floor, "tail")):
-        if inset > height:
-            raise SurfaceError(
-                f"shape.parts: roof and floor of the {where} meet and cross ({inset:.3g} m on a height of "
-                f"{height:.3g} m). Lower them."
-            )
-    if nose_length + tail_length > length:
-        raise SurfaceError(
-            f"shape.parts: nose and tail together ({nose_length + tail_length:.3g} m) are longer than the "
-            f"body ({length:.3g} m)."
-        )
+    _check_vehicle(length, width, height, nose_length, nose_side, nose_roof + nose_floor, tail_length,
+                   tail_side, tail_roof + tail_floor)
     front = nose_length * (1 - np.cos(np.linspace(0, 0.5 * np.pi, 40)))
     rear = length - tail_length * (np.cos(np.linspace(0, 0.5 * np.pi, 30))
                                    if tail_kind == "rounded" else np.linspace(1, 0, 12))
@@ -138,6 +123,28 @@ def vehicle(length, width, height, corner, nose_length, nose_side, nose_roof, no
     middle = 0.5 * (x[1:] + x[:-1])
     names = ["nose" if m < nose_length else "tail" if m > length - tail_length else "middle" for m in middle]
     return loft(rings, names, ("nose", "base"))
+
+
+def _check_vehicle(length, width, height, nose_length, nose_side, nose_height, tail_length, tail_side,
+                   tail_height):
+    """Raise `SurfaceError` where nose or tail narrow by more than there is."""
+    for what, inset, room in (("side", nose_side, 0.5 * width), ("side", tail_side, 0.5 * width)):
+        if inset > room:
+            raise SurfaceError(
+                f"shape.parts: the body narrows by {inset:.3g} m at each side, more than half its width. "
+                f"Give at most {room:.3g} m."
+            )
+    for inset, where in ((nose_height, "nose"), (tail_height, "tail")):
+        if inset > height:
+            raise SurfaceError(
+                f"shape.parts: roof and floor of the {where} meet and cross ({inset:.3g} m on a height of "
+                f"{height:.3g} m). Lower them."
+            )
+    if nose_length + tail_length > length:
+        raise SurfaceError(
+            f"shape.parts: nose and tail together ({nose_length + tail_length:.3g} m) are longer than the "
+            f"body ({length:.3g} m)."
+        )
 
 
 def _ellipse(s):
@@ -217,17 +224,23 @@ def revolution(length, diameter, nose, nose_length, tail_length, rear_diameter, 
     parts = [body]
     for k in range(fins):
         turn = 2 * np.pi * (k + 0.5) / fins
-        outward, across = np.array([0.0, np.sin(turn),
-                                    np.cos(turn)]), np.array([0.0, np.cos(turn), -np.sin(turn)])
-        sections = []
-        for radius, chord in ((root, fin_chord + (0.5 * diameter - root) * np.tan(fin_sweep)),
-                              (0.5 * diameter + fin_span, tip_chord)):
-            half = 0.5 * fin_thickness * chord
-            stations = ((length - chord, 0.0), (length - 0.5 * chord, half), (length, 0.0),
-                        (length - 0.5 * chord, -half))
-            sections.append([[x, 0, 0] + radius * outward + offset * across for x, offset in stations])
-        parts.append(replace(loft(np.array(sections), ["fin"], ("fin", "fin")), parts=("fin", )))
+        parts.append(_fin(turn, length, root, 0.5 * diameter, fin_chord, tip_chord, fin_span, fin_thickness,
+                          fin_sweep))
     return joined(parts)
+
+
+def _fin(turn, length, root, radius_outside, fin_chord, tip_chord, fin_span, fin_thickness, fin_sweep):
+    """One fin of a body of revolution, at an angle round its axis, from a radius inside the body."""
+    outward, across = np.array([0.0, np.sin(turn),
+                                np.cos(turn)]), np.array([0.0, np.cos(turn), -np.sin(turn)])
+    sections = []
+    for radius, chord in ((root, fin_chord + (radius_outside - root) * np.tan(fin_sweep)),
+                          (radius_outside + fin_span, tip_chord)):
+        half = 0.5 * fin_thickness * chord
+        stations = ((length - chord, 0.0), (length - 0.5 * chord, half), (length, 0.0),
+                    (length - 0.5 * chord, -half))
+        sections.append([[x, 0, 0] + radius * outward + offset * across for x, offset in stations])
+    return replace(loft(np.array(sections), ["fin"], ("fin", "fin")), parts=("fin", ))
 
 
 def frustum(length, front, rear, wall=0.0):

@@ -76,49 +76,61 @@ def judge(setup, level, residual, changes, settled, shocks, separations, trends,
         if setup.moving:
             return _judge_motion(setup, level, unsteady, found, trends)
         return _judge_time(setup, level, unsteady, found)
-    elif settled and residual > setup.sheet.run.residual:
-        words = (f"Settled on the {level} grid by its forces: lift, drag and moment stood still within "
-                 f"{worst:.1g} over thirty steps, while the residual stalled at "
-                 f"{residual:.0e} of the start, as a small limit cycle in wakes or corners makes it.")
-    elif settled:
-        words = (
-            f"Settled on the {level} grid: residual {residual:.0e} of the start, lift and drag steady within "
-            f"{worst:.1g}.")
     elif stands:
-        words = unformed(level, residual, "lift and drag")
-    elif setup.is_round and setup.sheet.flow.model == "inviscid" and setup.stream.mach > 1.2:
-        words = (
-            f"Not settled on the {level} grid, and it may never be: without friction the nearly empty air "
-            f"behind a rounded or cut-off tail wanders on (residual {residual:.0e} of the start). The drag "
-            f"went through ± {unrest:.2g} in the latest steps, which its error bar holds.")
-        extra.append(
-            "The pressures on the nose come to rest first. Take the turbulent model where the base counts.")
+        words = _settled_words(setup, level, residual, worst) if settled else unformed(level, residual,
+                                                                                      "lift and drag")
     else:
-        words = (
-            f"Not settled on the {level} grid: residual {residual:.0e} of the start, lift and drag still "
-            f"change by {worst:.1g}. Run it further, or read the values as provisional.")
+        words, extra = _unsettled_words(setup, level, residual, worst, unrest)
     extra += formula_warnings(undefined)
     if turned:
-        words = (
-            f"No answer: on the {level} grid the air turns round the sharp trailing edge and runs back "
-            f"along the wall at {tail_speed:.1f} times the stream's speed. Grids whose first cells bridge "
-            "the layer can hold such a flow; in nature it leaves the edge, and the lift is another.")
-        extra.append("Leave the first height empty, so that the layer is resolved, or start with more "
-                     "first-order steps.")
+        words, extra = _turned_words(level, tail_speed), [*extra, TURNED_MEND]
     if momentum_gap is not None:
         words += f" Walls and surrounding air agree on the drag within {100 * abs(momentum_gap):.2g} %."
         if abs(momentum_gap) > 0.01 and settled:
-            extra.append(
-                "The momentum lost by the surrounding air differs from the force on the walls by more than 1 "
-                "%: some of the flow has not come to rest. Run it further.")
+            extra.append(MOMENTUM_LOST)
     if swinging[0] and not settled:
-        extra.insert(
-            0, f"The lift swings by ± {swinging[1]:.3g} about a mean from step to step: this flow sheds "
-            "vortices or buffets and has no steady answer. "
-            "Follow it in time: set Time to unsteady in the flow section.")
+        extra.insert(0, _swinging_words(swinging[1]))
     found, doubtful = wide_bars({name: trend.as_dict() for name, trend in trends.items()}, SECTION_FLOORS)
     return Verdict(settled, words, extra + warnings(setup, shocks, separations, trends, y_plus) + found,
                    settled and doubtful)
+
+
+def _settled_words(setup, level, residual, worst):
+    """Of a steady level that has settled, by its residual or by its forces."""
+    if residual > setup.sheet.run.residual:
+        return (f"Settled on the {level} grid by its forces: lift, drag and moment stood still within "
+                f"{worst:.1g} over thirty steps, while the residual stalled at "
+                f"{residual:.0e} of the start, as a small limit cycle in wakes or corners makes it.")
+    return (
+        f"Settled on the {level} grid: residual {residual:.0e} of the start, lift and drag steady within "
+        f"{worst:.1g}.")
+
+
+def _unsettled_words(setup, level, residual, worst, unrest):
+    """(words, what to know beside) of a steady level that has not settled."""
+    if setup.is_round and setup.sheet.flow.model == "inviscid" and setup.stream.mach > 1.2:
+        return (
+            f"Not settled on the {level} grid, and it may never be: without friction the nearly empty air "
+            f"behind a rounded or cut-off tail wanders on (residual {residual:.0e} of the start). The drag "
+            f"went through ± {unrest:.2g} in the latest steps, which its error bar holds.",
+            ["The pressures on the nose come to rest first. Take the turbulent model where the base counts."])
+    return (
+        f"Not settled on the {level} grid: residual {residual:.0e} of the start, lift and drag still "
+        f"change by {worst:.1g}. Run it further, or read the values as provisional.", [])
+
+
+def _turned_words(level, tail_speed):
+    return (
+        f"No answer: on the {level} grid the air turns round the sharp trailing edge and runs back "
+        f"along the wall at {tail_speed:.1f} times the stream's speed. Grids whose first cells bridge "
+        "the layer can hold such a flow; in nature it leaves the edge, and the lift is another.")
+
+
+def _swinging_words(swing):
+    return (
+        f"The lift swings by ± {swing:.3g} about a mean from step to step: this flow sheds "
+        "vortices or buffets and has no steady answer. "
+        "Follow it in time: set Time to unsteady in the flow section.")
 
 
 def unformed(level, residual, what):
@@ -132,6 +144,10 @@ def unformed(level, residual, what):
 # Speed over the stream's, upstream along the wall at a sharp trailing edge, beyond which the flow turns round
 # it:
 # in layers that have separated it is a third to a half.
+MOMENTUM_LOST = ("The momentum lost by the surrounding air differs from the force on the walls by more than "
+                 "1 %: some of the flow has not come to rest. Run it further.")
+TURNED_MEND = ("Leave the first height empty, so that the layer is resolved, or start with more first-order "
+               "steps.")
 TURNED_ROUND = 1.0
 # Values below which a bar is not measured against them: (name, words, least, least over the drag).
 SECTION_FLOORS = (("drag", "drag", 0.002, 0.0), ("lift", "lift", 0.05, 0.2), ("moment", "moment", 0.05, 0.0))

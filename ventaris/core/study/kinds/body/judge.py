@@ -35,48 +35,52 @@ def judge_body(setup, last, trends, averages, stopped, resolution, undefined, no
     -------
     Verdict
     """
-    worst = max(last.changes.values(), default=0.0)
     detached = bool(averages and averages["of"] == "time steps")
     stands = not stopped and (last.settled or detached)
     settled = stands and (detached or last.residual <= NEVER_SETTLED)
-    swing = averages["deviations"].get("drag") if averages else None
-    if stopped:
-        words = (
-            f"Stopped by hand on the {last.level} grid: residual {last.residual:.0e} of the start. The "
-            "numbers are those of that moment."
-        )
-    elif detached:
-        words = (
-            f"Followed in time on the {last.level} grid; means over the last {averages['steps']} time steps, "
-            f"in which the drag moved by ± {swing or 0:.2g} (r.m.s.)."
-        )
-    elif settled and averages:
-        words = (
-            f"Settled on the {last.level} grid in its means: the wake keeps moving, so lift and drag are "
-            f"means over the last {averages['steps']} steps, "
-            f"in which the drag moved by ± {swing or 0:.2g} (r.m.s.); residual {last.residual:.0e} of the "
-            "start.")
-    elif settled:
-        words = (
-            f"Settled on the {last.level} grid: residual {last.residual:.0e} of the start, lift and drag "
-            f"steady within {worst:.1g}."
-        )
-    elif stands:
-        words = unformed(
-            last.level, last.residual, f"the means of lift and drag over the last {averages['steps']} steps"
-            if averages else "lift and drag")
-    else:
-        moving = f"lift and drag still change by {worst:.1g}" if math.isfinite(
-            worst) else "after too few steps to say how much lift and drag still move"
-        words = (
-            f"Not settled on the {last.level} grid: residual {last.residual:.0e} of the start, {moving}. "
-            "Run it further, or read the values as provisional.")
+    words = _words(last, averages, stopped, detached, settled, stands)
     found, doubtful = wide_bars(trends, [floor for floor in BODY_FLOORS if floor[0] not in shared])
     return Verdict(settled, words,
                    [
                        *notes, *_warnings(setup, last, trends, averages, resolution, undefined, detached),
                        *found
                    ], settled and (doubtful or setup.layers_on_trial))
+
+
+def _words(last, averages, stopped, detached, settled, stands):
+    """How the finest level ended."""
+    worst = max(last.changes.values(), default=0.0)
+    swing = averages["deviations"].get("drag") if averages else None
+    if stopped:
+        return (
+            f"Stopped by hand on the {last.level} grid: residual {last.residual:.0e} of the start. The "
+            "numbers are those of that moment."
+        )
+    if detached:
+        return (
+            f"Followed in time on the {last.level} grid; means over the last {averages['steps']} time steps, "
+            f"in which the drag moved by ± {swing or 0:.2g} (r.m.s.)."
+        )
+    if settled and averages:
+        return (
+            f"Settled on the {last.level} grid in its means: the wake keeps moving, so lift and drag are "
+            f"means over the last {averages['steps']} steps, "
+            f"in which the drag moved by ± {swing or 0:.2g} (r.m.s.); residual {last.residual:.0e} of the "
+            "start.")
+    if settled:
+        return (
+            f"Settled on the {last.level} grid: residual {last.residual:.0e} of the start, lift and drag "
+            f"steady within {worst:.1g}."
+        )
+    if stands:
+        return unformed(
+            last.level, last.residual, f"the means of lift and drag over the last {averages['steps']} steps"
+            if averages else "lift and drag")
+    moving = f"lift and drag still change by {worst:.1g}" if math.isfinite(
+        worst) else "after too few steps to say how much lift and drag still move"
+    return (
+        f"Not settled on the {last.level} grid: residual {last.residual:.0e} of the start, {moving}. "
+        "Run it further, or read the values as provisional.")
 
 
 def _warnings(setup, last, trends, averages, resolution, undefined, detached):
