@@ -270,10 +270,10 @@ def turn_of(made, estimate):
     return made + PATIENCE * size
 
 
-def shorter_waiting(database, run_id, left, most_mb=None):
+def shorter_waiting(database, run_id, left):
     """Whether a much shorter run waits whose turn is before that of this one, which has `left` seconds to
     go."""
-    first = next_waiting(database, most_mb)
+    first = next_waiting(database)
     if first is None or not first["estimate"] or first["estimate"] > SHORTER * left:
         return False
     own = database.execute("SELECT forward, turn FROM run WHERE id = ?", (run_id, )).fetchone()

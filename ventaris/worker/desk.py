@@ -24,7 +24,7 @@ class Desk:
 
     def __init__(self, database, run):
         self.database, self.id = database, run["id"]
-        self._variant, self._space = run["variant_id"], None
+        self._variant = run["variant_id"]
 
     def checkpoint(self):
         """Bytes of the run's last checkpoint, or None."""

@@ -2,7 +2,7 @@
 import collections
 import time
 import uuid
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 
 from ...core.sheet import SheetError, read_toml
 from ...core.study.kinds.registry import kind_of
@@ -53,7 +53,6 @@ class Assignment:
     told: str = ""
     left: float = 0.0
     over: float = 0.0
-    began: float = field(default_factory=time.monotonic)
 
 
 class Dispatcher:
