@@ -142,6 +142,18 @@ class Losing(Played):
         self.assertEqual(self.state(run_id), "failed")
         self.assertIn("want of memory", runs.run(self.db, run_id)["error"])
 
+    def test_what_lay_ready_has_no_part_in_the_end_of_its_worker(self):
+        one, two = self.add("a", estimate=2.0), self.add("b", estimate=2.0)
+        played = self.crew(one=(1, 20e3))
+        self.dispatcher.turn()
+        self.dispatcher.turn()
+        played.say(one, ("record", [], {"left": 1.0}, ""))
+        self.dispatcher.turn()
+        played.there.clear()
+        self.dispatcher.turn()
+        self.assertEqual([runs.run(self.db, run)["attempts"] for run in (one, two)], [1, 0])
+        self.assertEqual([self.state(run) for run in (one, two)], ["waiting", "waiting"])
+
     def test_a_task_that_breaks_without_last_words_is_given_to_another(self):
         run_id = self.add("a")
         played = self.crew()

@@ -41,6 +41,8 @@ class Assignment:
         The wish that was passed on last.
     left : float
         Seconds it still needs, as it says itself.
+    heard : bool
+        Whether it has sent a word: it is not just lying ready.
     over : float
         When Dask said that the task has ended; 0 where it goes on.
     """
@@ -52,6 +54,7 @@ class Assignment:
     estimate: float | None = None
     told: str = ""
     left: float = 0.0
+    heard: bool = False
     over: float = 0.0
 
 
@@ -115,6 +118,7 @@ class Dispatcher:
     def _apply(self, token, messages):
         """Store a run's messages; whether they end it."""
         assignment, ended = self.under_way[token], False
+        assignment.heard = True
         for what, *values in messages:
             if what == "record":
                 assignment.left = values[1].get("left") or 0.0
@@ -130,6 +134,8 @@ class Dispatcher:
 
     def _see_who_is_lost(self, members):
         broken, now = self.crew.broken(), time.monotonic()
+        # What lay ready at a worker has no part in its end.
+        at_work = {a.address for a in self.under_way.values() if a.heard}
         for token, assignment in list(self.under_way.items()):
             why = ""
             if assignment.address not in members:
@@ -141,7 +147,10 @@ class Dispatcher:
             if why:
                 del self.under_way[token]
                 self.crew.forget(token)
-                runs.lost(self.database, assignment.desk.id, why)
+                if not assignment.heard and assignment.address in at_work:
+                    runs.put_back(self.database, assignment.desk.id, f"{why}; the run is given to another")
+                else:
+                    runs.lost(self.database, assignment.desk.id, why)
 
     # What goes out.
 
