@@ -58,6 +58,24 @@ class Looking(InBrowser):
         page.wait_for_selector("#pair[data-ready=pair]")
         self.assertTrue(page.locator("#wipe").is_hidden())
 
+        # What one sees of a body is in the address.
+        page.goto(f"{self.server.address}{self.runs_of('Ridge-line wing')[0]}/flow")
+        page.wait_for_selector("#flow[data-ready]")
+        page.click("[data-view=left]")
+        page.locator("[data-p=normal]").first.select_option("x")
+        page.click("[data-toggle=ground]")
+        page.wait_for_url("**look=**")
+        page.wait_for_timeout(1200)
+        before = page.url
+        page.reload()
+        page.wait_for_selector("#flow[data-ready]")
+        self.assertEqual(page.locator("[data-p=normal]").first.input_value(), "x")
+        self.assertEqual(page.get_attribute("[data-toggle=ground]", "aria-pressed"), "false")
+        self.assertEqual([round(v, 6) for v in page.evaluate("window.bodyCanvas.view.direction")], [0, -1, 0])
+        self.assertEqual(page.url, before)
+        page.goto(before.split("?")[0] + "?look=nonsense")
+        page.wait_for_selector("#flow[data-ready]")
+
         page.goto(f"{self.server.address}{self.runs_of(CAMPAIGNS[1])[0]}/flow")
         page.wait_for_selector("#stage[data-ready]")
         with page.expect_download(timeout=120_000) as taken:

@@ -1,5 +1,6 @@
 // The flow view of a body: what is shown stands in the panel; every change asks the server for just that.
 import { BodyCanvas, fetchArrays } from "./body_canvas.js";
+import { fromAddress, OF_PLANE, PRESSED, remember, restore, state } from "./body_state.js";
 import { format } from "./viewer.js";
 
 const root = document.getElementById("flow");
@@ -17,13 +18,33 @@ async function guarded(work) {
 async function start() {
   const stage = $("stage");
   stage.querySelector(".wait").remove();
-  canvas = new BodyCanvas(stage, { legend: document.querySelector("[data-legend]"), onPick: read });
+  canvas = new BodyCanvas(stage, { legend: document.querySelector("[data-legend]"), onPick: read, onView:
+    keep });
   window.bodyCanvas = canvas;
   await canvas.load(`/runs/${id}/surface.bin`);
-  ground(true);
   listParts();
-  await addPlane();
+  const found = fromAddress();
+  if (found) await restoreAll(found);
+  else { ground(true); await addPlane(); }
   root.dataset.ready = "1";
+}
+
+// Everything one sees is in the address, so that a link or a bookmark brings it back.
+function keep() { if (root.dataset.ready) remember(() => state(canvas.view, planes)); }
+
+async function restoreAll(found) {
+  restore(found);
+  const button = (name) => document.querySelector(`[data-toggle="${name}"]`);
+  await canvas.set({ quantity: $("quantity").value, mapped: $("quantity").value !== "", range: range(),
+    banded: pressed(button("banded")) });
+  ground(pressed(button("ground")));
+  for (const plane of found.planes) await addPlane(plane);
+  const [x, y, z, dx, dy, dz, distance] = found.view;
+  canvas.look({ target: [x, y, z], direction: [dx, dy, dz], distance });
+  if (button("oil") && pressed(button("oil"))) await drawOil(true);
+  await drawStreams();
+  await drawIso();
+  openBody();
 }
 
 function ground(shown) {
@@ -64,7 +85,7 @@ function read(hit) {
 }
 
 // Planes.
-async function addPlane() {
+async function addPlane(saved) {
   const node = $("plane-row").content.cloneNode(true).firstElementChild, number = (planes.at(-1)?.number ||
     0) + 1;
   const plane = { node, number, name: `plane-${number}`, busy: false, again: false };
@@ -89,6 +110,13 @@ async function addPlane() {
   node.querySelector("[data-drop]").addEventListener("click", () => { planes.splice(planes.indexOf(plane), 1);
     node.remove(); canvas.drop(plane.name); openBody(); });
   span();
+  if (Array.isArray(saved)) {
+    p("normal").value = saved[1];
+    span();
+    OF_PLANE.forEach((name, k) => { p(name).value = saved[k]; });
+    p("slide").value = saved[2];
+    PRESSED.forEach((name, k) => { if (saved[OF_PLANE.length + k]) press(p(name)); });
+  }
   await drawPlane(plane);
 }
 
@@ -213,7 +241,8 @@ if (root) {
     range() }));
   $("quantity").addEventListener("change", () => { $("low").value = $("high").value = ""; canvas.set({
     quantity: $("quantity").value, mapped: $("quantity").value !== "", range: null }); });
-  $("add-plane").addEventListener("click", addPlane);
+  for (const kind of ["change", "input", "click"]) root.addEventListener(kind, keep);
+  $("add-plane").addEventListener("click", () => addPlane());
   for (const name of ["rake-kind", "rake-count", "rake-x", "rake-y", "rake-z",
     "rake-size"]) $(name).addEventListener("change", drawStreams);
   $("iso").addEventListener("change", () => { $("iso-value").value =
