@@ -80,5 +80,5 @@ class Looking(InBrowser):
         page.wait_for_selector("#stage[data-ready]")
         with page.expect_download(timeout=120_000) as taken:
             page.click("#film")
-        self.assertGreater(Path(taken.value.path()).stat().st_size, 5000)
+        self.assertGreater(Path(taken.value.path()).stat().st_size, 30_000)
         self.assertTrue(page.locator("#film-done").is_hidden())

@@ -87,11 +87,11 @@ class ThreeWorkers(WithScheduler):
         self.launch([*JOIN, address, "--processes", "1"])
         crew = DaskCrew(address)
         self.addCleanup(crew.close)
-        self.wait_for(crew.members, 60)
-        self.assertEqual([m.problem for m in crew.members().values()], [""])
+        self.wait_for(lambda: [m.problem for m in crew.members().values()] == [""], 120)
         crew._own = {**crew._own, "sources": "another"}
         crew._members = {}
-        self.assertIn("another version of Ventaris", next(iter(crew.members().values())).problem)
+        self.wait_for(lambda: ["another version of Ventaris" in m.problem
+                               for m in crew.members().values()] == [True], 120)
 
 
 @slow

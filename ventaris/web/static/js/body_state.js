@@ -1,6 +1,6 @@
-// What one sees of a body as text for the address, and back: camera, quantity and range, planes, lines, parts.
-const FIELDS = ["quantity", "low", "high", "rake-kind", "rake-count", "rake-x", "rake-y", "rake-z", "rake-size",
-  "iso", "iso-value"];
+// What one sees of a body as text for the address, and back: camera, quantity, range, planes, lines, parts.
+const FIELDS = ["quantity", "low", "high", "rake-kind", "rake-count", "rake-x", "rake-y", "rake-z",
+  "rake-size", "iso", "iso-value"];
 export const OF_PLANE = ["q", "normal", "at", "turn", "tilt", "reach"], PRESSED = ["vectors", "open"];
 const WAIT = 250;
 const short = (v) => Number(v.toPrecision(5));

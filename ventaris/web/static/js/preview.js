@@ -34,7 +34,7 @@ async function show() {
 function nameAt(hit) {
   if (!hit || naming.getAttribute("aria-pressed") !== "true") return;
   naming.setAttribute("aria-pressed", "false");
-  const [x, y, z] = hit.at.map((v) => `${v.toPrecision(5)} m`);
+  const [x, y, z] = hit.at.map((v) => v.toPrecision(5));
   const row = addNamedRow(form, "shape.regions", "surface ", { x, y, z });
   row.dispatchEvent(new Event("change", { bubbles: true }));
   row.querySelector('[name$="[].name"]').focus();

@@ -1,7 +1,7 @@
 // The run sheet: fields that do not apply are hidden, problems stand at their fields, the drawing follows the
 // cursor.
 import { notice, token } from "./page.js";
-import { addNamedRow } from "./rows.js";
+import { addNamedRow, fill } from "./rows.js";
 
 const form = document.getElementById("sheet");
 const base = form.dataset.base;
@@ -192,8 +192,9 @@ document.querySelector(".sheet-layout").addEventListener("click", async (event) 
     await post(`${base}/plan`, document.getElementById("plan"));
   } else if (event.target.closest("[data-fill]")) {
     const plan = event.target.closest("[data-fill]").dataset;
-    for (const [name, filled] of [["first_height", plan.first], ["layers", plan.layers], ["planned_speed",
-      `${plan.speed} m/s`]]) form.elements[`grid.${name}`].value = filled;
+    for (const [name, filled] of [["first_height", plan.first], ["layers", plan.layers]])
+      form.elements[`grid.${name}`].value = filled;
+    fill(form.elements["grid.planned_speed"], plan.speed, "m/s");
     changed();
   } else if (event.target.closest("[data-add-row]")) {
     const rows = event.target.closest("[data-rows]");
@@ -213,8 +214,8 @@ function placeAt(event) {
   if (!drawing) return;
   const at = new DOMPoint(event.clientX, event.clientY).matrixTransform(drawing.getScreenCTM().inverse());
   const scale = Number(drawing.dataset.perUnit), along = at.x - Number(drawing.dataset.from);
-  addNamedRow(form, `instruments.${drawing.dataset.place}`, "m", { x: `${(along * scale).toPrecision(4)} m`,
-    r: `${(Math.abs(at.y) * scale).toPrecision(4)} m` });
+  addNamedRow(form, `instruments.${drawing.dataset.place}`, "m", { x: (along * scale).toPrecision(4), r:
+    (Math.abs(at.y) * scale).toPrecision(4) });
   changed();
 }
 document.addEventListener("click", placeAt);
