@@ -305,8 +305,6 @@ def _cluster(options):
                      "scheduler; --scheduler has runs of --data computed by a scheduler's workers.")
     address = options.join or options.scheduler
     try:
-        if options.join:
-            read_place("scheduler", "", options.join)
         processes = read_place("processes", options.processes).count
         where = read_place("scheduler" if address else "processes", options.processes, address)
     except PlaceError as error:

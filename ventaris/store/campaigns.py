@@ -219,7 +219,7 @@ def save_setup(database, campaign_id, revision, setup, exceptions=None, noted=Tr
 
 
 def undo(database, campaign_, variant_, point_):
-    """Take the latest edit of a cell's sheet back; returns what it was in words, empty where there is none.
+    """Take the latest edit of a cell's sheet back, if there is one.
 
     Raises
     ------
@@ -227,18 +227,18 @@ def undo(database, campaign_, variant_, point_):
         Where the section is no longer as that edit left it.
     """
     edit = edits.to_undo(database, campaign_["id"], variant_["id"], point_["id"])
-    return _make(database, edit, "after", "before", campaign_, variant_, point_)
+    _make(database, edit, "after", "before", campaign_, variant_, point_)
 
 
 def redo(database, campaign_, variant_, point_):
     """Make the edit that was taken back last again; as `undo`."""
     edit = edits.to_redo(database, campaign_["id"], variant_["id"], point_["id"])
-    return _make(database, edit, "before", "after", campaign_, variant_, point_)
+    _make(database, edit, "before", "after", campaign_, variant_, point_)
 
 
 def _make(database, edit, present, wanted, campaign_, variant_, point_):
     if edit is None:
-        return ""
+        return
     if edit["what"] == "setup":
         held = {"setup": campaign_["setup"], "exceptions": exceptions_of(campaign_)}
     else:
@@ -254,7 +254,6 @@ def _make(database, edit, present, wanted, campaign_, variant_, point_):
         else:
             _save(database, edit["what"], row["id"], row["revision"], to["name"], to["values"], noted=False)
         edits.mark(database, edit["id"], wanted == "before")
-    return edits.words(edit, campaign_["space"])
 
 
 def compose_sheet(campaign_, variant_, point_):

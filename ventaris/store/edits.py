@@ -21,7 +21,7 @@ def note(database, campaign_id, what, owner, before, after):
     owner : int
         The variant, operating point or campaign.
     before, after : dict
-        What `written` made.
+        Name and values of a variant or point, setup and exceptions of a campaign.
     """
     before, after = json.dumps(before), json.dumps(after)
     if before == after:

@@ -28,12 +28,6 @@ def waiting(database, most=MOST_WAITING):
     return _rows(database, f"run.state = 'waiting' {runs.IN_TURN} LIMIT ?", most)
 
 
-def all_waiting(database):
-    """How many runs wait, and the seconds that they will take one after another."""
-    return tuple(
-        database.execute("SELECT count(*), total(estimate) FROM run WHERE state = 'waiting'").fetchone())
-
-
 def ended(database, most=MOST_ENDED):
     """Runs that have ended, as dicts, the latest first."""
     return _rows(

@@ -1,4 +1,5 @@
 """What a report is made from, gathered from the laboratory; and the words its author adds."""
+import functools
 import json
 import os
 import platform
@@ -49,10 +50,11 @@ def material_of(database, campaign_id):
 
 def cell_of(database, run):
     """`Cell` of a stored run."""
+    drawn = functools.cache(lambda: _drawn(database, run))
     return Cell(run["id"], run["variant_id"], run["point_id"], run["state"], run["error"], run["created"],
                 read_toml(run["sheet"]), run["sheet"], run["result"],
-                lambda: runs.history(database, run["id"]), lambda: _looks(database, run),
-                lambda: _lines(database, run), lambda: _plane(database, run))
+                lambda: runs.history(database, run["id"]), lambda: _looks(drawn()),
+                lambda: _lines(database, run), lambda: _plane(drawn()))
 
 
 def machine_words():
@@ -61,8 +63,7 @@ def machine_words():
             f"Python {platform.python_version()}")
 
 
-def _looks(database, run):
-    drawn = _drawn(database, run)
+def _looks(drawn):
     if drawn is None:
         return None
     return space_looks(*drawn) if isinstance(drawn, tuple) else plane_looks(drawn)
@@ -77,8 +78,7 @@ def _drawn(database, run):
     return drawn_field(sheet, data, frames_head(frames)[1] if frames else None)
 
 
-def _plane(database, run):
-    drawn = _drawn(database, run)
+def _plane(drawn):
     return None if isinstance(drawn, tuple) else drawn
 
 

@@ -247,8 +247,8 @@ _FROM_WAITING = """ FROM run JOIN campaign ON campaign.id = run.campaign_id
     WHERE run.state = 'waiting' AND campaign.deleted IS NULL AND variant.deleted IS NULL
         AND operating_point.deleted IS NULL """
 IN_TURN = "ORDER BY run.forward DESC, run.turn, run.id"
-_COUNT_WAITING = "SELECT count(*)" + _FROM_WAITING
-_WAITING_BEFORE = _COUNT_WAITING + "AND (-run.forward, run.turn, run.id) < (?, ?, ?)"
+_ALL_WAITING = "SELECT count(*), total(run.estimate)" + _FROM_WAITING
+_WAITING_BEFORE = _ALL_WAITING + "AND (-run.forward, run.turn, run.id) < (?, ?, ?)"
 _NEXT_WAITING = ("SELECT run.id, run.estimate, run.forward, run.turn, run.memory_mb" + _FROM_WAITING +
                  "AND coalesce(run.memory_mb, 0) <= ? " + IN_TURN + " LIMIT 1")
 
@@ -258,9 +258,9 @@ def next_waiting(database, most_mb=None):
     return database.execute(_NEXT_WAITING, (math.inf if most_mb is None else most_mb, )).fetchone()
 
 
-def count_waiting(database):
-    """How many runs wait."""
-    return database.execute(_COUNT_WAITING).fetchone()[0]
+def all_waiting(database):
+    """How many runs wait, and the seconds that they will take one after another."""
+    return tuple(database.execute(_ALL_WAITING).fetchone())
 
 
 def turn_of(made, estimate):

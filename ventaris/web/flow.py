@@ -12,6 +12,7 @@ from ..core.look.drawable import default_range, moment, placed
 from ..core.look.fields import QUANTITIES, TURBULENT_ONLY
 from ..core.look.lines import FlowSampler, rake, streamlines, vectors
 from ..core.look.picture import field_picture, thumbnail_picture
+from ..core.look.saved_view import MOST_LINES
 from ..core.shapes.assembly import assemble
 from ..core.sheet import read_toml
 from ..core.study.kinds.registry import kind_of
@@ -28,8 +29,8 @@ from .turns import takes_long
 pages = Blueprint("flow", __name__)
 # Width of a small picture, in inches: its words can be read in a gallery.
 SMALL = 5.4
-# What an address may ask of a picture: the longest window over its width, streamlines.
-MOST_ASPECT, MOST_LINES = 5.0, 120
+# The longest window over its width that an address may ask of a picture.
+MOST_ASPECT = 5.0
 
 
 @functools.lru_cache(maxsize=12)

@@ -66,7 +66,7 @@ def quantity(value, unit="", digits=4):
     text = units.show(float(value), "", digits).replace("-", "−")
     return Markup('<span class="num">{}</span>{}').format(
         text,
-        Markup(' <span class="unit">{}</span>').format(units.PRETTY.get(unit, unit)) if unit else "")
+        Markup(' <span class="unit">{}</span>').format(pretty(unit)) if unit else "")
 
 
 def pretty(unit):
@@ -74,11 +74,16 @@ def pretty(unit):
     return units.PRETTY.get(unit, unit)
 
 
+def unit_beside(unit):
+    """A unit as it stands beside a field."""
+    return FIELD_UNITS.get(unit, pretty(unit))
+
+
 def field_shown(path, meta, value):
     """(text, unit) of a number's field in the form, in the campaign's units."""
     display = g.get("display") or Display()
     unit = display.unit(path, meta["unit"])
-    return display.shown(path, meta["unit"], value), FIELD_UNITS.get(unit, pretty(unit))
+    return display.shown(path, meta["unit"], value), unit_beside(unit)
 
 
 def duration(seconds):

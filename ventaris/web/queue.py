@@ -29,7 +29,7 @@ def news():
 
 
 def _tables():
-    waiting, left = queue.all_waiting(g.database)
+    waiting, left = runs.all_waiting(g.database)
     chosen = place.place(g.database)
     return {
         "under_way": queue.under_way(g.database), "waits": queue.waiting(g.database), "waiting": waiting,

@@ -24,7 +24,7 @@ from .nozzle_drawings import draw_nozzle
 from .row_drawings import draw_row
 from .begin import bring_in
 from .kinds.registry import SHOWN
-from .presentation import FIELD_UNITS, condition_words, pretty
+from .presentation import condition_words, unit_beside
 from .seldom import seldom_fields
 from .turns import takes_long
 from .uploads import measure_grid
@@ -316,7 +316,7 @@ def _standing(campaign, variant, point):
     display = store.display_of(campaign)
     return {
         "display": display, "shown_units": {
-            path: [unit, FIELD_UNITS.get(unit, pretty(unit))] for path, unit in display.fields.items()
+            path: [unit, unit_beside(unit)] for path, unit in display.fields.items()
         }, "excepted": excepted(campaign, variant, point),
         "edits": {name: edits.words(edit, campaign["space"]) for name, edit in found.items() if edit}
     }

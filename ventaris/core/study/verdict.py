@@ -141,13 +141,13 @@ def unformed(level, residual, what):
             "following it in time may help.")
 
 
-# Speed over the stream's, upstream along the wall at a sharp trailing edge, beyond which the flow turns round
-# it:
-# in layers that have separated it is a third to a half.
 MOMENTUM_LOST = ("The momentum lost by the surrounding air differs from the force on the walls by more than "
                  "1 %: some of the flow has not come to rest. Run it further.")
 TURNED_MEND = ("Leave the first height empty, so that the layer is resolved, or start with more first-order "
                "steps.")
+# Speed over the stream's, upstream along the wall at a sharp trailing edge, beyond which the flow turns round
+# it:
+# in layers that have separated it is a third to a half.
 TURNED_ROUND = 1.0
 # Values below which a bar is not measured against them: (name, words, least, least over the drag).
 SECTION_FLOORS = (("drag", "drag", 0.002, 0.0), ("lift", "lift", 0.05, 0.2), ("moment", "moment", 0.05, 0.0))

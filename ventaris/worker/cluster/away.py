@@ -1,6 +1,5 @@
 """What happens in a worker process of the cluster: it has no store, only what it was sent and a line back."""
 import hashlib
-import os
 import pickle
 import platform
 import socket
@@ -17,6 +16,7 @@ from threadpoolctl import threadpool_limits
 
 from ...core.memory import settle_memory
 from ...core.shapes.library import library
+from ...store.place import cores
 from ..desk import Abandoned
 from ..job import Job
 
@@ -57,8 +57,7 @@ def probe():
     return {
         "sources": sources(), "packages": {name: version(name) for name in PACKAGES},
         "python": ".".join(platform.python_version_tuple()[:2]), "host": socket.gethostname(),
-        "cores": len(os.sched_getaffinity(0)) if hasattr(os, "sched_getaffinity") else os.cpu_count(),
-        "memory_mb": psutil.virtual_memory().total / 1e6
+        "cores": cores(), "memory_mb": psutil.virtual_memory().total / 1e6
     }
 
 

@@ -9,7 +9,7 @@ from ...core.study.kinds.registry import kind_of
 from ...store import place, runs, searches, surfaces
 from ...store.database import StoreError, transaction
 from ..desk import Desk
-from ..job import LEAST_LEFT
+from ..job import ENDED_FROM_OUTSIDE, LEAST_LEFT
 
 # Seconds: between words to workers, to note who is there, to look for a shorter run, to ask for wishes.
 WORD_EVERY, NOTE_EVERY, WAY_EVERY, WISH_EVERY = 15.0, 2.0, 5.0, 0.5
@@ -58,6 +58,11 @@ class Assignment:
     over: float = 0.0
 
 
+def _is_short(estimate):
+    """Whether a run of so many seconds is short; one of which nothing is known is not."""
+    return bool(estimate) and estimate <= SHORT
+
+
 class Dispatcher:
     """Keeps a crew at work on a laboratory's queue.
 
@@ -93,7 +98,7 @@ class Dispatcher:
         members = self.crew.members().values()
         out = [m for m in members if m.problem]
         return (f"{len(members) - len(out)} workers: {len(self.under_way)} under way, "
-                f"{runs.count_waiting(self.database)} waiting, {self.ended} ended" +
+                f"{runs.all_waiting(self.database)[0]} waiting, {self.ended} ended" +
                 (f"; {len(out)} left out, {out[0].address}: {out[0].problem}" if out else ""))
 
     # What comes back.
@@ -181,7 +186,7 @@ class Dispatcher:
         at = collections.Counter(a.address for a in self.under_way.values())
         return [
             members[a.address] for a in self.under_way.values()
-            if at[a.address] == 1 and a.address in members and (a.estimate or SHORT + 1) <= SHORT
+            if at[a.address] == 1 and a.address in members and _is_short(a.estimate)
         ]
 
     def _room(self, member, members):
@@ -214,7 +219,7 @@ class Dispatcher:
                 handed = True
         for member in self._soon_free(members):
             first = runs.next_waiting(self.database)
-            if first is None or (first["estimate"] or SHORT + 1) > SHORT:
+            if first is None or not _is_short(first["estimate"]):
                 break
             run = runs.claim(self.database, member.address, self._room(member, members))
             if run:
@@ -267,7 +272,7 @@ class Dispatcher:
         if found.address in members and runs.shorter_waiting(self.database, found.desk.id, found.left):
             self._tell(longest, "way")
 
-    def _note(self, members, problem=""):
+    def _note(self, members):
         now = time.monotonic()
         if now - self._noted < NOTE_EVERY:
             return
@@ -277,7 +282,7 @@ class Dispatcher:
         place.note_crew(self.database, [{
             "address": m.address, "host": m.host, "cores": m.cores, "memory_mb": round(m.memory_mb),
             "problem": m.problem, "runs": at.get(m.address, [])
-        } for m in members.values()], problem)
+        } for m in members.values()])
 
     # The end.
 
@@ -293,7 +298,7 @@ class Dispatcher:
                 time.sleep(0.1)
         except (RuntimeError, StoreError) as error:
             print(error, flush=True)
-        self.give_back("The program was ended; the run goes on from its last checkpoint")
+        self.give_back(ENDED_FROM_OUTSIDE)
         self.crew.close()
 
     def give_back(self, line):

@@ -1,5 +1,6 @@
 // Values along a straight line through the picture: placed by two clicks or typed, drawn, and taken away.
 import { axis, layout, OPTIONS, PENS } from "./charts.js";
+import { saveBytes } from "./save.js";
 import { format } from "./viewer.js";
 
 const POINTS = 301;
@@ -71,10 +72,6 @@ export class Along {
     const lines = [["s", "x", "y", ...names].join(",")];
     for (const row of this._rows()) lines.push([row.s, ...row.at, ...names.map((name) =>
       row.values?.[name] ?? "")].map((v) => (v === "" ? "" : Number(v.toPrecision(7)))).join(","));
-    const link = document.createElement("a");
-    link.href = URL.createObjectURL(new Blob([`${lines.join("\n")}\n`], { type: "text/csv" }));
-    link.download = "line.csv";
-    link.click();
-    URL.revokeObjectURL(link.href);
+    saveBytes([`${lines.join("\n")}\n`], "text/csv", "line.csv");
   }
 }

@@ -1,4 +1,6 @@
 // What a picture shows, moment by moment, as a film to take away.
+import { saveBytes } from "./save.js";
+
 const HOLD = 100;
 
 const pause = (milliseconds) => new Promise((done) => setTimeout(done, milliseconds));
@@ -24,9 +26,5 @@ export async function film(canvas, count, show, bar) {
   recorder.stop();
   await ended;
   bar.hidden = true;
-  const link = document.createElement("a");
-  link.href = URL.createObjectURL(new Blob(chunks, { type: "video/webm" }));
-  link.download = "flow.webm";
-  link.click();
-  URL.revokeObjectURL(link.href);
+  saveBytes(chunks, "video/webm", "flow.webm");
 }

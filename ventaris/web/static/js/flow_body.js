@@ -1,6 +1,7 @@
 // The flow view of a body: what is shown stands in the panel; every change asks the server for just that.
 import { BodyCanvas, fetchArrays } from "./body_canvas.js";
 import { fromAddress, OF_PLANE, PRESSED, remember, restore, state } from "./body_state.js";
+import { save, saveBytes } from "./save.js";
 import { format } from "./viewer.js";
 
 const root = document.getElementById("flow");
@@ -217,9 +218,6 @@ async function drawOil(shown) {
     0x1B2A2F));
 }
 
-function save(address, name) { const link = document.createElement("a"); link.href = address; link.download =
-  name; link.click(); }
-
 async function film() {
   const chunks = [], recorder = new MediaRecorder(canvas.canvas.captureStream(25), { mimeType:
     "video/webm" });
@@ -232,7 +230,7 @@ async function film() {
   recorder.stop();
   await ended;
   canvas.look({ direction: kept });
-  save(URL.createObjectURL(new Blob(chunks, { type: "video/webm" })), "flow.webm");
+  saveBytes(chunks, "video/webm", "flow.webm");
 }
 
 if (root) {

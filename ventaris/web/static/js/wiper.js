@@ -1,8 +1,8 @@
 // One picture laid over the other: a line that is moved says where one ends and the other begins.
-export function wiper(onMove) {
+export function wiper() {
   const pair = document.getElementById("pair"), range = document.getElementById("wipe");
   const line = document.getElementById("wipe-line");
-  const place = () => { pair.style.setProperty("--wipe", `${range.value}%`); onMove?.(); };
+  const place = () => { pair.style.setProperty("--wipe", `${range.value}%`); };
   range.addEventListener("input", place);
   line.addEventListener("pointerdown", (event) => { line.setPointerCapture(event.pointerId);
     event.preventDefault(); });
