@@ -126,7 +126,7 @@ class WholePath(InBrowser):
         pictures.append(self.page.evaluate(look))
         self.page.click("[data-toggle=riding]")
         self.page.wait_for_function(f"seen => {look} !== seen", arg=pictures[1])
-        self.assertIn("riding=1", self.page.url)
+        self.page.wait_for_url(re.compile("riding=1"))
         self.page.locator("a:has-text('Curves')").first.click()
         self.page.wait_for_selector("#chart[data-ready]")
         self.page.select_option("#what", "loop:lift")
