@@ -87,7 +87,7 @@ def _from_archive(upload):
 def _part(upload, form):
     """A part of an uploaded surface, in millimetres where it would be longer than any vehicle in metres."""
     part = campaigns.import_part(upload, form)
-    points = None if form.get("unit") else library.surface(part["source"]).vertices
+    points = None if part.get("unit") else library.surface(part["source"]).vertices
     if points is not None and float((points.max(axis=0) - points.min(axis=0)).max()) > LONGEST_IN_METRES:
         part["unit"] = "mm"
     return part

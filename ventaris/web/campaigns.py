@@ -6,6 +6,7 @@ from urllib.parse import urlsplit
 from flask import Blueprint, abort, current_app, g, redirect, render_template, request, url_for
 
 from ..core.display import CHOICES, WORDS, Display
+from ..core.formats.surfaces import SOLIDS
 from ..core.sheet import SPACE_WORDS, SheetError
 from ..core.shapes.library import LARGEST_FILE
 from ..core.study.kinds.registry import FAMILIES
@@ -264,7 +265,7 @@ NEW_SHAPES = {"section": _new_shape, "body": _new_body, "nozzle": _new_nozzle, "
 def import_part(upload, form):
     """A part made of an uploaded surface file, which is kept under its content; raises SheetError."""
     if upload is None or not upload.filename:
-        raise SheetError([("file", "Choose a surface file (STL, OBJ, PLY or GLB) first.")])
+        raise SheetError([("file", "Choose a surface file (STL, OBJ, PLY, GLB or STEP) first.")])
     kind = upload.filename.rsplit(".", 1)[-1].lower()
     data = upload.read(LARGEST_FILE + 1)
     if len(data) > LARGEST_FILE:
@@ -277,6 +278,9 @@ def import_part(upload, form):
     stem = upload.filename.rsplit("/", 1)[-1].rsplit(".", 1)[0][:36] or "surface"
     source = surfaces.keep_surface(g.database, upload.filename.rsplit("/", 1)[-1], packed)
     chosen = {name: form[name] for name in ("unit", "downstream", "up", "split", "mirror") if form.get(name)}
+    if kind in SOLIDS:
+        # What is read from it is in metres, whatever its own unit.
+        chosen["unit"] = "m"
     return {"name": form.get("part_name", "").strip() or stem, "kind": "surface", "source": source, **chosen}
 
 

@@ -4,7 +4,7 @@ import signal
 import subprocess
 import sys
 
-from ..core.formats.surfaces import KINDS
+from ..core.formats.surfaces import KINDS, READ
 from ..core.grids.mesh import MeshError
 from ..core.sheet import SheetError, write_toml
 from ..core.study.checks import quality_of_grids
@@ -99,7 +99,7 @@ def parse_surface(kind, data):
     if kind not in KINDS:
         raise SheetError([
             ("file",
-             f"A file of kind “{kind[:12]}”: surfaces are read from {', '.join(k.upper() for k in KINDS)}. "
+             f"A file of kind “{kind[:12]}”: surfaces are read from {READ}. "
              "Export it as one of these.")
         ])
     out = _parse([f"surface-{kind}"], data, SURFACE_SECONDS)

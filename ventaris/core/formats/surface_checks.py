@@ -27,11 +27,11 @@ def checked_bytes(data, kind):
     Parameters
     ----------
     data : bytes
-    kind : {"stl", "obj", "ply", "glb"}
+    kind : {"stl", "obj", "ply", "glb", "step", "stp"}
     """
     if not data.strip():
         raise SurfaceError(f"The file is empty. {AGAIN}")
-    return {"stl": _stl, "obj": _text, "ply": _ply, "glb": _glb}[kind](data)
+    return {"stl": _stl, "obj": _text, "ply": _ply, "glb": _glb}.get(kind, bytes)(data)
 
 
 def _text(data):

@@ -1,4 +1,4 @@
-"""Triangulated surfaces in open formats: STL, OBJ, PLY and GLB, in and out."""
+"""Surfaces in open formats: triangles as STL, OBJ, PLY and GLB, in and out, and solids in STEP, in."""
 import io
 import json
 import zipfile
@@ -7,9 +7,11 @@ import numpy as np
 
 from ..shapes.naming import smooth_pieces
 from ..shapes.surface import Surface, SurfaceError, free_name, welded
+from .solids import pieces_of_step
 from .surface_checks import checked_bytes
 
-KINDS = ("stl", "obj", "ply", "glb")
+KINDS, SOLIDS = ("stl", "obj", "ply", "glb", "step", "stp"), ("step", "stp")
+READ = "STL, OBJ, PLY, GLB and STEP"
 MOST_TRIANGLES = 4_000_000
 # Largest coordinate, in whatever unit a file has.
 FARTHEST = 1e7
@@ -25,12 +27,13 @@ def read_surface(data, kind):
     Parameters
     ----------
     data : bytes
-    kind : {"stl", "obj", "ply", "glb"}
+    kind : {"stl", "obj", "ply", "glb", "step", "stp"}
 
     Returns
     -------
     Surface
-        In the file's own unit and axes; parts and surfaces under the file's own names.
+        In the file's own unit and axes, of a STEP file in metres; parts and surfaces under the file's own
+        names.
 
     Raises
     ------
@@ -38,12 +41,10 @@ def read_surface(data, kind):
     """
     if kind not in KINDS:
         raise SurfaceError(
-            f"The file ends in “.{kind[:12]}”. Surfaces are read from STL, OBJ, PLY and GLB files.")
-    import trimesh
+            f"The file ends in “.{kind[:12]}”. Surfaces are read from {READ} files.")
     data = checked_bytes(data, kind)
     try:
-        scene = trimesh.load_scene(io.BytesIO(data), file_type=kind, process=False, skip_materials=True)
-        pieces = list(_pieces(scene))
+        pieces = pieces_of_step(data) if kind in SOLIDS else list(_pieces(data, kind))
     except SurfaceError:
         raise
     except MemoryError:
@@ -59,8 +60,10 @@ def read_surface(data, kind):
     return _assembled(pieces)
 
 
-def _pieces(scene):
-    """(name, vertices, triangles) of everything in a scene, placed."""
+def _pieces(data, kind):
+    """(name, vertices, triangles, patch, patches) of everything in a scene, placed; each is one patch."""
+    import trimesh
+    scene = trimesh.load_scene(io.BytesIO(data), file_type=kind, process=False, skip_materials=True)
     for node in scene.graph.nodes_geometry:
         matrix, geometry = scene.graph[node]
         mesh = scene.geometry[geometry]
@@ -70,18 +73,18 @@ def _pieces(scene):
             # Corners that are no numbers are told later, by name.
             vertices = np.asarray(mesh.vertices, dtype=float) @ matrix[:3, :3].T + matrix[:3, 3]
         plain = node if node not in ("world", ) and not node.startswith("geometry") else "body"
-        yield plain, vertices, np.asarray(mesh.faces, dtype=np.int64)
+        yield plain, vertices, np.asarray(mesh.faces, dtype=np.int64), 0, [plain]
 
 
 def _assembled(pieces):
-    total = sum(len(t) for _, _, t in pieces)
+    total = sum(len(piece[2]) for piece in pieces)
     if total > MOST_TRIANGLES:
         raise SurfaceError(
             f"The file holds {total:,} triangles; at most {MOST_TRIANGLES:,} are taken. Simplify the surface "
             "first."
         )
-    vertices, triangles, part, names, offset = [], [], [], [], 0
-    for k, (name, points, faces) in enumerate(pieces):
+    vertices, triangles, part, patch, names, patches, offset = [], [], [], [], [], [], 0
+    for k, (name, points, faces, own, labels) in enumerate(pieces):
         if faces.ndim != 2 or faces.shape[1] != 3 or points.ndim != 2 or points.shape[1] != 3:
             raise SurfaceError(
                 "The file's faces are not triangles with corners in space. Export it again, as triangles.")
@@ -94,9 +97,11 @@ def _assembled(pieces):
         vertices.append(points)
         triangles.append(faces + offset)
         part.append(np.full(len(faces), k))
-        names.append(free_name(" ".join(name.split())[:40] or "body", names))
+        patch.append(np.zeros(len(faces), dtype=np.int64) + own + len(patches))
+        names.append(free_name(_plain(name), names))
+        patches += [free_name(_plain(label), patches) for label in labels]
         offset += len(points)
-    vertices, triangles, part = np.concatenate(vertices), np.concatenate(triangles), np.concatenate(part)
+    vertices, triangles, part, patch = (np.concatenate(x) for x in (vertices, triangles, part, patch))
     bad = ~np.isfinite(vertices).all(axis=1)
     if bad[triangles].any():
         faulty = int(bad[triangles].any(axis=1).sum())
@@ -111,13 +116,17 @@ def _assembled(pieces):
     # Corners that no triangle uses may be anything.
     vertices[bad] = 0.0
     vertices = np.clip(vertices, -FARTHEST, FARTHEST)
-    out = welded(Surface(vertices, triangles, part, part.copy(), tuple(names), tuple(names)))
+    out = welded(Surface(vertices, triangles, part, patch, tuple(names), tuple(patches)))
     if not len(out.triangles):
         raise SurfaceError(
             "No triangle of the file has an area: a damaged corner far away makes all others coincide. "
             "Export the file again."
         )
     return out
+
+
+def _plain(name):
+    return " ".join(name.split())[:40] or "body"
 
 
 def placed(surface, unit="m", downstream="+x", up="+z"):

@@ -3,7 +3,7 @@ import functools
 import hashlib
 from pathlib import Path
 
-from ..formats.surfaces import KINDS, read_surface, unpack_surface
+from ..formats.surfaces import KINDS, READ, read_surface, unpack_surface
 from .surface import SurfaceError
 
 MARK = "kept:"
@@ -57,7 +57,7 @@ def _unpacked(data):
 def _read(path, changed):
     kind = path.suffix.lower().lstrip(".")
     if kind not in KINDS:
-        raise SurfaceError(f"shape.parts: “{path.name}” is not an STL, OBJ, PLY or GLB file.")
+        raise SurfaceError(f"shape.parts: “{path.name}” is none of {READ}, which surfaces are read from.")
     return read_surface(path.read_bytes(), kind)
 
 

@@ -50,7 +50,7 @@ document.querySelector("[data-import]")?.addEventListener("click", async (event)
     document.getElementById("import-problem");
   problem.hidden = true;
   if (!file) { problem.hidden = false; problem.textContent =
-    "Choose a surface file (STL, OBJ, PLY or GLB) first."; return; }
+    "Choose a surface file (STL, OBJ, PLY, GLB or STEP) first."; return; }
   const most = Number(document.getElementById("import-file").dataset.most);
   if (file.size > most) { problem.hidden = false; problem.textContent =
     `${file.name} holds ${(file.size / 1e6).toFixed(1)} MB; at most ${most / 1e6} MB are accepted here. `
