@@ -7,7 +7,7 @@ import numpy as np
 from ventaris.core.formats.surfaces import (
     pack_surface, placed, read_surface, split_at_edges, unpack_surface, write_surface
 )
-from ventaris.core.shapes import bodies
+from ventaris.core.shapes import bodies, wings
 from ventaris.core.shapes.assembly import assemble
 from ventaris.core.shapes.frontal import frontal_area
 from ventaris.core.shapes.surface import SurfaceError, inspect, joined
@@ -103,7 +103,7 @@ class Conditions(unittest.TestCase):
 
     def test_a_clean_body_has_nothing_to_say(self):
         for surface in (bodies.box(1, 1, 1), bodies.ellipsoid(1, 1, 1), bodies.frustum(1, 0.5, 0.2, 0.05),
-                        bodies.wing({"main": np.array([[0, 0], [1, 0], [0.5, 0.1]])}, 2.0)):
+                        wings.straight_wing({"main": np.array([[0, 0], [1, 0], [0.5, 0.1]])}, 2.0)):
             self.assertEqual(self.notes(surface), "")
 
     def test_each_oddity_is_reported(self):

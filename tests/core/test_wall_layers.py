@@ -14,7 +14,7 @@ from ventaris.core.grids.mesh import row_sums
 from ventaris.core.grids.pieces import clip_hull
 from ventaris.core.grids.prisms import SkinError, column_levels, grow, layer_heights, loop_vectors
 from ventaris.core.grids.wall_layers import LayerPlan, edge_heights, room
-from ventaris.core.grids.wing_skin import section_ring, span_stations, wing_skin
+from ventaris.core.grids.wing_skin import ring_shares, section_ring, span_stations, wing_skin
 from ventaris.core.instruments.body_balance import BodyBalance
 from ventaris.core.instruments.lost_drag import LostDrag, slowness
 from ventaris.core.shapes import bodies
@@ -151,8 +151,8 @@ class WingGridTest(unittest.TestCase):
                     self.assertGreater(layers.volume.min(), 0.0)
 
     def test_cells_are_small_at_nose_tail_and_tip(self):
-        outline = wing_form(wing_sheet().shape).outline
-        ring = section_ring(outline, 0.1)
+        outline = wing_form(wing_sheet().shape).sections[0]
+        ring = section_ring(outline, ring_shares(outline, 0.1))
         step = np.linalg.norm(np.diff(ring.points, axis=0), axis=1)
         nose = int(np.argmin(ring.points[:, 0]))
         self.assertLess(step[nose], 0.012)

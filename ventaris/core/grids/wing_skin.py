@@ -3,6 +3,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from ..shapes.wings import THIN_BASE, closed_tail
 from .blocks import arc_length
 from .prisms import Skin, loop_vectors
 
@@ -11,12 +12,12 @@ from .prisms import Skin, loop_vectors
 NOSE, MIDDLE, TAIL = 0.05, 0.75, 0.125
 MOST_NOSE, MOST_MIDDLE, MOST_TAIL = 0.003, 0.07, 0.011
 RATE = 0.1
-# A base thinner than this, in chords, is closed, over so much of the chord.
-THIN_BASE, CLOSING = 0.006, 0.15
 # Along the span: at the tip and at most, over the cubes; growth.
 TIP, WIDEST, SPAN_GROWTH = 0.15, 6.0, 1.6
 # Of half the span; over the length of a cell where it is skewed.
 MOST_OF_SPAN, SKEWED = 0.2, 2.0
+# Where panels meet at more than this angle (radians) cells along the span are no wider than so many cubes.
+BEND, AT_BEND = np.radians(15.0), 0.5
 # Steps in which columns turn round half a tail and round the edge of a tip; rings of the tip's flat end.
 TAIL_FAN, TIP_FAN, CAP = 4, 4, (0.5, 0.0)
 
@@ -62,16 +63,17 @@ def wing_skin(form, size, half, coarser=1.0):
     """
     # Points are made before the wing is put in its place and unit.
     own = size / np.cbrt(abs(np.linalg.det(form.matrix)))
-    ring = section_ring(form.outline, own, coarser)
-    y = span_stations(0.5 * form.span, own, _widest(form, own))
+    rings = _rings(form, own, coarser)
+    ring = rings[-1]
+    y = _places(form, own)
+    knots, ways = np.array([r.points for r in rings]), np.array([r.direction for r in rings])
     points, way = [], []
 
-    def add(at, local, direction, side=0.0):
-        along = np.cos(side)
-        points.append(form.placed_points(local, np.full(len(local), at)))
-        turned = form.turned(direction * along, at)
-        out = np.stack([turned[:, 0], np.full(len(local), np.sign(at) * np.sin(side)), turned[:, 1]], axis=1)
-        way.append(out)
+    def add(at, local=None, side=0.0):
+        local = form.between(knots, np.float64(at)) if local is None else local
+        out = form.between(ways, np.float64(at))
+        points.append(form.placed_points(local, at))
+        way.append(form.directions(out / np.linalg.norm(out, axis=1)[:, None], at, side))
 
     middle = 0.5 * (ring.points + ring.points[ring.partner])
     # The corners of a base stay where they are.
@@ -80,16 +82,16 @@ def wing_skin(form, size, half, coarser=1.0):
     def end(tip):
         """Rings from the flat end's line of camber to the tip's edge."""
         for share in CAP[::-1]:
-            add(tip, middle + share * (ring.points - middle), ring.direction, 0.5 * np.pi)
+            add(tip, middle + share * (ring.points - middle), 0.5 * np.pi)
         for side in np.linspace(0, np.pi / 2, TIP_FAN + 1)[:0:-1]:
-            add(tip, ring.points, ring.direction, side)
+            add(tip, side=side)
 
     if not half:
         end(-y[-1])
         for at in y[:0:-1]:
-            add(-at, ring.points, ring.direction)
+            add(-at)
     for at in y:
-        add(at, ring.points, ring.direction)
+        add(at)
     outer = len(points)
     end(y[-1])
     # The last end was made from the middle outward.
@@ -97,16 +99,35 @@ def wing_skin(form, size, half, coarser=1.0):
     return _joined(form, np.array(points), np.array(way), ring, half, outer)
 
 
-def section_ring(outline, size, coarser=1.0):
-    """Points round a section, as far apart as its chord and the cubes outside want, the first taken times
-    `coarser`; `outline`, shape (m, 2), runs from the upper corner of the tail over the nose to the lower
-    one."""
+def _rings(form, size, coarser):
+    """The ring of every station, with points at the same shares of their sides: those that the longest chord
+    wants."""
+    longest, close = int(np.argmax(form.chord)), not all(map(_has_base, form.sections))
+    section = closed_tail(form.sections[longest]) if close else form.sections[longest]
+    share = ring_shares(section, size / form.chord[longest], coarser)
+    return [section_ring(section, share, close) for section in form.sections]
+
+
+def _has_base(outline):
+    return np.linalg.norm(outline[0] - outline[-1]) > THIN_BASE * np.ptp(outline[:, 0])
+
+
+def ring_shares(outline, size, coarser=1.0):
+    """Shares of the way from nose to tail, as far apart as a section and the cubes outside want, the first
+    taken times `coarser`."""
+    nose, chord = int(np.argmin(outline[:, 0])), float(np.ptp(outline[:, 0]))
+    length = 0.5 * (arc_length(outline[:nose + 1])[-1] + arc_length(outline[nose:])[-1])
+    return _stations(length / chord, size / chord, coarser)
+
+
+def section_ring(outline, share, close=True):
+    """Points round a section at shares of its sides; `outline`, shape (m, 2), runs from the upper corner of
+    the tail over the nose to the lower one, and its base may be closed."""
     chord = float(np.ptp(outline[:, 0]))
-    outline = _closed_tail(outline, chord)
+    outline = closed_tail(outline) if close else outline
     nose = int(np.argmin(outline[:, 0]))
     upper, lower = outline[:nose + 1][::-1], outline[nose:]
     arcs = [arc_length(side) for side in (upper, lower)]
-    share = _stations(0.5 * (arcs[0][-1] + arcs[1][-1]) / chord, size / chord, coarser)
     sides = [np.stack([np.interp(share * arc[-1], arc, side[:, a]) for a in (0, 1)], axis=1)
              for side, arc in zip((upper, lower), arcs)]
     normals = [_normals(side, turn) for side, turn in zip(sides, (1.0, -1.0))]
@@ -117,19 +138,6 @@ def section_ring(outline, size, coarser=1.0):
     ways = np.concatenate([tail_ways, normals[0][-2:0:-1], nose_way, normals[1][1:-1]])
     partner = (2 * (len(tail_points) // 2) - np.arange(len(points))) % len(points)
     return Ring(points, ways, partner, len(tail_points), len(tail_points) > 2 * TAIL_FAN + 1)
-
-
-def _closed_tail(outline, chord):
-    """An outline whose tail, if its base is thin, is drawn together over its last part: columns of cells as
-    thin as such a base would carry nothing but noise."""
-    gap = outline[0] - outline[-1]
-    if np.linalg.norm(gap) > THIN_BASE * chord:
-        return outline
-    upper = np.arange(len(outline)) <= np.argmin(outline[:, 0])
-    end = np.where(upper, outline[0, 0], outline[-1, 0])
-    share = np.clip((outline[:, 0] - end) / (CLOSING * chord) + 1, 0, 1)**2
-    side = np.where(upper, -0.5, 0.5)
-    return outline + (side * share)[:, None] * gap
 
 
 def _stations(length, size, coarser):
@@ -168,10 +176,32 @@ def _tail(upper, lower, above, below, chord):
 def _widest(form, size):
     """Most that cells may measure along the span: where the wing is swept they are skewed, and must not be
     so by more than they are long."""
-    chord = float(np.ptp(form.outline[:, 0])) * 0.5 * (1 + form.tip_share)
+    chord = float(form.chord.mean())
     long = min(MOST_MIDDLE * chord, MIDDLE * size)
-    lean = np.tan(np.radians(max(abs(form.sweep), abs(form.dihedral), 1e-3)))
-    return min(WIDEST * size, MOST_OF_SPAN * 0.5 * form.span, SKEWED * long / lean)
+    way = np.diff(form.quarter, axis=0) / np.diff(form.along)[:, None]
+    up = 0.5 * (form.up[1:] + form.up[:-1])
+    lean = max(np.abs(way[:, 0]).max(), np.abs((way[:, 1:] * up).sum(axis=1)).max(), 1e-5)
+    return min(WIDEST * size, MOST_OF_SPAN * form.half, SKEWED * long / lean)
+
+
+def _places(form, size):
+    """Places of the rings along the right half: as on a straight wing, and at every station."""
+    along, widest = form.along, _widest(form, size)
+    if len(along) == 2:
+        return span_stations(form.half, size, widest)
+    way = np.diff(form.quarter[:, 1:], axis=0)
+    panel = np.arctan2(way[:, 1], way[:, 0])
+    bent = along[1:-1][np.abs(np.diff(panel)) > BEND]
+    at, rate = np.linspace(0, form.half, 4001), 1 - 1 / SPAN_GROWTH
+    wanted = np.minimum(widest, TIP * size + rate * (form.half - at))
+    for place in bent:
+        wanted = np.minimum(wanted, AT_BEND * size + rate * np.abs(at - place))
+    count = np.concatenate([[0.0], np.cumsum(np.diff(at) * 0.5 * (1 / wanted[1:] + 1 / wanted[:-1]))])
+    ends, places = np.interp(along, at, count), [np.zeros(1)]
+    for low, high in zip(ends[:-1], ends[1:]):
+        n = max(int(np.ceil(high - low)), 1)
+        places.append(np.interp(low + (high - low) * np.arange(1, n + 1) / n, count, at))
+    return np.concatenate(places)
 
 
 def span_stations(semi, size, widest):

@@ -5,7 +5,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 from scipy.spatial.transform import Rotation
 
-from . import bodies
+from . import bodies, wings
 from .build import build
 from .frontal import frontal_area
 from .library import library
@@ -15,7 +15,7 @@ from .voids import without_voids
 
 
 # Points on each side of a wing's section: of its surface, and of the form that grids are made from.
-WING_POINTS, FORM_POINTS = 70, 600
+WING_POINTS, FORM_POINTS, STATION_POINTS = 70, 600, 4000
 UPSIDE_DOWN = np.diag([1.0, 1.0, -1.0])
 
 
@@ -106,14 +106,14 @@ _kept = {}
 
 
 def _assembled(shape):
-    made, wheels, wings = [], {}, []
+    made, wheels, lifting = [], {}, []
     for part in shape.parts:
         if part.used == "no":
             continue
-        surface = _placed(_named(_make(part), part), part)
+        surface = _placed(_named(_make(part, shape), part), part)
         made.append(surface)
         if part.kind == "wing":
-            wings += surface.parts
+            lifting += surface.parts
         if part.wheel == "yes":
             for name in surface.parts:
                 wheels[name] = None
@@ -125,7 +125,7 @@ def _assembled(shape):
     surface, notes = without_voids(surface)
     for name in wheels:
         wheels[name] = _axle(surface, name)
-    return Assembly(surface, wheels, tuple(notes), tuple(name for name in wings if name in surface.parts))
+    return Assembly(surface, wheels, tuple(notes), tuple(name for name in lifting if name in surface.parts))
 
 
 def _merged(surface, parts):
@@ -142,7 +142,7 @@ def _merged(surface, parts):
     return replace(surface, part=np.array([kept.index(name) for name in names])[surface.part], parts=kept)
 
 
-def _make(part):
+def _make(part, shape):
     if part.kind == "vehicle":
         return bodies.vehicle(part.length, part.width, part.height, part.corner, part.nose_length,
                               part.nose_side, part.nose_roof, part.nose_floor, part.tail_length,
@@ -158,7 +158,7 @@ def _make(part):
                                  part.rear_diameter, part.fins, part.fin_chord, part.fin_span,
                                  part.fin_thickness, np.radians(part.fin_sweep))
     if part.kind == "wing":
-        return _wing(part)
+        return _wing(part, stations_of(part, shape))
     from ..formats.surfaces import placed, split_at_edges
     surface = placed(library.surface(part.source), part.unit, part.downstream, part.up)
     if part.mirror == "yes":
@@ -166,9 +166,16 @@ def _make(part):
     return split_at_edges(surface) if part.split == "yes" else surface
 
 
-def _wing(part):
+def stations_of(part, shape):
+    """The stations of a wing, from the middle outwards; none of a wing of one section."""
+    return [s for s in shape.stations if part.name == s.part or not s.part]
+
+
+def _wing(part, stations):
+    if stations:
+        return wings.station_wing(_station_form(part, stations)).moved(_pitched(part.incidence))
     outlines = {name: _clustered(outline, WING_POINTS) * part.chord for name, outline in _wing_outlines(part)}
-    surface = bodies.wing(outlines, part.span, part.tip_share, part.sweep, part.dihedral, part.twist)
+    surface = wings.straight_wing(outlines, part.span, part.tip_share, part.sweep, part.dihedral, part.twist)
     if part.camber < 0:
         surface = surface.moved(UPSIDE_DOWN)
         # What was the upper side looks down now.
@@ -177,6 +184,29 @@ def _wing(part):
                       for name in surface.patches)
         surface = replace(surface, patches=names)
     return surface.moved(_pitched(part.incidence))
+
+
+def _station_form(part, stations):
+    """The form of a wing of stations, before it is put in its place."""
+    return wings.station_form([_section_at(part, s) for s in stations], [(s.x, s.y, s.z) for s in stations],
+                              [s.chord for s in stations], [s.twist for s in stations])
+
+
+def _section_at(part, station):
+    """Outline of a wing's section at a station, chord 1, from the tail over the upper side."""
+    from ..sheet.model import Shape
+    if station.form == "coordinates":
+        values, camber = {"kind": "coordinates", "points": station.points}, 0.0
+    else:
+        given = station if station.form == "four-digit" else part
+        camber = given.camber
+        values = {
+            "kind": "four-digit", "thickness": given.thickness, "camber": abs(camber), "trailing_edge": "open"
+        }
+    outline = build(Shape.model_validate(values)).outlines(0.0)[0]
+    end = next((piece.start for piece in outline.stretches if piece.name.endswith("base")), outline.length)
+    points = outline.at(np.linspace(0, end, STATION_POINTS))
+    return points if camber >= 0 else points[::-1] * [1.0, -1.0]
 
 
 def _wing_outlines(part):
@@ -215,8 +245,12 @@ def wing_form(shape):
     if len(used) != 1 or used[0].kind != "wing" or used[0].flap_chord > 0 or shape.edits:
         return None
     part = used[0]
+    stations = stations_of(part, shape)
+    if stations:
+        return _station_form(part, stations).placed(_pitched(part.incidence)).placed(_turn(part), (
+            part.x, part.y, part.z))
     outline = _clustered(_wing_outlines(part)[0][1], FORM_POINTS) * part.chord
-    form = bodies.WingForm(outline, part.span, part.tip_share, part.sweep, part.dihedral, part.twist)
+    form = wings.straight_form(outline, part.span, part.tip_share, part.sweep, part.dihedral, part.twist)
     if part.camber < 0:
         form = form.placed(UPSIDE_DOWN)
     return form.placed(_pitched(part.incidence)).placed(_turn(part), (part.x, part.y, part.z))

@@ -295,7 +295,7 @@ def own_form(sheet):
     """The rules of a body that is one wing and nothing else, on which a surface grid of its own can be made;
     None of others."""
     form, half = wing_form(sheet.shape), sheet.domain.half == "yes"
-    if form is None or half and (abs(form.shift[1]) > 1e-9 * form.span or abs(form.matrix[1, 1]) < 1 - 1e-9):
+    if form is None or half and (abs(form.shift[1]) > 1e-9 * form.half or abs(form.matrix[1, 1]) < 1 - 1e-9):
         return None
     return form
 
