@@ -32,6 +32,9 @@ LOOKS_DOWN, PASSED_BY = -0.5, 2.0
 SAME_BOX, MOST_HALVED = 0.15, 1
 # Sizes over the finest level's on which cells are counted for a budget.
 COUNTED = (4.0, 2.0)
+# How many sizes are tried for it at most, after how many one that fits is enough, and by how much larger the
+# next is where none was.
+MOST_TRIED, ENOUGH_TRIED, STEP_UP = 10, 4, 1.1
 # How cells and faces on the body grow when their size is halved.
 LEAST_GROWTH, MOST_GROWTH, FACE_GROWTH = 3.0, 8.0, 4.5
 # Cells along the wall under layers, which tell apart what lies across it, over what curves and gaps ask of
@@ -191,7 +194,8 @@ class BodyGrids:
             np.ptp(self.surface.corners[self.surface.part == k].reshape(-1, 3), axis=0).min()
             for k in range(len(self.surface.parts))
         ])
-        wide = room > ROOMY * size
+        # A wing whose tips turn up has room between them, and is no shell.
+        wide = (room > ROOMY * size) & (self.skin_maker is None)
         if not wide.any():
             return wide
         if self._clearances is None:
@@ -437,10 +441,11 @@ def size_for_budget(surface, plan, budget, start=None, skin_maker=None):
     """Cell size on the body with which the fine level keeps a budget; `start` is a size that may be near it.
 
     Counted on octrees of much larger cells and scaled by how the count grew between the last two; the real
-    count is checked when the grid is made.
+    count is checked when the grid is made. The count jumps where the box takes other largest cells: where no
+    size meets the budget closely, the tried one that fills it best is taken.
     """
-    size = start or 0.03 * float(surface.size.max())
-    for _ in range(4):
+    size, tried = start or 0.03 * float(surface.size.max()), {}
+    for _ in range(MOST_TRIED):
         grids = BodyGrids(surface, replace(plan, size=size), skin_maker)
         try:
             estimate, growth = grids.expected("fine"), grids.growth()
@@ -450,5 +455,10 @@ def size_for_budget(surface, plan, budget, start=None, skin_maker=None):
         better = size * (estimate / (0.93 * budget))**(1 / np.log2(growth))
         if abs(better / size - 1) < 0.03:
             return better
-        size = better
-    return size
+        tried[size] = estimate
+        fitting = [s for s, cells in tried.items() if cells <= budget]
+        if len(tried) >= ENOUGH_TRIED and fitting:
+            return max(fitting, key=tried.get)
+        # After a few jumps to and fro by small steps up.
+        size = better if len(tried) < ENOUGH_TRIED else STEP_UP * max(tried, key=lambda s: (tried[s] > budget, s))
+    return max(tried) if tried else size

@@ -174,27 +174,28 @@ def _tail(upper, lower, above, below, chord):
 
 
 def _widest(form, size):
-    """Most that cells may measure along the span: where the wing is swept they are skewed, and must not be
-    so by more than they are long."""
-    chord = float(form.chord.mean())
-    long = min(MOST_MIDDLE * chord, MIDDLE * size)
+    """Most that cells may measure along each panel: where the wing is swept they are skewed, and must not be
+    so by more than they are long; shape (panels,)."""
+    chord = 0.5 * (form.chord[1:] + form.chord[:-1])
+    long = np.minimum(MOST_MIDDLE * chord, MIDDLE * size)
     way = np.diff(form.quarter, axis=0) / np.diff(form.along)[:, None]
     up = 0.5 * (form.up[1:] + form.up[:-1])
-    lean = max(np.abs(way[:, 0]).max(), np.abs((way[:, 1:] * up).sum(axis=1)).max(), 1e-5)
-    return min(WIDEST * size, MOST_OF_SPAN * form.half, SKEWED * long / lean)
+    lean = np.maximum(np.abs(way[:, 0]), np.abs((way[:, 1:] * up).sum(axis=1)))
+    return np.minimum(min(WIDEST * size, MOST_OF_SPAN * form.half), SKEWED * long / np.maximum(lean, 1e-5))
 
 
 def _places(form, size):
     """Places of the rings along the right half: as on a straight wing, and at every station."""
     along, widest = form.along, _widest(form, size)
     if len(along) == 2:
-        return span_stations(form.half, size, widest)
+        return span_stations(form.half, size, float(widest[0]))
     way = np.diff(form.quarter[:, 1:], axis=0)
-    panel = np.arctan2(way[:, 1], way[:, 0])
-    bent = along[1:-1][np.abs(np.diff(panel)) > BEND]
+    bent = np.abs(np.diff(np.arctan2(way[:, 1], way[:, 0]))) > BEND
     at, rate = np.linspace(0, form.half, 4001), 1 - 1 / SPAN_GROWTH
-    wanted = np.minimum(widest, TIP * size + rate * (form.half - at))
-    for place in bent:
+    wanted = TIP * size + rate * (form.half - at)
+    for low, high, most in zip(along[:-1], along[1:], widest):
+        wanted = np.minimum(wanted, most + rate * np.maximum(np.maximum(low - at, at - high), 0.0))
+    for place in along[1:-1][bent]:
         wanted = np.minimum(wanted, AT_BEND * size + rate * np.abs(at - place))
     count = np.concatenate([[0.0], np.cumsum(np.diff(at) * 0.5 * (1 / wanted[1:] + 1 / wanted[:-1]))])
     ends, places = np.interp(along, at, count), [np.zeros(1)]

@@ -177,6 +177,8 @@ class BodySetup:
         return self.grids().expected(level)
 
 
+# Height of the refined wake of a wing that stands alone at most, in mean chords.
+WING_WAKE = 0.3
 # Mach number up to which layers grow by themselves.
 MOST_MACH = 0.6
 # Length over width and height from which a body's stream stays with it, so that layers pay.
@@ -388,15 +390,17 @@ def _sized(sheet, body, scale, layers):
     plan = BodyGridPlan(tuple(box_low), tuple(box_high), 0.02, grid.edge_halvings, grid.curved, grid.buffer,
                         zones, tuple(fixed), grid.shock_size / scale if grid.shock_size else None,
                         layers, grid.across_gap)
-    size = grid.surface_size / scale if grid.surface_size else None
+    size, lone = grid.surface_size / scale if grid.surface_size else None, own_form(sheet)
 
     def finished(size):
         extra = zones
         if grid.wake_length > 0:
-            middle = 0.5 * (low + high)
-            extra += (SolidZone("box", (high[0], middle[1], middle[2]), grid.wake_length,
-                                (1.2 * (high[1] - low[1]), ) * 2, (1.2 * (high[2] - low[2]), ) * 2,
-                                grid.wake_size * size), )
+            middle, wide = 0.5 * (low + high), 1.2 * (high - low)
+            if lone is not None and wide[2] > WING_WAKE * body.mean_chord / scale:
+                # Behind a wing with dihedral or winglets the box round it would be air for the most part.
+                middle[2], wide[2] = lone.moved(lone.quarter[0])[2] / scale, WING_WAKE * body.mean_chord / scale
+            extra += (SolidZone("box", (high[0], middle[1], middle[2]), grid.wake_length, (wide[1], ) * 2,
+                                (wide[2], ) * 2, grid.wake_size * size), )
         return replace(plan, size=size, zones=extra)
 
     _check_zones(grid.zones, grid.budget if size is None else MOST_ZONED)
