@@ -244,7 +244,7 @@ class Demo(unittest.TestCase):
             load_demo(database)
             found = {c["name"]: c["id"] for c in campaigns.all_campaigns(database)}
             states = [r["state"] for c in found.values() for r in runs.latest_runs(database, c).values()]
-            self.assertEqual(states, ["settled"] * 97)
+            self.assertEqual(states, ["settled"] * 98)
             database.close()
 
     @slow

@@ -55,7 +55,8 @@ def _add_run(verbs):
     run.set_defaults(action=_run)
     validate = verbs.add_parser("validate", help="run the validation cases and write the report")
     validate.add_argument("--report", type=Path, default=Path("docs/validation.md"))
-    validate.add_argument("--only", default="", help="only cases whose name contains this")
+    validate.add_argument("--only", action="append",
+                          help="only cases whose name contains this; may be given several times")
     validate.add_argument("--update", action="store_true",
                           help="put the cases of --only in place of what the reports say of them")
     validate.set_defaults(action=_validate)
@@ -282,7 +283,7 @@ def _fail(message):
 
 def _validate(options):
     from .validation.report import write_report
-    return 0 if write_report(options.report, options.only, echo=print, update=options.update) else 1
+    return 0 if write_report(options.report, options.only or ("", ), echo=print, update=options.update) else 1
 
 
 def _serve(options):

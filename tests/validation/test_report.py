@@ -56,7 +56,7 @@ class Report(unittest.TestCase):
         with tempfile.TemporaryDirectory() as folder, mock.patch.object(report, "CASES",
                                                                         {"good": good, "bad": bad}):
             path = Path(folder) / "validation.md"
-            self.assertTrue(report.write_report(path, only="good", update=True))
+            self.assertTrue(report.write_report(path, only=["good"], update=True))
             self.assertFalse(path.exists())
 
     def test_a_chosen_case_replaces_its_own_section_if_asked(self):
@@ -69,10 +69,10 @@ class Report(unittest.TestCase):
                     "new": lambda: Case("new", "A new case", "setup", [Check("x", 1.0, 0, 2, "s")], 3.0),
                     "bad": better
                 }):
-            report.write_report(path, only="bad")
+            report.write_report(path, only=["bad"])
             self.assertEqual(path.read_text(), before)
-            report.write_report(path, only="bad", update=True)
-            report.write_report(path, only="new", update=True)
+            report.write_report(path, only=["bad"], update=True)
+            report.write_report(path, only=["new"], update=True)
         text = path.read_text()
         self.assertIn("| [A bad case](#bad) | yes | 2.0 s |", text)
         self.assertNotIn("outside", text)

@@ -49,18 +49,22 @@ KART_WING = {
 
 STRAIGHT = {"name": "wing", "kind": "wing", "span": 3.2, "chord": 0.46, "thickness": 0.13, "camber": 0.02,
             "tip_share": 0.5}
+# The same, and beyond its tip 0.3 m that turn up.
+WINGLET = [{"y": 0.0, "chord": 0.46}, {"y": 1.6, "x": 0.0575, "chord": 0.23},
+           {"y": 1.66, "x": 0.085, "z": 0.05, "chord": 0.2}, {"y": 1.7, "x": 0.17, "z": 0.3, "chord": 0.12}]
 
 RIDGE_WING = {
     "name": "Ridge-line wing", "space": "body",
     "question": "Lift and drag of the ridge survey's wing at 24 m/s: what do 20° of sweep and 3° of washout "
-                "cost?", "setup": {
+                "cost, and what does a winglet save?", "setup": {
                     "domain": {"kind": "free", "half": "yes", "ahead": 2, "behind": 3, "beside": 2},
-                    "grid": {"level": "fine", "surface_size": 0.045},
+                    "grid": {"level": "fine", "surface_size": 0.03},
                     "flow": {"model": "turbulent", "closure": "spalart-allmaras"},
                     "instruments": {"formulas": [{"name": "glide", "expression": "lift / drag"}]}
                 }, "variants": [("Straight", {"parts": [STRAIGHT]}),
                                 ("Swept by 20°", {"parts": [{**STRAIGHT, "sweep": 20}]}),
-                                ("3° of washout", {"parts": [{**STRAIGHT, "twist": -3}]})],
+                                ("3° of washout", {"parts": [{**STRAIGHT, "twist": -3}]}),
+                                ("With winglets", {"parts": [STRAIGHT], "stations": WINGLET})],
     "points": [("Cruise, 24 m/s, 4°", {"motion": "speed", "speed": 24, "altitude": 1800, "incidence": 4})]
 }
 

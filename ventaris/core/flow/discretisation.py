@@ -16,6 +16,7 @@ from .loops.relations import molecular_viscosity
 from .shocks import AROUND_BODIES, mark_shocks
 from .stencils.plane import PlaneStencils
 from .stencils.space import SpaceStencils
+from .stream import CENTRED_ON_CUBES
 from .wall_treatment import WallTreatment
 
 PRECONDITION_BELOW = 0.6
@@ -112,6 +113,8 @@ class Discretisation:
         self.constants[k.AXISYMMETRIC] = float(mesh.is_revolved)
         if not flat:
             self.constants[k.PUSH], self.constants[k.EMPTY] = 1.0, EMPTY / stream.gamma
+            if mesh.lines is None:
+                self.constants[k.CENTRED] = CENTRED_ON_CUBES
         self.direction = np.asarray(direction, dtype=float) / np.linalg.norm(direction)
         self.free = stream.state if flat else np.concatenate([[0.0, 1.0], mach * self.direction])
         self.n_cells, self.n_own, self.n_interior = mesh.n_cells, mesh.n_own, mesh.n_interior

@@ -7,6 +7,7 @@ from scipy.spatial.transform import Rotation
 
 from . import bodies, wings
 from .build import build
+from .coordinates import ShapeError
 from .frontal import frontal_area
 from .library import library
 from .naming import with_names
@@ -203,7 +204,10 @@ def _section_at(part, station):
         values = {
             "kind": "four-digit", "thickness": given.thickness, "camber": abs(camber), "trailing_edge": "open"
         }
-    outline = build(Shape.model_validate(values)).outlines(0.0)[0]
+    try:
+        outline = build(Shape.model_validate(values)).outlines(0.0)[0]
+    except ShapeError as error:
+        raise SurfaceError(f"shape.stations: the section at y = {station.y:g} m: {error}") from None
     end = next((piece.start for piece in outline.stretches if piece.name.endswith("base")), outline.length)
     points = outline.at(np.linspace(0, end, STATION_POINTS))
     return points if camber >= 0 else points[::-1] * [1.0, -1.0]

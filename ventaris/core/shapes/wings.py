@@ -145,7 +145,8 @@ def station_form(outlines, nose, chord, twist):
     alike = [resampled(outline) for outline in outlines]
     if min(np.linalg.norm(o[0] - o[-1]) for o in alike) <= THIN_BASE:
         alike = [closed_tail(outline) for outline in alike]
-    return WingForm(np.array(alike) - np.array([0.25, 0.0]), chord, np.asarray(twist, dtype=float), quarter, up)
+    sections, twist = np.array(alike) - np.array([0.25, 0.0]), np.asarray(twist, dtype=float)
+    return WingForm(sections, chord, twist, quarter, up)
 
 
 def resampled(outline):
@@ -197,8 +198,8 @@ def station_wing(form):
     """The surface of a wing of different sections, as `straight_wing` makes that of one."""
     closed = np.linalg.norm(form.sections[:, 0] - form.sections[:, -1], axis=1).max() < 1e-9
     sections = form.sections[:, :-1] if closed else form.sections
-    # Every fourth point will do for the surface.
-    chosen = np.unique(np.append(np.arange(0, sections.shape[1], 4), sections.shape[1] - (1 - closed)))
+    # Every second point will do for the surface.
+    chosen = np.unique(np.append(np.arange(0, sections.shape[1], 2), sections.shape[1] - (1 - closed)))
     sections = sections[:, chosen[chosen < sections.shape[1]]]
     return _lofted(form, "main", lambda place: form.between(sections, place))
 

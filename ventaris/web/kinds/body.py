@@ -15,8 +15,8 @@ ROWS = {
     "shape": (RowList("parts", "Parts", "part",
                       "each made from parameters or imported; metres, x downstream, z up"),
               RowList("stations", "Sections along a wing", "section",
-                      "from the middle outwards, in place of the wing's own span, chord, taper, sweep, dihedral "
-                      "and twist: breaks, sections of a file, winglets"),
+                      "from the middle outwards, in place of the wing's own span, chord, taper, sweep, "
+                      "dihedral and twist: breaks, sections of a file, winglets"),
               RowList("regions", "Named surfaces", "named surface",
                       "picked in the picture, or by a box; forces are read for each"),
               RowList("edits", "Edits that make this variant", "edit",

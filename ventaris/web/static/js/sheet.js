@@ -207,6 +207,18 @@ document.querySelector(".sheet-layout").addEventListener("click", async (event) 
   }
 });
 
+// A file of coordinates dropped on their field is put into it.
+form.addEventListener("dragover", (event) => {
+  if (event.target.closest('textarea[name$=".points"]')) event.preventDefault();
+});
+form.addEventListener("drop", async (event) => {
+  const field = event.target.closest('textarea[name$=".points"]'), file = event.dataTransfer.files[0];
+  if (!field || !file) return;
+  event.preventDefault();
+  field.value = await file.text();
+  field.dispatchEvent(new Event("input", { bubbles: true }));
+});
+
 // A click into a drawing that says so puts a further instrument there: its x and r are metres from the
 // drawing's own start.
 function placeAt(event) {

@@ -32,6 +32,13 @@ def words(shape):
         if part["kind"] == "surface":
             words.append(f"{part['name']} (imported)")
         elif part["kind"] == "wing":
+            stations = [s for s in shape.get("stations", ()) if s["part"] in ("", part["name"])]
+            if stations:
+                rise = max(s["z"] for s in stations) - min(s["z"] for s in stations)
+                words.append(f"{part['name']}: {len(stations)} sections, span {2 * stations[-1]['y']:.4g} m"
+                             f"{f', {rise:.3g} m up' if rise > 0.02 * stations[-1]['y'] else ''}, "
+                             f"{part['incidence']:g}°")
+                continue
             more = "".join(f", {key} {part[key]:g}°" for key in ("sweep", "dihedral", "twist") if part[key])
             words.append(f"{part['name']}: span {part['span']:g} m, {part['incidence']:g}°{more}")
         else:

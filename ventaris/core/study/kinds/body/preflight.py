@@ -5,6 +5,7 @@ import numpy as np
 from ....grids.bodies import CURVED_HALVINGS, LADDER, LEVELS, coarsening
 from ....grids.embedded import SIDES
 from ....grids.wall_layers import TOP
+from ....shapes.assembly import stations_of
 from ....sheet.body_walls import FLOWING
 from ....units import large
 from .ready import HULL_ACROSS, refers_to_planform
@@ -86,6 +87,17 @@ def _air(setup):
             "turbulent model for drag.")
 
 
+def _stations(shape):
+    """Wings whose own numbers give way to their sections."""
+    for part in shape.parts:
+        stations = stations_of(part, shape) if part.kind == "wing" and part.used == "yes" else ()
+        if stations:
+            yield Finding(
+                "note", "shape.stations",
+                f"“{part.name}” follows its {len(stations)} sections: span, chord, taper, sweep, dihedral and "
+                "twist of the part itself are not used.")
+
+
 def _body(setup):
     for note in setup.body.condition.notes:
         yield Finding("note", "shape.parts", note)
@@ -95,6 +107,7 @@ def _body(setup):
             "warn", "shape.parts",
             f"“{rolling[0]}” rolls with the ground, but the body is in free air: its wall turns at the "
             "stream's speed all the same. Take a ground in the domain section, or let it not roll.")
+    yield from _stations(setup.sheet.shape)
     instruments, shadow = setup.sheet.instruments, setup.body.shadow
     if not instruments.area and refers_to_planform(setup.sheet, setup.body):
         yield Finding(
