@@ -37,8 +37,8 @@ def write_report(path, only=("", ), echo=lambda line: None, update=False):
         The report; pictures go to a folder ``figures`` beside it.
     only : sequence of str
         Run only cases whose key contains one of these. A report is written where all of its cases were run:
-        ``body-`` runs those of the report about bodies, which stands beside the one about sections, as do those
-        about nozzles and noise.
+        ``body-`` runs those of the report about bodies, which stands beside the one about sections, as do
+        those about nozzles and noise.
     update : bool
         Where only some of a report's cases were run, put them in place of what the report says of them.
 
