@@ -15,6 +15,7 @@ from ..core.study.comparison import bars_by_level, fair_quantity
 from ..core.study.kinds.registry import kind_of
 from ..core.study.naming import channel_words
 from ..core.study.checks import estimate, examine
+from ..core.study.kinds.body.planner import plan_body
 from ..core.study.kinds.section.planner import plan_layer
 from ..store import campaigns as store, edits, runs, surfaces
 from . import campaigns, matrix
@@ -42,6 +43,7 @@ SHARED = {
     "run": "shared by every run of the campaign"
 }
 
+PLANNERS = {"section": plan_layer, "body": plan_body}
 DRAW = {"section": draw, "body": draw_body, "nozzle": draw_nozzle, "row": draw_row}
 ROW_MODELS = {
     space: {
@@ -403,7 +405,8 @@ def quality(variant_id, point_id):
 @takes_long
 def plan(variant_id, point_id):
     """The boundary layer to expect for the form's values, and the wall layer of the grid that it needs."""
-    campaign, variant, point = cell_or_404(variant_id, point_id, "section")
+    campaign, variant, point = cell_or_404(variant_id, point_id)
+    planner = PLANNERS.get(campaign["space"]) or abort(404)
     state = _examine(form_values(request.form, stored_values(campaign, variant, point), campaign["space"]),
                      campaign["space"])
     if state["setup"] is None:
@@ -414,10 +417,11 @@ def plan(variant_id, point_id):
             units.parse(part, "")
             for part in request.form.get("planner.stations", "").replace(";", " ").split()
         ]
-        planned, problem = plan_layer(state["setup"], y_plus, stations), ""
+        planned, problem = planner(state["setup"], y_plus, stations), ""
     except ValueError as error:
         planned, problem = None, str(error)
-    return render_template("partials/plan.html", plan=planned, problem=problem, chord=state["setup"].chord)
+    return render_template(f"partials/plan_{campaign['space']}.html", plan=planned, problem=problem,
+                           setup=state["setup"])
 
 
 @pages.get("/sheet/<int:variant_id>/<int:point_id>/sheet.toml")

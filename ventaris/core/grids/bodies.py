@@ -35,6 +35,8 @@ COUNTED = (4.0, 2.0)
 # How many sizes are tried for it at most, after how many one that fits is enough, and by how much larger the
 # next is where none was.
 MOST_TRIED, ENOUGH_TRIED, STEP_UP = 10, 4, 1.1
+# Cubes round layers that have a surface grid of their own at most, over the body's length along the stream.
+LARGEST_CUBE = 0.2
 # How cells and faces on the body grow when their size is halved.
 LEAST_GROWTH, MOST_GROWTH, FACE_GROWTH = 3.0, 8.0, 4.5
 # Cells along the wall under layers, which tell apart what lies across it, over what curves and gaps ask of
@@ -437,16 +439,27 @@ def gap_sizes(surface, plan):
     return np.where(open_gap, gap / plan.across_gap, np.inf)
 
 
-def size_for_budget(surface, plan, budget, start=None, skin_maker=None):
-    """Cell size on the body with which the fine level keeps a budget; `start` is a size that may be near it.
+def size_for_budget(surface, plan_of, budget, skin_maker=None):
+    """Cell size on the body with which the fine level keeps a budget.
 
     Counted on octrees of much larger cells and scaled by how the count grew between the last two; the real
     count is checked when the grid is made. The count jumps where the box takes other largest cells: where no
     size meets the budget closely, the tried one that fills it best is taken.
+
+    Parameters
+    ----------
+    plan_of : callable
+        The plan of a size.
     """
-    size, tried = start or 0.03 * float(surface.size.max()), {}
+    size, tried = 0.03 * float(surface.size.max()), {}
+    # The surface grid of layers is not made much smaller by larger cubes: where it alone takes the budget
+    # these stay of use.
+    most = np.inf if skin_maker is None else LARGEST_CUBE * float(surface.size[0])
     for _ in range(MOST_TRIED):
-        grids = BodyGrids(surface, replace(plan, size=size), skin_maker)
+        size = min(size, most)
+        if size in tried:
+            break
+        grids = BodyGrids(surface, plan_of(size), skin_maker)
         try:
             estimate, growth = grids.expected("fine"), grids.growth()
         except MeshError:
@@ -456,9 +469,12 @@ def size_for_budget(surface, plan, budget, start=None, skin_maker=None):
         if abs(better / size - 1) < 0.03:
             return better
         tried[size] = estimate
-        fitting = [s for s, cells in tried.items() if cells <= budget]
-        if len(tried) >= ENOUGH_TRIED and fitting:
-            return max(fitting, key=tried.get)
-        # After a few jumps to and fro by small steps up.
-        size = better if len(tried) < ENOUGH_TRIED else STEP_UP * max(tried, key=lambda s: (tried[s] > budget, s))
-    return max(tried) if tried else size
+        if len(tried) < ENOUGH_TRIED:
+            size = better
+        elif min(tried.values()) <= budget:
+            break
+        else:
+            # After a few jumps to and fro by small steps up.
+            size = STEP_UP * max(tried)
+    fitting = [s for s, cells in tried.items() if cells <= budget]
+    return max(fitting, key=tried.get) if fitting else min(tried, key=tried.get, default=size)

@@ -192,9 +192,8 @@ document.querySelector(".sheet-layout").addEventListener("click", async (event) 
     await post(`${base}/plan`, document.getElementById("plan"));
   } else if (event.target.closest("[data-fill]")) {
     const plan = event.target.closest("[data-fill]").dataset;
-    for (const [name, filled] of [["first_height", plan.first], ["layers", plan.layers]])
-      form.elements[`grid.${name}`].value = filled;
-    fill(form.elements["grid.planned_speed"], plan.speed, "m/s");
+    for (const [name, filled] of Object.entries(JSON.parse(plan.fill))) form.elements[name].value = filled;
+    if (plan.speed) fill(form.elements["grid.planned_speed"], plan.speed, "m/s");
     changed();
   } else if (event.target.closest("[data-add-row]")) {
     const rows = event.target.closest("[data-rows]");

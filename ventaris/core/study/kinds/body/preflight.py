@@ -23,6 +23,8 @@ TIME_STEP_COST = 7
 # Share of a part's surface over thin walls (a tail has some), and points that see a gap, from which on they
 # are told.
 THIN_SHARE, LEAST_NARROW = 0.12, 8
+# Cells over the budget from which on it is said.
+OVER = 1.3
 # Cells within a turbulent boundary layer.
 FEW_IN_LAYER = 5
 
@@ -216,7 +218,12 @@ def _grid(setup):
     if setup.sheet.grid.surface_size is None and setup.sheet.grid.budget < 40_000:
         yield Finding("warn", "grid.budget",
                       f"A budget of {setup.sheet.grid.budget} cells is only good for a first look.")
-    cells = setup.cells(setup.levels[-1])
+    cells, budget = setup.cells(setup.levels[-1]), setup.sheet.grid.budget
+    if setup.sheet.grid.surface_size is None and setup.levels[-1] == LEVELS[-1] and cells > OVER * budget:
+        yield Finding(
+            "warn", "grid.budget",
+            f"About {large(cells)} cells on the finest level, where {large(budget)} are allowed: the layers "
+            "at the wall take more, however large the cubes are. Raise the budget, or leave the layers out.")
     if cells > MOST_CELLS:
         yield Finding(
             "stop", "grid.surface_size",

@@ -408,13 +408,8 @@ def _sized(sheet, body, scale, layers):
         key = plan, grid.budget, grid.wake_length, grid.wake_size, id(body)
         if key not in _sizes:
             unit = surface.moved(np.eye(3) / scale)
-            # The wake's cells follow those on the body: two rounds are enough.
-            # Each round begins where the one before ended; nothing else, or the same sheet would not give the
-            # same grid twice.
-            skin = skin_maker(sheet, scale)
-            size = size_for_budget(unit, plan, grid.budget, skin_maker=skin)
-            for _ in range(2 if grid.wake_length > 0 else 0):
-                size = size_for_budget(unit, finished(size), grid.budget, size, skin)
+            # Nothing but the sheet may decide, or the same one would not give the same grid twice.
+            size = size_for_budget(unit, finished, grid.budget, skin_maker(sheet, scale))
             while len(_sizes) >= 24:
                 _sizes.pop(next(iter(_sizes)))
             _sizes[key] = (size, body)

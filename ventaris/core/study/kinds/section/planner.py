@@ -85,18 +85,9 @@ def plan_layer(setup, y_plus=1.0, stations=STATIONS, growth=GROWTH):
     ValueError
         Naming what was given and what is accepted.
     """
-    if not 0.05 <= y_plus <= 500:
-        raise ValueError(
-            f"y+ = {y_plus:g}: accepted are 0.05 to 500; 1 resolves the layer, 30 to 100 leaves it to a wall "
-            "function"
-        )
-    for x in stations:
-        if not 0.001 <= x <= 20:
-            raise ValueError(f"station {x:g}: accepted are 0.001 to 20 chords from the nose")
-    if not stations:
-        raise ValueError("no station: give at least one, in chords from the nose")
+    check_wanted(y_plus, stations, "chords")
     turbulent = setup.sheet.flow.model == "turbulent"
-    planned = tuple(_station(float(x), setup.reynolds, y_plus, turbulent, growth) for x in sorted(stations))
+    planned = tuple(plan_station(float(x), setup.reynolds, y_plus, turbulent, growth) for x in sorted(stations))
     first = min(s.first_height for s in planned)
     thickest = max(s.thickness for s in planned)
     within = np.log1p((growth - 1) * thickest / first) / np.log(growth)
@@ -108,7 +99,22 @@ def plan_layer(setup, y_plus=1.0, stations=STATIONS, growth=GROWTH):
     return LayerPlan(planned, float(f"{first:.3g}"), layers, setup.air.speed)
 
 
-def _station(x, reynolds, y_plus, turbulent, growth):
+def check_wanted(y_plus, stations, lengths):
+    """Raises ValueError where a y+ or stations, counted in `lengths`, are not accepted."""
+    if not 0.05 <= y_plus <= 500:
+        raise ValueError(
+            f"y+ = {y_plus:g}: accepted are 0.05 to 500; 1 resolves the layer, 30 to 100 leaves it to a wall "
+            "function"
+        )
+    for x in stations:
+        if not 0.001 <= x <= 20:
+            raise ValueError(f"station {x:g}: accepted are 0.001 to 20 {lengths} from the nose")
+    if not stations:
+        raise ValueError(f"no station: give at least one, in {lengths} from the nose")
+
+
+def plan_station(x, reynolds, y_plus, turbulent, growth):
+    """A `PlannedStation` at a distance from the nose, by the Reynolds number per length."""
     local = reynolds * x
     if turbulent:
         thickness, friction = 0.37 * x * local**-0.2, plate_friction(local)
