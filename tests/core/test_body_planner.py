@@ -33,7 +33,8 @@ class BodyPlanner(unittest.TestCase):
 
     def test_a_wing_in_the_middle_at_its_breaks_and_at_the_tip(self):
         lines = plan_body(setup_of(WING)).lines
-        self.assertEqual([words for words, _ in lines], ["in the middle, chord 1 m", "at the tip, chord 0.5 m"])
+        self.assertEqual([words for words, _ in lines],
+                         ["in the middle, chord 1 m", "at the tip, chord 0.5 m"])
         broken = [{"y": 0, "chord": 1}, {"y": 2, "chord": 0.8}, {"y": 3, "x": 0.4, "chord": 0.3}]
         lines = plan_body(setup_of(WING, broken)).lines
         self.assertEqual([words for words, _ in lines], [

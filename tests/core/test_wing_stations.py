@@ -111,9 +111,11 @@ class WingStations(unittest.TestCase):
             ([*CRANKED, CRANKED[-1]], {}, "each at a place of its own"),
             ([CRANKED[0], {"y": 0, "z": 1}, CRANKED[1]], {}, "straight up in the middle"),
             (CRANKED, {"flap_chord": 0.3}, "has a flap"),
-            ([{**s, "part": "tail"} for s in CRANKED], {}, "“tail” is not the name of a wing. There are: wing"),
+            ([{**s, "part": "tail"} for s in CRANKED], {},
+             "“tail” is not the name of a wing. There are: wing"),
             ([{**s, "form": "coordinates"} for s in CRANKED], {}, "has no coordinates"),
-            ([{"y": 0, "chord": 0}, CRANKED[1]], {}, "chord"), (CRANKED, {"kind": "box"}, "none; add a part")):
+            ([{"y": 0, "chord": 0}, CRANKED[1]], {}, "chord"),
+            (CRANKED, {"kind": "box"}, "none; add a part")):
             with self.subTest(words=words), self.assertRaisesRegex(SheetError, words):
                 sheet_of(stations, **part)
         few = [CRANKED[0], {**CRANKED[1], "form": "coordinates", "points": diamond(0.1)[:5]}]

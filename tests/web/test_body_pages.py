@@ -8,15 +8,17 @@ import numpy as np
 
 from tests.marks import slow
 from tests.bodies import CAR, SMALL, WHEEL, body_sheet, run_body
+from tests.core.test_solids import cart
 from tests.web.client import WithClient
 from ventaris.core.formats.body_files import body_vtu
-from ventaris.core.formats.surfaces import write_surface
+from ventaris.core.formats.surfaces import unpack_surface, write_surface
 from ventaris.core.look.body_field import body_field
 from ventaris.core.shapes import bodies
 from ventaris.core.sheet import write_toml
 from ventaris.core.study.kinds.body.ready import prepare_body
 from ventaris.core.units import show
 from ventaris.store import archive, campaigns, runs
+from ventaris.store.surfaces import surface_bytes
 from ventaris.store.body_fields import pack_body_field, unpack_body_field
 
 _finished = {}
@@ -137,10 +139,30 @@ class Sheets(WithBody):
         self.assertEqual(len(self.client.get(f"/variants/{self.body_variant}/body.stl").data[:80]), 80)
 
     @slow
+    def test_a_solid_model_brings_its_unit_and_the_names_of_its_parts(self):
+        answer = self.client.post(f"{self.sheet_url}/import",
+                                  data={"file": (io.BytesIO(cart()), "Cart.STEP"), "unit": "mm"})
+        self.assertEqual(answer.get_json(), {"part": "Cart"})
+        shape = campaigns.variant(self.db, self.body_variant)["shape"]
+        self.assertEqual(shape["parts"][-1]["unit"], "m")
+        stored = unpack_surface(surface_bytes(self.db, shape["parts"][-1]["source"].removeprefix("kept:")))
+        self.assertEqual(stored.parts, ("crate", "wheel", "wheel 2"))
+        self.assertAlmostEqual(stored.size[0], 1.0, places=6)
+
+    def test_the_planner_tells_what_the_wall_needs(self):
+        plan = lambda **given: self.client.post(f"{self.sheet_url}/plan", data={
+            f"planner.{name}": value for name, value in given.items()}).get_data(as_text=True)
+        said = plan(y_plus="40", stations="0.25 1")
+        self.assertIn("Along the body", said)
+        self.assertIn("grid.first_height", said)
+        self.assertIn("accepted are 0.05", plan(y_plus="0", stations="1"))
+
+    @slow
     def test_files_that_cannot_be_read_say_why(self):
         for data, name, words in ((b"glTF nonsense", "a.glb", "does not begin as a GLB"),
-                                  (b"", "b.step", "STL, OBJ, PLY, GLB"), (b"\0" * 84, "c.stl",
-                                                                          "no triangles")):
+                                  (b"", "b.iges", "STL, OBJ, PLY, GLB and STEP"),
+                                  (b"solid", "b.step", "does not begin with ISO-10303-21"),
+                                  (b"\0" * 84, "c.stl", "no triangles")):
             with self.subTest(name):
                 answer = self.client.post(f"{self.sheet_url}/import", data={"file": (io.BytesIO(data), name)})
                 self.assertEqual(answer.status_code, 400)

@@ -164,7 +164,7 @@ def shock_free_rotor():
     return Case(
         "row-shock-free", "Shock-free rotor without friction",
         f"20 blades of 10 % thickness, 6 000 rpm, relative Mach {c['relative_inlet_mach']:.2f}, "
-        f"pressure ratio {c['pressure_ratio']:.3f}, {result['cells']} cells: the efficiency is 1 in theory.", [
+        f"pressure ratio {c['pressure_ratio']:.3f}, {result['cells']} cells: an efficiency of 1 in theory.", [
             Check("isentropic efficiency", c["efficiency"], 0.995, 1.002, "1 without loss"),
             Check("torque times speed over rise of enthalpy, less 1", c["power_balance"], -3e-3, 3e-3,
                   "first law"),

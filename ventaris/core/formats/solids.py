@@ -16,7 +16,7 @@ import numpy as np
 
 from ..shapes.surface import SurfaceError, free_name
 
-# Most that a triangle stands off its face, in sizes of the model, and most that two neighbours turn (radians).
+# Most that a triangle stands off its face, in sizes of the model, and that two neighbours turn (radians).
 FINENESS, TURN = 4e-5, 0.12
 # More triangles than these are made coarser, by a factor of four of what they stand off.
 MOST_TRIANGLES, COARSER = 1_500_000, 4.0
@@ -50,7 +50,8 @@ def pieces_of_step(data):
     """
     if not data.lstrip()[:13].upper().startswith(b"ISO-10303-21;"):
         raise SurfaceError("The file does not begin with ISO-10303-21: it is no STEP file. Export it again.")
-    done = subprocess.run([sys.executable, "-m", "ventaris.core.formats.solids"], input=data, capture_output=True, check=False)
+    done = subprocess.run([sys.executable, "-m", "ventaris.core.formats.solids"], input=data,
+                          capture_output=True, check=False)
     if done.returncode or not done.stdout:
         raise SurfaceError(DAMAGED)
     with np.load(io.BytesIO(done.stdout), allow_pickle=False) as stored:
@@ -136,7 +137,8 @@ def _collect(tool, label, place, name, found, depth):
             part, meant = parts.Value(k), TDF_Label()
             if tool.GetReferredShape_s(part, meant):
                 own = _name(meant) or _name(part)
-                _collect(tool, meant, place.Multiplied(tool.GetLocation_s(part)), own or name, found, depth + 1)
+                there = place.Multiplied(tool.GetLocation_s(part))
+                _collect(tool, meant, there, own or name, found, depth + 1)
         return
     shape = tool.GetShape_s(label).Moved(place)
     solids = list(_parts(shape, TopAbs_SOLID))
@@ -234,7 +236,8 @@ def _triangles(face):
         return np.empty((0, 3)), np.empty((0, 3), dtype=np.int64)
     move = place.Transformation()
     nodes = (cut.Node(k).Transformed(move) for k in range(1, cut.NbNodes() + 1))
-    points = np.fromiter(itertools.chain.from_iterable((p.X(), p.Y(), p.Z()) for p in nodes), float).reshape(-1, 3)
+    points = np.fromiter(itertools.chain.from_iterable((p.X(), p.Y(), p.Z()) for p in nodes),
+                         float).reshape(-1, 3)
     corners = np.fromiter(
         itertools.chain.from_iterable(cut.Triangle(k).Get() for k in range(1, cut.NbTriangles() + 1)),
         np.int64).reshape(-1, 3) - 1

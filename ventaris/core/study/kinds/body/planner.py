@@ -1,7 +1,7 @@
 """The boundary layer on a body before its run, and the cells at the wall that it needs.
 
-By the laws of a flat plate, as for sections: along the whole body, or along the chords of a wing in the middle
-and at the tip.
+By the laws of a flat plate, as for sections: along the whole body, or along the chords of a wing in the
+middle, at its breaks and at the tip.
 """
 from dataclasses import dataclass
 

@@ -96,8 +96,8 @@ def _stations(shape):
         if stations:
             yield Finding(
                 "note", "shape.stations",
-                f"“{part.name}” follows its {len(stations)} sections: span, chord, taper, sweep, dihedral and "
-                "twist of the part itself are not used.")
+                f"“{part.name}” follows its {len(stations)} sections: span, chord, taper, sweep, dihedral "
+                "and twist of the part itself are not used.")
 
 
 def _body(setup):

@@ -395,10 +395,10 @@ def _sized(sheet, body, scale, layers):
     def finished(size):
         extra = zones
         if grid.wake_length > 0:
-            middle, wide = 0.5 * (low + high), 1.2 * (high - low)
-            if lone is not None and wide[2] > WING_WAKE * body.mean_chord / scale:
+            middle, wide, thin = 0.5 * (low + high), 1.2 * (high - low), WING_WAKE * body.mean_chord / scale
+            if lone is not None and wide[2] > thin:
                 # Behind a wing with dihedral or winglets the box round it would be air for the most part.
-                middle[2], wide[2] = lone.moved(lone.quarter[0])[2] / scale, WING_WAKE * body.mean_chord / scale
+                middle[2], wide[2] = lone.moved(lone.quarter[0])[2] / scale, thin
             extra += (SolidZone("box", (high[0], middle[1], middle[2]), grid.wake_length, (wide[1], ) * 2,
                                 (wide[2], ) * 2, grid.wake_size * size), )
         return replace(plan, size=size, zones=extra)

@@ -87,7 +87,8 @@ def plan_layer(setup, y_plus=1.0, stations=STATIONS, growth=GROWTH):
     """
     check_wanted(y_plus, stations, "chords")
     turbulent = setup.sheet.flow.model == "turbulent"
-    planned = tuple(plan_station(float(x), setup.reynolds, y_plus, turbulent, growth) for x in sorted(stations))
+    planned = tuple(
+        plan_station(float(x), setup.reynolds, y_plus, turbulent, growth) for x in sorted(stations))
     first = min(s.first_height for s in planned)
     thickest = max(s.thickness for s in planned)
     within = np.log1p((growth - 1) * thickest / first) / np.log(growth)
