@@ -31,13 +31,15 @@ def wing(page, server, shot):
     page.goto(server.address)
     page.click("h2 >> text='Ridge-line wing'")
     page.wait_for_selector(".matrix")
-    sheet = page.locator("a:has-text('sheet')").first.get_attribute("href")
+    sheet = page.locator("tr:has-text('With winglets') a:has-text('sheet')").first.get_attribute("href")
 
     def grid():
         page.click("[data-tab=grid]")
         page.wait_for_timeout(2500)
 
+    page.set_viewport_size({"width": 1280, "height": 1180})
     shot("wing-grid", sheet, "#preview[data-ready]", then=grid)
+    page.set_viewport_size({"width": 1280, "height": 800})
 
 
 def rows(page, server, shot):

@@ -5,6 +5,7 @@ import numpy as np
 
 from ventaris.core.grids.prisms import column_levels, grow, layer_heights, loop_vectors
 from ventaris.core.grids.wing_skin import wing_skin
+from ventaris.core.look.silhouette import section_across
 from ventaris.core.shapes.assembly import assemble, wing_form
 from ventaris.core.shapes.surface import SurfaceError, inspect
 from ventaris.core.sheet import SheetError
@@ -81,6 +82,13 @@ class WingStations(unittest.TestCase):
         for y, thick in ((0.0, 0.2), (1.0, 0.75 * 0.15), (2.0, 0.05)):
             ring = surface.vertices[np.abs(surface.vertices[:, 1] - y) < 1e-9]
             self.assertAlmostEqual(float(np.ptp(ring[:, 2])), thick, delta=2e-3)
+
+    def test_the_section_in_a_plane_is_what_is_drawn_under_the_layers(self):
+        corners = assemble(sheet_of(WINGLET).shape).surface.corners
+        (loop, ) = section_across(corners, 0.02)
+        self.assertAlmostEqual(float(np.ptp(loop[:, 0])), 1.2 - 0.5 * 0.02, delta=2e-3)
+        self.assertLess(float(np.ptp(loop[:, 1])), 0.16)
+        self.assertEqual(len(section_across(corners, 9.0)), 0)
 
     def test_bends_and_tips_get_narrow_cells_and_the_rest_does_not(self):
         form = wing_form(sheet_of(WINGLET).shape)

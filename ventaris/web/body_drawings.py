@@ -4,7 +4,7 @@ from markupsafe import escape
 
 from ..core.grids.bodies import coarsening
 from ..core.grids.embedded import SIDES
-from ..core.look.silhouette import VIEWS, edges, silhouette
+from ..core.look.silhouette import VIEWS, edges, section_across, silhouette
 from ..core.study.kinds.body.surfaces import triangles_of
 from ..core.units import large, show
 from .drawings import frame
@@ -202,8 +202,10 @@ def _grid(setup):
     steps = "".join(f"M{x:.5f},{-z - e:.5f}h{e:.5f}v{e:.5f}" for (x, _, z), e in zip(corner, edge))
     steps += "".join(
         "M" + "L".join(f"{x:.5f},{-z:.5f}" for x, _, z in loop) + "Z" for loop in (rim * s)[:MOST_SQUARES])
-    middle = setup.body.surface
-    inner = f'<path class="mesh" d="{steps}"/>' + _path(silhouette(middle.corners, "side"), "body")
+    corners = setup.body.surface.corners
+    # The whole body's outline would cover the layers under a winglet or a tail.
+    loops = (section_across(corners, y * s) if len(rim) else []) or silhouette(corners, "side")
+    inner = f'<path class="mesh" d="{steps}"/>' + _path(loops, "body")
     levels = ("coarse", "medium", "fine")
     sizes = ", ".join(show(setup.plan.size * s * coarsening(name), "m", 3) for name in levels)
     cells = large(setup.cells(setup.levels[-1]))

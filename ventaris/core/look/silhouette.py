@@ -42,6 +42,31 @@ def silhouette(corners, view="side", pixels=PIXELS):
     return [low + ((line + 0.5) * FINER - 0.5 - FINER) * step for line in lines if len(line) > 5]
 
 
+def section_across(corners, y):
+    """Outlines of what a plane across y cuts out of closed triangles, as loops in x and z.
+
+    Parameters
+    ----------
+    corners : ndarray, shape (n, 3, 3)
+    y : float
+
+    Returns
+    -------
+    list of ndarray, shape (k, 2)
+        Without holes; empty where the plane passes the body by.
+    """
+    import shapely
+    start, end = corners, np.roll(corners, -1, axis=1)
+    below, above = start[..., 1] - y, end[..., 1] - y
+    crossed = (below < 0) != (above < 0)
+    triangle = crossed.sum(axis=1) == 2
+    share = np.where(crossed, below / np.where(crossed, below - above, 1.0), 0.0)[..., None]
+    points = (start + share * (end - start))[triangle][crossed[triangle]][:, ::2].reshape(-1, 2, 2)
+    # Neighbours share their ends to the last digit but one.
+    lines = shapely.linestrings(np.round(points, 12))
+    return [np.asarray(piece.exterior.coords) for piece in shapely.polygonize(lines).geoms]
+
+
 @njit(cache=True)
 def _paint(triangles, shadow):
     """Set the pixels within triangles, and along the edges of those that are thinner than two, so that plates
