@@ -3,7 +3,7 @@ import unittest
 
 import numpy as np
 
-from ventaris.core.grids.prisms import column_levels, grow, layer_heights, loop_vectors
+from tests.core.test_wall_layers import check_wing_grid
 from ventaris.core.grids.wing_skin import wing_skin
 from ventaris.core.look.silhouette import section_across
 from ventaris.core.shapes.assembly import assemble, wing_form
@@ -52,20 +52,11 @@ class WingStations(unittest.TestCase):
     def test_surfaces_and_layers_of_breaks_and_winglets_are_closed_and_unfolded(self):
         for stations in (CRANKED, WINGLET):
             shape = sheet_of(stations).shape
-            surface, form = assemble(shape).surface, wing_form(shape)
-            found = inspect(surface)
+            found = inspect(assemble(shape).surface)
             self.assertEqual((found.open_edges, found.flipped_edges, found.flat_triangles), (0, 0, 0))
             for half in (True, False):
                 with self.subTest(stations=len(stations), half=half):
-                    skin = wing_skin(form, 0.1, half, 2)
-                    vector = loop_vectors(skin.points[skin.faces])
-                    np.testing.assert_allclose(vector.sum(axis=0)[[0, 2]], 0.0, atol=1e-10)
-                    area = float(np.linalg.norm(vector, axis=1).sum()) * (2 if half else 1)
-                    self.assertAlmostEqual(area / surface.areas.sum(), 1.0, delta=2e-3)
-                    self.assertLess(surface.tree.nearest(skin.points)[0].max(), 2e-3)
-                    z = column_levels(layer_heights(3e-4, 1.35, 0.08), np.full(len(skin.points), 0.08))
-                    layers = grow(skin, z, np.ones(len(skin.faces), dtype=bool))
-                    self.assertGreater(layers.volume.min(), 0.0)
+                    check_wing_grid(self, shape, half)
 
     def test_a_winglet_keeps_its_thickness_round_the_bend(self):
         surface = assemble(sheet_of([{"y": 0, "chord": 1}, {"y": 3, "chord": 1},

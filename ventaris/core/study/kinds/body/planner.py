@@ -7,8 +7,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from ...planned_stations import STATIONS, check_wanted, plan_station
 from .ready import own_form
-from ..section.planner import STATIONS, check_wanted, plan_station
 
 # What wall functions are made for; a growth of cells that layers in space stand.
 Y_PLUS = 40.0

@@ -18,7 +18,7 @@ from ....instruments.profiles import WallSampler
 from ....instruments.taps import find_separation, find_shocks, read_taps, speed_back_from_tail, wall_units
 from ...air import derived_air
 from ...climb import Climb
-from .planner import STATIONS
+from ...planned_stations import STATIONS
 from .ready import prepare_section, section_channels
 from ...progress import LevelResult, MarchedLevel, RunFailed
 from ...statistics import swings
