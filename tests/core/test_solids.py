@@ -11,6 +11,7 @@ from ventaris.core.shapes.surface import SurfaceError, inspect
 def cart():
     """A STEP file in millimetres: a crate and one wheel, placed twice."""
     from OCP.BRepPrimAPI import BRepPrimAPI_MakeBox, BRepPrimAPI_MakeCylinder
+    from OCP.Message import Message
     from OCP.gp import gp_Ax2, gp_Dir, gp_Pnt, gp_Trsf, gp_Vec
     from OCP.STEPCAFControl import STEPCAFControl_Writer
     from OCP.STEPControl import STEPControl_AsIs
@@ -19,6 +20,7 @@ def cart():
     from OCP.TDocStd import TDocStd_Document
     from OCP.TopLoc import TopLoc_Location
     from OCP.XCAFDoc import XCAFDoc_DocumentTool
+    Message.DefaultMessenger_s().ChangePrinters().Clear()
     document = TDocStd_Document(TCollection_ExtendedString("cart"))
     tool = XCAFDoc_DocumentTool.ShapeTool_s(document.Main())
     crate = tool.AddShape(BRepPrimAPI_MakeBox(1000.0, 400.0, 300.0).Shape(), False)

@@ -10,9 +10,11 @@ from ventaris.core.shapes.assembly import assemble, wing_form
 from ventaris.core.shapes.surface import SurfaceError, inspect
 from ventaris.core.sheet import SheetError
 from ventaris.core.sheet.spaces import read_sheet
+from ventaris.core.study.kinds.body.judge import judge_body
 from ventaris.core.study.kinds.body.portrait import PORTRAIT
 from ventaris.core.study.kinds.body.preflight import preflight_body
 from ventaris.core.study.kinds.body.ready import prepare_body
+from ventaris.core.study.progress import LevelResult
 
 CRANKED = [{"y": 0, "chord": 1.2}, {"y": 1, "x": 0.5, "z": 0.05, "chord": 0.7, "form": "four-digit",
                                     "thickness": 0.1, "camber": 0.02},
@@ -102,6 +104,14 @@ class WingStations(unittest.TestCase):
         self.assertIn("follows its 5 sections", notes[0])
         self.assertIn("5 sections, span 6.5 m, 0.9 m up",
                       PORTRAIT.words(sheet_of(WINGLET).shape.model_dump()))
+
+    def test_a_wing_that_lost_its_layers_is_doubted(self):
+        setup = prepare_body(sheet_of(WINGLET))
+        level = LevelResult("fine", 1, 1, 1e-6, True, 1.0, {"lift": 0.3}, {"lift": 1e-5}, [], [], {})
+        judged = lambda which, notes: judge_body(which, level, {}, None, False, 20.0, (), notes)
+        self.assertFalse(judged(setup, ()).doubtful)
+        self.assertTrue(judged(setup.without_layers(), ("cubes",)).doubtful)
+        self.assertFalse(judged(setup.without_layers(), ()).doubtful)
 
     def test_bad_stations_are_told(self):
         for stations, part, words in (

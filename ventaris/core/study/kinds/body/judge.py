@@ -39,12 +39,14 @@ def judge_body(setup, last, trends, averages, stopped, resolution, undefined, no
     stands = not stopped and (last.settled or detached)
     settled = stands and (detached or last.residual <= NEVER_SETTLED)
     words = _words(last, averages, stopped, detached, settled, stands)
+    # Cubes as large as a wing's thickness have missed nearly half of its lift, and settled.
+    lost_layers = setup.body.is_wing and not setup.is_layered and bool(notes)
     found, doubtful = wide_bars(trends, [floor for floor in BODY_FLOORS if floor[0] not in shared])
     return Verdict(settled, words,
                    [
                        *notes, *_warnings(setup, last, trends, averages, resolution, undefined, detached),
                        *found
-                   ], settled and (doubtful or setup.layers_on_trial))
+                   ], settled and (doubtful or setup.layers_on_trial or lost_layers))
 
 
 def _words(last, averages, stopped, detached, settled, stands):

@@ -434,9 +434,11 @@ class BodyExecution(Climb):
     def _layer_notes(self):
         """What is to be said of the wall layers."""
         if self._without:
+            missed = ", which have missed nearly half of a wing's lift" if self.setup.body.is_wing else ""
             return [
                 "With wall layers the flow could not be kept alive: these are the numbers of cubes cut by "
-                "the wall. Try a smaller Courant number at the start, or larger first cells (grid.y_plus)."
+                f"the wall{missed}. Try smaller cells, a smaller Courant number at the start, or larger "
+                "first cells (grid.y_plus)."
             ]
         return [note for note in self._level.flow.mesh.notes if "wall layers" in note]
 
