@@ -4,6 +4,7 @@ import unittest
 
 import numpy as np
 
+from tests.marks import slow
 from ventaris.core.formats.surfaces import read_surface
 from ventaris.core.shapes.surface import SurfaceError, inspect
 
@@ -44,9 +45,10 @@ class Solids(unittest.TestCase):
     @classmethod
     def setUpClass(cls):
         cls.file = cart()
+        cls.surface = read_surface(cls.file, "step")
 
     def test_parts_come_in_metres_where_the_assembly_puts_them(self):
-        surface = read_surface(self.file, "step")
+        surface = self.surface
         self.assertEqual(surface.parts, ("crate", "wheel", "wheel 2"))
         self.assertEqual(surface.patches, surface.parts)
         np.testing.assert_allclose(surface.volume, [0.12, *2 * [np.pi * 0.1**2 * 0.06]], rtol=5e-4)
@@ -55,16 +57,18 @@ class Solids(unittest.TestCase):
         np.testing.assert_allclose(first.mean(axis=0), [0.2, -0.05, 0.0], atol=1e-4)
 
     def test_solids_are_closed_and_their_outside_is_outside(self):
-        found = inspect(read_surface(self.file, "stp"))
+        found = inspect(self.surface)
         self.assertEqual((found.open_edges, found.flipped_edges, found.inside_out_parts), (0, 0, ()))
 
+    @slow
     def test_another_unit_is_the_same_model(self):
         text = self.file.decode()
         self.assertIn("SI_UNIT(.MILLI.,.METRE.)", text)
         text = text.replace("SI_UNIT(.MILLI.,.METRE.)", "SI_UNIT($,.METRE.)")
-        in_metres = read_surface(text.encode(), "step")
-        np.testing.assert_allclose(in_metres.size, 1000 * read_surface(self.file, "step").size, rtol=1e-4)
+        in_metres = read_surface(text.encode(), "stp")
+        np.testing.assert_allclose(in_metres.size, 1000 * self.surface.size, rtol=1e-4)
 
+    @slow
     def test_faces_with_a_name_become_surfaces(self):
         text = self.file.decode()
         named = text.replace("ADVANCED_FACE(''", "ADVANCED_FACE('front'", 1)
@@ -73,6 +77,7 @@ class Solids(unittest.TestCase):
         self.assertEqual(surface.patches, ("front", "crate", "wheel", "wheel 2"))
         self.assertAlmostEqual(float(surface.areas[surface.patch == 0].sum()), 0.4 * 0.3)
 
+    @slow
     def test_what_is_no_step_file_is_told(self):
         empty = b"ISO-10303-21;\nHEADER;\nENDSEC;\nDATA;\nENDSEC;\nEND-ISO-10303-21;\n"
         for data, words in ((b"solid ascii", "does not begin with ISO-10303-21"), (empty[:22], "damaged"),
