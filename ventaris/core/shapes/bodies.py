@@ -4,6 +4,8 @@ rings.
 x runs along the stream, y to the right-hand side seen from above with the nose to the left, z up.  Lengths in
 metres.
 """
+from dataclasses import replace
+
 import numpy as np
 
 from . import families
