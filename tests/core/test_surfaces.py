@@ -26,14 +26,6 @@ class Tree(unittest.TestCase):
         self.surface = bodies.ellipsoid(2.0, 1.0, 1.0)
         self.points = np.random.default_rng(4).uniform(-1.4, 1.4, (300, 3))
 
-    def test_a_body_of_revolution_with_fins_is_closed(self):
-        surface = bodies.revolution(2.0, 0.3, "ogive", 0.6, 0.2, 0.2, 4, 0.3, 0.2, 0.05, 0.5)
-        self.assertEqual(surface.parts, ("body", "fin", "fin 2", "fin 3", "fin 4"))
-        found = inspect(surface)
-        self.assertEqual((found.open_edges, found.flipped_edges, found.inside_out_parts), (0, 0, ()))
-        # Double wedges of half the mean thickness, from the axis outwards.
-        self.assertTrue((surface.volume > 0).all())
-
     def test_nearest_distance_is_that_of_a_search_over_all_triangles(self):
         distance, triangle = self.surface.tree.nearest(self.points)
         sampled = self.surface.corners.mean(axis=1)
@@ -145,6 +137,13 @@ class Assembling(unittest.TestCase):
         ], [{"kind": "stretch", "start": 0.2, "end": 0.8, "share": 50}])
         self.assertEqual(made.surface.parts, ("box", "wheel"))
         self.assertIn("wheel", made.wheels)
+
+    def test_a_body_of_revolution_with_fins_is_closed(self):
+        surface = bodies.revolution(2.0, 0.3, "ogive", 0.6, 0.2, 0.2, 4, 0.3, 0.2, 0.05, 0.5)
+        self.assertEqual(surface.parts, ("body", "fin", "fin 2", "fin 3", "fin 4"))
+        found = inspect(surface)
+        self.assertEqual((found.open_edges, found.flipped_edges, found.inside_out_parts), (0, 0, ()))
+        self.assertTrue((surface.volume > 0).all())
 
     def test_a_stretch_lengthens_by_its_share_and_keeps_the_rest(self):
         plain, longer = body([BOX]), body([BOX], [{"kind": "stretch", "start": 0.5, "end": 1.5, "share": 10}])
