@@ -33,6 +33,10 @@ install() {
   fi
   .venv/bin/python -m pip install -qq --disable-pip-version-check -r requirements.txt
   .venv/bin/python -m pip install -qq --disable-pip-version-check --no-deps -e .
+  # The kernel that reads solid models is linked against two libraries of the screen, though it draws nothing.
+  .venv/bin/python -c "import OCP.STEPCAFControl" 2>/dev/null ||
+    { as_root apt-get update -qq && as_root apt-get install -y -qq libgl1 libx11-6; } >/dev/null 2>&1 ||
+    echo "STEP files cannot be read here. On Debian: apt-get install libgl1 libx11-6"
   mkdir -p .setup && touch "$MARK"
 }
 

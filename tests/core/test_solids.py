@@ -1,6 +1,10 @@
 """Solid models in STEP: parts, places, names, units, and what is damaged."""
 import io
+import os
+import tempfile
 import unittest
+from pathlib import Path
+from unittest import mock
 
 import numpy as np
 
@@ -76,6 +80,14 @@ class Solids(unittest.TestCase):
         surface = read_surface(named.encode(), "step")
         self.assertEqual(surface.patches, ("front", "crate", "wheel", "wheel 2"))
         self.assertAlmostEqual(float(surface.areas[surface.patch == 0].sum()), 0.4 * 0.3)
+
+    def test_a_machine_without_the_kernels_libraries_is_told_what_it_lacks(self):
+        with tempfile.TemporaryDirectory() as folder:
+            (Path(folder) / "OCP").mkdir()
+            (Path(folder) / "OCP/__init__.py").write_text("raise ImportError('libGL.so.1: cannot open')")
+            with mock.patch.dict(os.environ, {"PYTHONPATH": folder}), self.assertRaisesRegex(
+                    SurfaceError, "apt-get install libgl1 libx11-6"):
+                read_surface(self.file, "step")
 
     @slow
     def test_what_is_no_step_file_is_told(self):

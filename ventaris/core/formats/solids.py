@@ -35,6 +35,11 @@ def pieces_of_step(data):
         raise SurfaceError("The file does not begin with ISO-10303-21: it is no STEP file. Export it again.")
     done = subprocess.run([sys.executable, "-m", "ventaris.core.formats.step_pieces"], input=data,
                           capture_output=True, check=False)
+    if b"ImportError" in done.stderr:
+        raise SurfaceError(
+            "Reading STEP files needs libraries that are not on this machine. On Debian: apt-get install "
+            "libgl1 libx11-6. Or export the surface as STL, OBJ, PLY or GLB."
+        )
     if done.returncode or not done.stdout:
         raise SurfaceError(DAMAGED)
     with np.load(io.BytesIO(done.stdout), allow_pickle=False) as stored:
