@@ -159,17 +159,12 @@ def _make(part, shape):
                                  part.rear_diameter, part.fins, part.fin_chord, part.fin_span,
                                  part.fin_thickness, np.radians(part.fin_sweep))
     if part.kind == "wing":
-        return _wing(part, stations_of(part, shape))
+        return _wing(part, shape.stations_of(part.name))
     from ..formats.surfaces import placed, split_at_edges
     surface = placed(library.surface(part.source), part.unit, part.downstream, part.up)
     if part.mirror == "yes":
         surface = surface.mirrored()
     return split_at_edges(surface) if part.split == "yes" else surface
-
-
-def stations_of(part, shape):
-    """The stations of a wing, from the middle outwards; none of a wing of one section."""
-    return [s for s in shape.stations if part.name == s.part or not s.part]
 
 
 def _wing(part, stations):
@@ -249,15 +244,16 @@ def wing_form(shape):
     if len(used) != 1 or used[0].kind != "wing" or used[0].flap_chord > 0 or shape.edits:
         return None
     part = used[0]
-    stations = stations_of(part, shape)
-    if stations:
-        return _station_form(part, stations).placed(_pitched(part.incidence)).placed(_turn(part), (
-            part.x, part.y, part.z))
+    stations = shape.stations_of(part.name)
+    form = _station_form(part, stations) if stations else _straight_form(part)
+    return form.placed(_pitched(part.incidence)).placed(_turn(part), (part.x, part.y, part.z))
+
+
+def _straight_form(part):
+    """The form of a wing of one section, before it is put in its place."""
     outline = _clustered(_wing_outlines(part)[0][1], FORM_POINTS) * part.chord
     form = wings.straight_form(outline, part.span, part.tip_share, part.sweep, part.dihedral, part.twist)
-    if part.camber < 0:
-        form = form.placed(UPSIDE_DOWN)
-    return form.placed(_pitched(part.incidence)).placed(_turn(part), (part.x, part.y, part.z))
+    return form.placed(UPSIDE_DOWN) if part.camber < 0 else form
 
 
 def _pitched(degrees):

@@ -197,10 +197,8 @@ def straight_wing(outlines, span, tip_share=1.0, sweep=0.0, dihedral=0.0, twist=
 def station_wing(form):
     """The surface of a wing of different sections, as `straight_wing` makes that of one."""
     closed = np.linalg.norm(form.sections[:, 0] - form.sections[:, -1], axis=1).max() < 1e-9
-    sections = form.sections[:, :-1] if closed else form.sections
-    # Every second point will do for the surface.
-    chosen = np.unique(np.append(np.arange(0, sections.shape[1], 2), sections.shape[1] - (1 - closed)))
-    sections = sections[:, chosen[chosen < sections.shape[1]]]
+    # Every second point will do for the surface; of a closed tail the last is the first.
+    sections = form.sections[:, :-1:2] if closed else form.sections[:, ::2]
     return _lofted(form, "main", lambda place: form.between(sections, place))
 
 

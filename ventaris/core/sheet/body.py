@@ -235,8 +235,12 @@ class BodyShape(SheetSection):
                     f"shape.edits: the region runs from {edit.start:g} to {edit.end:g} m; the second station "
                     "must lie behind the first"
                 )
-        check_stations(self.parts, self.stations)
+        check_stations(self)
         return self
+
+    def stations_of(self, wing):
+        """The sections along a wing, by its name, from the middle outwards; none of one of one section."""
+        return [s for s in self.stations if not s.part or s.part == wing]
 
 
 class BodyAir(Air):

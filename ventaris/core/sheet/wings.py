@@ -25,10 +25,10 @@ class WingStation(SheetSection):
         None, json_schema_extra={"kind": "points", "when": {"form": "coordinates"}})
 
 
-def check_stations(parts, stations):
-    """Raises ValueError where sections along wings do not fit them."""
-    lifting = {p.name: p for p in parts if p.kind == "wing"}
-    for station in stations:
+def check_stations(shape):
+    """Raises ValueError where a body's sections along wings do not fit them."""
+    lifting = {p.name: p for p in shape.parts if p.kind == "wing"}
+    for station in shape.stations:
         if station.part not in lifting and (station.part or len(lifting) != 1):
             raise ValueError(
                 f"shape.stations: “{station.part}” is not the name of a wing. There are: "
@@ -38,7 +38,7 @@ def check_stations(parts, stations):
                 f"shape.stations: the section at y = {station.y:g} m has no coordinates. Paste them, or "
                 "choose another section")
     for name, part in lifting.items():
-        own = [s for s in stations if not s.part or s.part == name]
+        own = shape.stations_of(name)
         if own:
             _check_one(name, part, own)
 

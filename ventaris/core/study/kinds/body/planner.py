@@ -10,7 +10,7 @@ import numpy as np
 from ...planned_stations import STATIONS, check_wanted, plan_station
 from .ready import own_form
 
-# What wall functions are made for; a growth of cells that layers in space stand.
+# What wall functions are made for.
 Y_PLUS = 40.0
 
 

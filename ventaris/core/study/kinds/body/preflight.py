@@ -5,7 +5,6 @@ import numpy as np
 from ....grids.bodies import CURVED_HALVINGS, LADDER, LEVELS, coarsening
 from ....grids.embedded import SIDES
 from ....grids.wall_layers import TOP
-from ....shapes.assembly import stations_of
 from ....sheet.body_walls import FLOWING
 from ....units import large
 from .ready import HULL_ACROSS, refers_to_planform
@@ -92,7 +91,7 @@ def _air(setup):
 def _stations(shape):
     """Wings whose own numbers give way to their sections."""
     for part in shape.parts:
-        stations = stations_of(part, shape) if part.kind == "wing" and part.used == "yes" else ()
+        stations = shape.stations_of(part.name) if part.kind == "wing" and part.used == "yes" else ()
         if stations:
             yield Finding(
                 "note", "shape.stations",
