@@ -225,15 +225,17 @@ class Discretisation:
             self.closure.row_scale *= flow / own
 
     @property
-    def krylov_type(self):
-        """Precision of the vectors that steady steps are solved with.
-
-        Single where flux derivatives are held: in space with a closure or in a passage, in steady flow,
-        without strong shocks, until a march asks for the exact ones.
-        """
+    def holds_derivatives(self):
+        """Whether products take the flux derivatives as they were held: in space with a closure or in a
+        passage, in steady flow, without strong shocks, until a march asks for the exact ones."""
         steady = (self.closure is not None or self.repeated is not None) and self.time_rate == 0
-        held = self.dim == 3 and steady and not self.has_strong_shocks and not self.exact_products
-        return np.float32 if held else np.float64
+        return self.dim == 3 and steady and not self.has_strong_shocks and not self.exact_products
+
+    @property
+    def krylov_type(self):
+        """Precision of the vectors that systems are solved with: single with held derivatives and in steps
+        in time, whose systems are solved to a few thousandths."""
+        return np.float32 if self.holds_derivatives or self.time_rate > 0 else np.float64
 
     @property
     def flow_columns(self):
@@ -399,14 +401,14 @@ class Discretisation:
         """Product of the Jacobian, pseudo-time term included, with a scaled vector.
 
         Exact, by finite differences; or with the flux derivatives held, which costs far less (see
-        `krylov_type`).
+        `holds_derivatives`). Differences are taken in double precision whatever that of the vector is.
         """
-        if self.krylov_type == np.float32:
+        if self.holds_derivatives:
             self._held = self._held or HeldProducts(self)
             return self._held
 
         def product(vector):
-            norm = np.sqrt((vector**2).mean())
+            norm = np.linalg.norm(vector) / np.sqrt(vector.size)
             if norm == 0:
                 return np.zeros_like(vector)
             step = STEP / norm
@@ -416,7 +418,7 @@ class Discretisation:
             out -= residual
             out /= step
             self.add_pseudo_time(vector, out)
-            return out
+            return out.astype(vector.dtype, copy=False)
 
         return product
 

@@ -8,6 +8,7 @@ turns in itself, so nothing of it moves along its normal (see `grids.turning_zon
 from dataclasses import dataclass
 
 import numpy as np
+from scipy.spatial import cKDTree
 
 from ..grids.turning_zone import turning
 from .boundaries.registry import NO_SLIP
@@ -53,6 +54,7 @@ class Turned:
         self.rows = [self._rows_of_seam(zone) for zone in self.zones]
         # What slides along a wall, as it stood before anything turned.
         self.sticky = [self._sticky_of(zone) for zone in self.zones]
+        self.walls, self._put = None if flow.distance is None else DistancesThatTurn(flow), None
         self.put(0.0, at_rest=True)
 
     def _sticky_of(self, zone):
@@ -71,7 +73,9 @@ class Turned:
         """Turn the zones to where they are at a time; `at_rest` holds them there. Axes do not turn: returns
         0."""
         flow, mesh = self.flow, self.flow.mesh
-        self.time = time
+        if (time, at_rest) == self._put:
+            return 0.0
+        self.time, self._put = time, (time, at_rest)
         flow.faces.drift[:], flow.cells.drift[:] = 0.0, 0.0
         for k, (zone, law) in enumerate(zip(self.zones, self.motion.laws)):
             zone.turn_to(mesh, -law.value(time))
@@ -90,7 +94,7 @@ class Turned:
         for stencil in self.stencils:
             stencil.follow()
         if flow.distance is not None:
-            flow.distance[:] = flow.mesh.wall_distance(flow.stencils.walls)[0]
+            self.walls.follow()
         return 0.0
 
     def _follow_seam(self, k, zone):
@@ -103,3 +107,42 @@ class Turned:
         if not np.array_equal(faces[rows[1]], now):
             faces[rows[1]] = now
             self.flow.factors.renumber(self.flow.mesh, rows.ravel())
+
+
+class DistancesThatTurn:
+    """Wall distances of a discretisation's cells, kept as zones turn.
+
+    Cells and walls that turn together keep their distance. What lies on the other side of a seam is looked
+    for anew at every step, and only where it may be nearer; it is some cells away at least, so that the
+    nearest middle of a wall's face tells how far.
+
+    Parameters
+    ----------
+    flow : Discretisation
+    """
+    def __init__(self, flow):
+        self.mesh, self.distance = flow.mesh, flow.distance
+        mesh, walls = flow.mesh, flow.stencils.walls
+        side, of_walls = np.zeros(mesh.n_cells, dtype=int), np.zeros(len(walls), dtype=int)
+        for k, zone in enumerate(mesh.zones):
+            side[zone.cells] = k + 1
+            of_walls[np.isin(walls, zone.faces)] = k + 1
+        self.cells = [np.nonzero(side == k)[0] for k in range(len(mesh.zones) + 1)]
+        self.walls = [walls[of_walls == k] for k in range(len(mesh.zones) + 1)]
+        self.own = []
+        for cells, own in zip(self.cells, self.walls):
+            apart = np.full(len(cells), np.inf)
+            if len(own):
+                apart = mesh.wall_distance(own, mesh.centre[cells])[0]
+            self.own.append(apart)
+
+    def follow(self):
+        """Measure where the zones stand now."""
+        mesh = self.mesh
+        for k, (cells, own) in enumerate(zip(self.cells, self.own)):
+            others = [walls for m, walls in enumerate(self.walls) if m != k and len(walls)]
+            apart = own
+            if others:
+                at = mesh.face_centre[np.concatenate(others)]
+                apart = np.minimum(own, cKDTree(at).query(mesh.centre[cells], distance_upper_bound=np.inf)[0])
+            self.distance[cells] = apart

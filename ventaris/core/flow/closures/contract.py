@@ -85,6 +85,16 @@ class Closure:
         for n in range(self.columns):
             flow.factors.factorise_scalar(n, self.pairs[n], self.matrix_diagonal[n])
 
+    def sweep(self, state, residual):
+        """Change of the state by one step of the closure's equations alone, from their matrices with safe
+        diagonals; `residual` is that of the state."""
+        flow, change = self.flow, np.zeros_like(state)
+        self.prepare(state, flow.molecular, np.zeros(flow.n_cells))
+        self.apply_factors(-residual, change)
+        change *= flow.column_scale
+        self.clip(state, change)
+        return change
+
     def apply_factors(self, vector, out):
         """Fill the closure's columns of the preconditioned vector."""
         for n in range(self.columns):

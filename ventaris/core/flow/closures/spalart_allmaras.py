@@ -24,6 +24,8 @@ from .velocity_gradient import normal_gap, shielding, sum_of_squares, vorticity
 
 CB1, SIGMA, CB2, KAPPA, CW2, CW3, CV1, CT3, CT4, CN1 = (0.1355, 2.0 / 3.0, 0.622, 0.41, 0.3, 2.0, 7.1, 1.2,
                                                         0.5, 16.0)
+# fw at its ends, beyond which the function of g is left out as too dear for what it changes.
+FW_LEAST, FW_MOST, SATURATED = (1.0 + CW3**-6)**(1.0 / 6.0), (1.0 + CW3**6)**(1.0 / 6.0), 1e17
 CW1 = CB1 / KAPPA**2 + (1 + CB2) / SIGMA
 # Compressible mixing layers (Spalart: Trends in turbulence treatments, AIAA 2000-2306), shielded as in
 # Spalart, Deck, Shur et al.: A new version of detached-eddy simulation, Theor. Comput. Fluid Dyn. 20, 2006.
@@ -57,8 +59,11 @@ def source(nt, nu, S, d):
     St = max(St, 1e-12)
     r = min(nt / (St * k2d2), 10.0)
     g = r + CW2 * (r**6 - r)
-    fw = g * ((1.0 + CW3**6) / (g**6 + CW3**6))**(1.0 / 6.0)
-    ft2 = CT3 * np.exp(-CT4 * chi * chi)
+    g6 = g**6
+    fw = FW_MOST
+    if g6 < SATURATED:
+        fw = g * FW_LEAST if g6 < CW3**6 / SATURATED else g * ((1.0 + CW3**6) / (g6 + CW3**6))**(1.0 / 6.0)
+    ft2 = CT3 * np.exp(-CT4 * chi * chi) if chi < 9.0 else 0.0
     destruction = (CW1 * fw - CB1 / (KAPPA * KAPPA) * ft2) * nt / (d * d)
     production = CB1 * (1.0 - ft2) * St
     return nt * (production - destruction), 2.0 * destruction - production

@@ -54,7 +54,12 @@ def shielding(kinematic, squares, d, kappa):
     """1 within a boundary layer, 0 outside of it, by the viscosity (molecular and of eddies) that is
     there."""
     r = kinematic / (max(np.sqrt(squares), 1e-12) * (kappa * d)**2)
-    return np.tanh((8.0 * r)**3)
+    x = 8.0 * r
+    # Within layers and far outside nothing is left to compute.
+    if x > 2.7:
+        return 1.0
+    x = x * x * x
+    return np.tanh(x) if x > 1e-6 else x
 
 
 @njit(**in_order)

@@ -175,7 +175,7 @@ class SteadyMarch:
             self.flow.closure.clip(self.state, change)
         accepted = self._take(change, before, factor)
         stalls = (accepted and not first and self.residual > STALLING * before
-                  and self.flow.krylov_type != np.float32)
+                  and not self.flow.holds_derivatives)
         self._stalled = wanted if stalls else None
         self.step_count += 1
         note = ""
@@ -197,7 +197,7 @@ class SteadyMarch:
                     self.courant = max(c.courant_start, 0.3 * self.courant)
                     self._evaluate()
             if not first:
-                if self.residual < self.lowest and self.flow.krylov_type == np.float32:
+                if self.residual < self.lowest and self.flow.holds_derivatives:
                     self._best = self.state, self.courant
                 self.lowest = min(self.lowest, self.residual)
             if self.residual <= self._good[2] * 1.5:
@@ -206,7 +206,7 @@ class SteadyMarch:
         return Step(self.step_count, self.residual, self.courant, vectors, clipped, first, note)
 
     def _runs_away(self):
-        return self.flow.krylov_type == np.float32 and self.residual > max(RUNAWAY * self.lowest,
+        return self.flow.holds_derivatives and self.residual > max(RUNAWAY * self.lowest,
                                                                            RUNAWAY_FROM)
 
     def _turn_exact(self):

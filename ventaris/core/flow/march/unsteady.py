@@ -16,6 +16,11 @@ HALVINGS = 4
 # Share of a step's residual that may be left, without a closure and with one: then more changes nothing that
 # a shorter step does not change by ten times as much.
 TOLERANCE = 3e-5, 2e-3
+# What is solved of a system at least, in a step's first Newton step and those after it; less where a larger
+# share of it is all that the step's tolerance still asks for.
+LEAST_LINEAR, LINEAR_SHARE, MOST_VECTORS = (0.02, 5e-3), 0.7, 60
+# Where the closure's rows weigh more than this share of the flow's, they are relaxed by sweeps of their own.
+CLOSURE_SHARE, MOST_SWEEPS = 0.5, 12
 # Bounds of how much the scale of a closure's equation changes at a step.
 BALANCE = 1e-4, 1e4
 # Newton steps after which the limiter is held for the rest of a time step: its corners at shocks else keep
@@ -141,13 +146,17 @@ class TimeMarch:
             else:
                 vector = flow.residual(state)
         while norm > self.tolerance * first and inner < MOST_INNER:
+            if flow.closure is not None:
+                state, vector, norm = self._relaxed(state, vector)
             if inner == FREE_INNER:
                 vector = flow.residual(state)
                 flow.limiter_frozen = True
             if inner % 4 == 0:
                 flow.prepare(state, PSEUDO_COURANT)
-            change, _, _ = gmres(flow.linear_operator(state, vector), flow.apply_factors, -vector, 0.05, 30)
-            change *= flow.column_scale
+            wanted = max(LEAST_LINEAR[inner > 0], LINEAR_SHARE * self.tolerance * first / norm)
+            change, _, _ = gmres(flow.linear_operator(state, vector), flow.apply_factors,
+                                 -vector.astype(flow.krylov_type), wanted, MOST_VECTORS)
+            change = change * flow.column_scale
             flow.clip_change(state, change, 0.3)
             if flow.closure is not None:
                 flow.closure.clip(state, change)
@@ -171,6 +180,24 @@ class TimeMarch:
                 share = float(np.clip(goal / size, *BALANCE))
                 closure.row_scale[k] *= share
                 vector[:, nv + k] *= share
+
+    def _relaxed(self, state, vector):
+        """(state, residual, its norm) after sweeps of the closure's own equations with the flow held, as long
+        as they weigh more than their share and gain by it: a few cells in which they are stiff would keep the
+        Newton steps of all others from being taken."""
+        flow, nv = self.flow, self.flow.flow_columns
+        own = self._norm(vector[:, nv:])
+        for _ in range(MOST_SWEEPS):
+            if own < CLOSURE_SHARE * self._norm(vector[:, :nv]):
+                break
+            change = flow.closure.sweep(state, flow.residual(state))
+            ahead = flow.residual(state + change)
+            after = self._norm(ahead[:, nv:])
+            if not after < own:
+                vector = flow.residual(state)
+                break
+            state, vector, own = state + change, ahead, after
+        return state, vector, self._norm(vector)
 
     def _take(self, state, change, norm):
         factor = 1.0

@@ -167,7 +167,7 @@ class BodyExecution(Climb):
                               boundaries=setup.boundaries, direction=setup.direction, detached=self.detached
                               and name == setup.levels[-1])
         flow.exact_products = careful
-        held = flow.krylov_type == np.float32
+        held = flow.holds_derivatives
         courant, vectors, tolerance = (MOST_COURANT, 20,
                                        0.3) if held else (EXACT_COURANT, EXACT_VECTORS,
                                                           EXACT_TOLERANCE) if turbulent else (1e5, 30, 0.1)
