@@ -2,6 +2,7 @@
 from .blades import CAMPAIGNS as BLADES
 from .bodies import CAMPAIGNS as BODIES
 from .nozzles import CAMPAIGNS as NOZZLES
+from .wheels import CAMPAIGNS as WHEELS
 
 DRONE = {
     "name": "Courier drone wing section",
@@ -137,5 +138,6 @@ SHEDDING = {
 
 CAMPAIGNS = {
     "1-drone": DRONE, "2-vane": DART, "3-turbulent": TURBULENT, "4-slotted": SLOTTED, "5-kart": KART,
-    "6-pylon": PYLON, "7-shedding": SHEDDING, **BODIES, **NOZZLES, **BLADES, "16-pitching": PITCHING
+    "6-pylon": PYLON, "7-shedding": SHEDDING, **BODIES, **NOZZLES, **BLADES, "16-pitching": PITCHING,
+    **WHEELS
 }
