@@ -12,10 +12,10 @@ from ventaris.core.grids.sizing import Zone
 from ventaris.core.sheet import SheetError, differing_inputs, read_sheet, read_toml, write_toml
 from ventaris.core.sheet.model import Shape
 from ventaris.core.shapes.build import build
-from ventaris.core.shapes.coordinates import ShapeError
+from ventaris.core.shapes.coordinates import ShapeError, read_outlines
 from ventaris.core.shapes.outline import Outline, crossing, holds
 from ventaris.core.shapes.families import ellipse, four_digit
-from ventaris.core.shapes.section import Section
+from ventaris.core.shapes.section import Section, elements_beside
 from ventaris.core.study.checks import examine
 from ventaris.core.study.kinds.section.planner import plan_layer
 from ventaris.core.study.setup import prepare
@@ -87,6 +87,50 @@ class Elements(unittest.TestCase):
                                             "speed": 5}]}, grid={"zones": [{"kind": "circle"}]},
             instruments={"formulas": [{"name": "glide", "expression": "lift / drag"}]})
         self.assertEqual(read_toml(write_toml(one)), one)
+
+
+def written(loop, place=(0.0, 0.0), scale=1.0, turn=0.0):
+    """A closed loop as lines of a file, and its points."""
+    c, s = np.cos(turn), np.sin(turn)
+    points = scale * np.asarray(loop) @ np.array([[c, s], [-s, c]]) + place
+    points = np.concatenate([points, points[:1]])
+    return "\n".join(f"{x:.9f} {y:.9f}" for x, y in points), points
+
+
+class SeveralOutlines(unittest.TestCase):
+    def setUp(self):
+        ring = [(np.cos(a), np.sin(a)) for a in np.linspace(0, 2 * np.pi, 90)[:-1]]
+        self.texts, self.points = zip(written(four_digit(0.15, 0.03)[:-1], (120.0, 40.0), 300.0, 0.1),
+                                      written(ring, (520.0, 20.0), 35.0),
+                                      written(four_digit(0.12)[:-1], (100.0, -80.0), 90.0, -0.6))
+        self.chord = 300.0
+
+    def test_each_stands_where_the_file_puts_it(self):
+        for between in ("\n\n", "\nwheel\n"):
+            (main, title), *others = read_outlines("Bench\n" + between.join(self.texts))
+            self.assertEqual((title, len(others)), ("Bench", 2))
+            elements = elements_beside(main, others)
+            names = ["wheel", "element 3"] if "wheel" in between else ["element 2", "element 3"]
+            self.assertEqual([e["name"] for e in elements], names)
+            built = made(kind="coordinates", points=main.tolist(), elements=elements)
+            outlines = [o.polygon(2000) for o in built.outlines(0.0)]
+            # Where a point stands does not depend on the axes by its distances from two others.
+            for mine, theirs in zip(outlines[1:], self.points[1:]):
+                for k in (0, 1):
+                    found = [cKDTree(outlines[0]).query(mine)[0], cKDTree(self.points[0]).query(theirs)[0]]
+                    reach = [(f.min(), f.max())[k] for f in found]
+                    self.assertAlmostEqual(reach[0] * self.chord, reach[1], delta=0.5)
+
+    def test_what_is_wrong_names_the_outline(self):
+        bad = "0 0\n1 1\n1 0\n0 1\n2 2\n3 1\n2 0\n1 -1\n0 0"
+        with self.assertRaisesRegex(ShapeError, "Outline 2 of 2"):
+            read_outlines(self.texts[0] + "\n\n" + bad)
+        with self.assertRaisesRegex(ShapeError, "not two numbers"):
+            read_outlines("0 0\n0.5 0.1\n1 0\nand so on\n0.5 -0.1")
+
+    def test_two_sides_are_still_one_outline(self):
+        upper, lower = "0 0\n0.3 0.1\n0.6 0.08\n0.8 0.04\n1 0", "0 0\n0.3 -0.1\n0.6 -0.08\n0.8 -0.04\n1 0"
+        self.assertEqual(len(read_outlines(upper + "\n\n" + lower)), 1)
 
 
 class Differences(unittest.TestCase):

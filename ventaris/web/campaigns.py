@@ -303,7 +303,7 @@ def imported_shape():
     upload, parsed = request.files.get("file"), parse_upload("coordinates", _coordinates_given())
     shape = {
         "kind": "coordinates", "title": (parsed["title"] or (upload.filename if upload else ""))[:120],
-        "points": parsed["points"]
+        "points": parsed["points"], **({"elements": parsed["elements"]} if parsed["elements"] else {})
     }
     chord = request.form.get("chord", "").strip()
     if chord:

@@ -57,12 +57,13 @@ def main():
         sys.stdout.buffer.write(_surface(what.removeprefix("surface-"), data))
         return
     if what == "coordinates":
-        from ventaris.core.shapes.coordinates import ShapeError, read_coordinates
-        from ventaris.core.shapes.section import normalise
+        from ventaris.core.shapes.coordinates import ShapeError, read_outlines
+        from ventaris.core.shapes.section import elements_beside, normalise
         try:
-            loop, title = read_coordinates(data)
+            (loop, title), *others = read_outlines(data)
             _, chord, turned = normalise(loop)
-            answer = {"points": loop.tolist(), "title": title, "chord": chord, "turned": turned}
+            answer = {"points": loop.tolist(), "title": title, "chord": chord, "turned": turned,
+                      "elements": elements_beside(loop, others)}
         except ShapeError as error:
             answer = {"error": str(error)}
     elif what == "contour":

@@ -2,7 +2,9 @@
 
 Accepted: two columns separated by blanks, tabs, commas or semicolons, with or
 without a title line; one loop in either direction, starting at the trailing or
-the leading edge; or two blocks, each from the leading to the trailing edge.
+the leading edge; or two blocks, each from the leading to the trailing edge; or
+several closed loops, each an element of an arrangement, parted by empty lines or
+by lines with their names.
 """
 import math
 import re
@@ -37,8 +39,42 @@ def read_coordinates(text):
     ------
     ShapeError
     """
-    blocks, title = _number_blocks(_as_text(text))
-    return order_loop(_join_blocks(blocks)), title
+    blocks, titles = _number_blocks(_as_text(text))
+    return order_loop(_join_blocks(blocks)), titles.get(0, "")
+
+
+def read_outlines(text):
+    """Parse and check one outline or several.
+
+    Parameters
+    ----------
+    text : str or bytes
+
+    Returns
+    -------
+    list of (loop, title)
+        Loops as `read_coordinates` gives them, all in the file's own axes.
+
+    Raises
+    ------
+    ShapeError
+    """
+    blocks, titles = _number_blocks(_as_text(text))
+    if len(blocks) < 2 or not all(_is_closed(block) for block in blocks):
+        return [(order_loop(_join_blocks(blocks)), titles.get(0, ""))]
+    out = []
+    for k, block in enumerate(blocks):
+        try:
+            out.append((order_loop(block), titles.get(k, "")))
+        except ShapeError as error:
+            raise ShapeError(f"Outline {k + 1} of {len(blocks)}: {error}") from None
+    return out
+
+
+def _is_closed(points):
+    """Whether a block of points is a loop that ends where it begins."""
+    return len(points) >= FEWEST_POINTS and np.linalg.norm(points[0] -
+                                                           points[-1]) < 1e-6 * np.ptp(points, axis=0).max()
 
 
 def read_pairs(text):
@@ -62,7 +98,9 @@ def _as_text(text):
 
 
 def _number_blocks(text):
-    blocks, current, title, numbers_seen = [], [], "", False
+    """Blocks of pairs, and {number of a block: the line of text before it}; text between blocks is taken
+    where all before it are closed loops."""
+    blocks, current, titles, numbers_seen = [], [], {}, False
     for line_number, line in enumerate(text.splitlines(), start=1):
         stripped = line.strip()
         if not stripped or stripped[0] in "#%!":
@@ -74,11 +112,13 @@ def _number_blocks(text):
         try:
             values = [float(f) for f in fields]
         except ValueError:
-            if numbers_seen:
+            if numbers_seen and all(_is_closed(np.array(b)) for b in [*blocks, *([current] if current else [])]):
+                blocks, current = [*blocks, *([current] if current else [])], []
+            elif numbers_seen:
                 raise ShapeError(
                     f"Line {line_number} holds “{stripped[:40]}”, not two numbers. Remove that line "
                     "or write x and y there.") from None
-            title = title or stripped[:80]
+            titles.setdefault(len(blocks), stripped[:80])
             continue
         if len(values) < 2:
             raise ShapeError(f"Line {line_number} holds {len(values)} number, two are needed: x and y.")
@@ -97,7 +137,7 @@ def _number_blocks(text):
         blocks.append(current)
     if not blocks:
         raise ShapeError("No numbers found. Give two columns, x and y, one point a line.")
-    return [np.array(b) for b in blocks], title
+    return [np.array(b) for b in blocks], titles
 
 
 def _join_blocks(blocks):

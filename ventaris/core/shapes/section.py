@@ -177,6 +177,15 @@ def normalise(loop):
         Angle in degrees by which the section was turned to lay its chord line level
         (positive nose down).
     """
+    nose, chord, angle = _chord_line(loop)
+    c, s = np.cos(-angle), np.sin(-angle)
+    moved = (loop - nose) @ np.array([[c, -s], [s, c]]).T / chord
+    return moved, chord, float(np.degrees(-angle))
+
+
+def _chord_line(loop):
+    """(nose, chord, angle in radians counter-clockwise) of the line from a checked loop's nose to its
+    tail."""
     raw = Section(loop / np.ptp(loop[:, 0]))
     nose = raw.at(raw.leading_edge)[0] * np.ptp(loop[:, 0])
     tail = 0.5 * (loop[0] + loop[-1])
@@ -189,10 +198,37 @@ def normalise(loop):
     chord = float(np.linalg.norm(line))
     if chord <= 0:
         raise ShapeError("The section has no chord: its leading and trailing edge are the same point.")
-    angle = float(np.arctan2(line[1], line[0]))
+    return nose, chord, float(np.arctan2(line[1], line[0]))
+
+
+def elements_beside(main, others):
+    """Further elements of an arrangement as a sheet keeps them, where a file's outlines put them.
+
+    Parameters
+    ----------
+    main : ndarray, shape (n, 2)
+        Checked loop of the main element.
+    others : list of (ndarray, str)
+        Checked loops in the same axes, and their titles.
+
+    Returns
+    -------
+    list of dict
+        Fields of the sheet's `Element`, lengths in chords of the main one.
+    """
+    nose, chord, angle = _chord_line(main)
     c, s = np.cos(-angle), np.sin(-angle)
-    moved = (loop - nose) @ np.array([[c, -s], [s, c]]).T / chord
-    return moved, chord, float(np.degrees(-angle))
+    out, taken = [], {"main", "body"}
+    for k, (loop, title) in enumerate(others):
+        placed = (loop - nose) @ np.array([[c, -s], [s, c]]).T / chord
+        own_nose, own_chord, own_angle = _chord_line(placed)
+        name = " ".join(title.split())[:30]
+        name = name if name and name not in taken else f"element {k + 2}"
+        taken.add(name)
+        out.append({"name": name, "role": "free", "kind": "coordinates", "chord": round(own_chord, 8),
+                    "deflection": round(float(np.degrees(-own_angle)), 8), "x": round(float(own_nose[0]), 8),
+                    "y": round(float(own_nose[1]), 8), "points": placed.tolist()})
+    return out
 
 
 def section_from_points(points):

@@ -33,9 +33,10 @@ def gravest_first(findings):
     return sorted(findings, key=lambda f: GRADES.index(f.grade))
 
 
-def mach_findings(mach):
-    """Beyond what the solver was made for, or below what it was checked for."""
-    if mach < 0.02:
+def mach_findings(mach, fastest=0.0):
+    """Beyond what the solver was made for, or below what it was checked for; `fastest` is the Mach number of
+    walls that move."""
+    if max(mach, fastest) < 0.02:
         yield Finding(
             "warn", "air.speed",
             f"Mach number {mach:.2g} is below 0.02, where this solver has not been checked. "

@@ -50,7 +50,7 @@ def preflight(setup):
 
 def _air(setup):
     mach = setup.air.mach
-    yield from mach_findings(mach)
+    yield from mach_findings(mach, setup.pace)
     if 0.97 < mach < 1.05:
         yield Finding(
             "warn", "air.mach",
@@ -135,11 +135,11 @@ def _turbulence(setup):
             f"The sides' first layer of {first:.2g} chords is about y+ {y_plus:.1g}, but the cells on the "
             f"cut-off base are {base:.2g} thick, y+ up to {0.5 * base / unit:.0f}: a wall function takes "
             "over there, and the y+ that a run reports holds both.")
-    if setup.reynolds < 2e5:
+    if setup.wall_reynolds < 2e5:
         mend = "take laminar" if setup.moving and setup.moving.circles else "give a trip, or take laminar"
         yield Finding(
             "warn", "flow.model",
-            f"At Reynolds number {large(setup.reynolds)} much of a real boundary layer is laminar; {mend}.")
+            f"At Reynolds number {large(setup.wall_reynolds)} much of a real boundary layer is laminar; {mend}.")
     if any(o.section.trailing_edge == "blunt" for o in setup.outlines):
         yield Finding(
             "note", "flow.model",
