@@ -85,7 +85,7 @@ BLOWER = {
             "meters": [{"name": "outlet", "x1": 10.5, "y1": 4.6, "x2": 10.5, "y2": 9.7}],
             "probes": [{"name": "tongue", "x": 5.9, "y": 5.4}],
             # Flow over what the wheel's rim would sweep; power in the air over power at the shaft.
-            "formulas": [{"name": "flow_coefficient", "expression": "flow_outlet / 101.9"},
+            "formulas": [{"name": "throughflow", "expression": "flow_outlet / 101.9"},
                          {"name": "fan_efficiency",
                           "expression": "(1 - total_pressure_outlet) * flow_outlet / (9.3 * wheel_power)"}]
         }

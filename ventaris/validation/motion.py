@@ -1,7 +1,7 @@
 """Cases of sections that move and of gusts, against thin-section theory, and one with shocks."""
 import numpy as np
 from scipy.integrate import quad
-from scipy.special import hankel2
+from scipy.special import hankel2, kv
 
 from ..core.study.cycles import ahead_of, within_half_turn
 from .case import Case, Check, run_sheet
@@ -124,6 +124,53 @@ def gust():
                 axes=("half chords travelled from the nose", "lift over 2π w / U"))
 
 
+def oscillating_torque(turning, reynolds):
+    """Complex amplitude of the torque on a circle that turns to and fro in air at rest, over that of its
+    speed.
+
+    Lamb: Hydrodynamics, 6th ed., 1932, art. 345 (Stokes' layer on a plane) with the functions of a circle.
+    Diameter, density and speed are one.
+    """
+    inner, radius = np.sqrt(1j * turning * reynolds), 0.5
+    first, zeroth = kv(1, inner * radius), kv(0, inner * radius)
+    slope = inner * (-zeroth - first / (inner * radius)) / first
+    return 2 * np.pi * radius**2 / reynolds * (slope - 1 / radius)
+
+
+def turning_wall():
+    """A circle whose wall slides to and fro."""
+    reduced, reynolds, ratio, steps = 20.0, 50.0, 4.0, 72
+    period, speed = np.pi / reduced, 0.02 * 340.29
+    run = run_sheet(
+        air={"motion": "mach", "mach": 0.02, "viscosity_law": "from Reynolds number", "reynolds": reynolds,
+             "walls": [{"surface": "body", "action": "move", "varies": "sine", "swing": ratio * speed,
+                        "reduced": reduced}]},
+        shape={"kind": "ellipse", "thickness": 1.0}, grid={"level": "fine", "layers": 40},
+        flow={"model": "laminar", "time": "unsteady"}, domain={"far_field": 30},
+        instruments={"moment_x": 0.5, "moment_y": 0.0},
+        run={"duration": 4 * period, "time_step": period / steps, "frames": 0, "disturbance": 0})
+    last = [h for h in run.history if "time" in h][-steps:]
+    turn = np.exp(-2j * np.pi * np.arange(1, steps + 1) / steps)
+    # Positive moments are nose up, clockwise; walls slide counter-clockwise.
+    moment, slide = (2 * np.mean([h[name] for h in last] * turn) for name in ("moment", "speed_body"))
+    exact = -2 * oscillating_torque(2 * reduced, reynolds)
+    found = moment / (slide / speed)
+    checks = [
+        Check("amplitude of the torque over the exact one", abs(found) / abs(exact), 0.97, 1.03,
+              "Stokes' layer round a circle, by Bessel functions"),
+        Check("torque, degrees ahead of the exact one", float(np.degrees(np.angle(found / exact))), -2, 2,
+              "Stokes' layer round a circle, by Bessel functions")
+    ]
+    shown = np.exp(2j * np.pi * np.linspace(0, 1, 73))
+    return Case("motion-wall", "Circle whose wall slides to and fro, laminar, k 20, M 0.02",
+                f"{run.result['cells']} cells, {steps} steps per period, wall at ± {ratio:g} U", checks,
+                run.result["seconds"],
+                [("computed", 360 * np.arange(1, steps + 1) / steps, np.array([h["moment"] for h in last]),
+                  "computed"),
+                 ("exact", np.linspace(0, 360, 73), (exact * slide / speed * shown).real, "reference")],
+                axes=("phase of the wall's speed, °", "moment coefficient"))
+
+
 def transonic():
     """Shocks that come and go on a pitching section."""
     run = run_sheet(
@@ -152,5 +199,6 @@ def transonic():
 
 
 CASES = {
-    "motion-pitch": pitching, "motion-heave": heaving, "motion-gust": gust, "motion-transonic": transonic
+    "motion-pitch": pitching, "motion-heave": heaving, "motion-gust": gust, "motion-wall": turning_wall,
+    "motion-transonic": transonic
 }

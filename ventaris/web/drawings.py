@@ -235,6 +235,10 @@ def _ends_of(moves, loops, lasts):
 
 
 def _action_words(action):
+    return _held_words(action) + driven_words(action)
+
+
+def _held_words(action):
     name = f"“{action.surface}”"
     if action.action == "blow":
         return f"{name} {'blows' if action.speed >= 0 else 'sucks'} at {show(abs(action.speed), 'm/s', 4)}"
@@ -245,6 +249,18 @@ def _action_words(action):
         )
     return (f"{name} slips"
             if action.action == "slip" else f"{name} moves along itself at {show(action.speed, 'm/s', 4)}")
+
+
+def driven_words(action):
+    """How a wall changes in time, to follow on what it does; empty where it does not."""
+    if not action.is_driven:
+        return ""
+    if action.varies == "sine":
+        often = f"k {action.reduced:g}" if action.given == "reduced" else f"{action.hertz:g} Hz"
+        return f", ± {show(abs(action.swing), 'm/s', 4)} at {often}"
+    if action.varies == "table":
+        return ", and what its table says"
+    return f", and by the formula {action.formula}"
 
 
 def _chain(points, edges):

@@ -4,6 +4,7 @@ import numpy as np
 
 from . import positions as k
 from .boundaries.registry import BLOWN, FAR_FIELD, NO_SLIP, OUTLET, lay_out
+from .driven_walls import DrivenOn
 from .closures.catalogue import CATALOGUE
 from .closures.contract import ClosureOptions
 from .factors.filled import FilledFactors
@@ -74,6 +75,8 @@ class Discretisation:
     pace : float or None
         Mach number of the fastest motion there is, which scales residuals and unknowns; None takes the
         stream's.
+    driven : sequence of DrivenWall
+        Walls of a plane whose blowing or sliding changes in time.
     motion : Motion, TurningZones or None
         How a plane's grid moves, as one piece or its turning zones in it; until a march in time moves it, it
         stands as at time 0.
@@ -92,6 +95,8 @@ class Discretisation:
         What sets the pressure of an outlet while the state changes.
     moved : Moved, Turned or None
         Puts a grid that moves where it is at a time.
+    driven : DrivenOn or None
+        Puts driven walls where they are at a time.
     exact_products : bool
         Whether a march may no longer hold the flux derivatives.
     """
@@ -101,7 +106,7 @@ class Discretisation:
     def __init__(self, mesh, stream, wall_kind=None, limit=None, precondition=None, vortex=True, closure=None,
                  laminar_until=None, boundaries=None, bridge=True, mixing=0.0, strength=None,
                  shock_bounds=None, direction=(1.0, 0.0, 0.0), detached=False, omega=0.0, motion=None,
-                 pace=None):
+                 pace=None, driven=()):
         self.mesh, self.stream, self.dim = mesh, stream, mesh.dim
         mach, flat = stream.mach, self.dim == 2
         limit = mach > LIMIT_ABOVE if limit is None else limit
@@ -137,6 +142,7 @@ class Discretisation:
             self.column_scale = np.append(self.column_scale, self.closure.column_scale)
         self.history = np.zeros((self.n_cells, self.columns_of_state))
         self.moved = None if motion is None else motion.on(self)
+        self.driven = DrivenOn(self, driven) if driven else None
         if closure is not None and not flat:
             self._weigh_closure()
 

@@ -1,5 +1,4 @@
-"""Parts of a run sheet that come in lists: elements, named surfaces, what walls do, zones, formula
-channels."""
+"""Parts of a run sheet that come in lists: elements, named surfaces, zones, formula channels."""
 from typing import Literal
 
 from pydantic import Field, model_validator
@@ -87,31 +86,6 @@ class NamedSurface(SheetSection):
         if self.start == self.end or not self.name:
             raise ValueError("a named surface needs a name, and two different ends")
         return self
-
-
-class WallAction(SheetSection):
-    """What a named surface does at this operating point."""
-
-    surface: str = text(
-        "body", "Surface",
-        "A named surface, a side (“upper”, “flap lower”), an element's name, or “body” for all walls.", 60)
-    action: Literal["blow", "blow mass", "move", "slip"] = choice(
-        "blow", "Does",
-        "Blowing is positive out of the wall, suction negative. A moving wall slides along itself, positive "
-        "counter-clockwise round the body.",
-        **{
-            "blow": "blows at a normal speed", "blow mass": "blows a mass flow",
-            "move": "moves along itself (rotates)", "slip": "slips"
-        })
-    speed: float = number(0.0, "m/s", -1000, 1000, "Speed",
-                          "Normal speed of blowing (suction negative), or speed of the wall along itself.",
-                          when={"action": ("blow", "move")})
-    mass_flow: float = number(0.0, "kg/(m*s)", -1e4, 1e4, "Mass flow",
-                              "Of the whole stretch per metre of span; suction negative.",
-                              when={"action": "blow mass"})
-    temperature: float | None = number(None, "K", 10, 3000, "Temperature of the air",
-                                       "Empty takes the undisturbed air's.",
-                                       when={"action": ("blow", "blow mass")})
 
 
 class Meter(SheetSection):

@@ -4,11 +4,11 @@ from typing import Literal
 from pydantic import Field, model_validator
 
 from ..shapes.families import NOSES
-from .arrangement import (CLOSURES, Closure, Element, Formula, Meter, NamedSurface, RefinedZone,
-                          WallAction)
+from .arrangement import CLOSURES, Closure, Element, Formula, Meter, NamedSurface, RefinedZone
 from .fields import SheetSection, choice, number, text
 from .fluid import GasGiven, OfGas, gas_given, heat_capacity, heat_ratio, molar_mass, specific_constant
 from .movement import Movement
+from .wall_actions import WallAction
 
 FORMAT = 1
 

@@ -15,7 +15,7 @@ CHANNEL_WORDS = {
     "Mach number ahead of the Mach disc"
 }
 CHANNEL_STARTS = (("wheel_power_", "Power of wheel {}"), ("wheel_torque_", "Torque of wheel {}"),
-                  ("angle_", "Angle of circle {}, °"),
+                  ("angle_", "Angle of circle {}, °"), ("speed_", "Speed of {}, m/s"),
                   ("flow_", "Mass flow through {}, of ρ U c"),
                   ("total_pressure_", "Total pressure at {}, of q"), ("cp_", "Cp at {}"),
                   ("p_", "Pressure at {}, Pa"), ("drag_", "Drag of {}, CD"), ("lift_", "Lift of {}, CL"),

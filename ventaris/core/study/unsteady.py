@@ -30,7 +30,8 @@ def time_step(setup):
     if setup.moving:
         return setup.moving.step
     size = bluff_size(setup)
-    return size / STROUHAL / STEPS_PER_PERIOD if size else STREAMLINED_STEP
+    step = size / STROUHAL / STEPS_PER_PERIOD if size else STREAMLINED_STEP
+    return min(step, setup.driven_step or step)
 
 
 def bluff_size(setup):

@@ -81,8 +81,16 @@ class TimeMarch:
         self.tolerance = tolerance or TOLERANCE[flow.closure is not None]
         self.time, self.number, self.before, self.parts = time, 0, before, 1
         flow.first_order = False
-        if flow.moved is not None:
-            flow.moved.put(time)
+        self._stand_at(time)
+
+    def _stand_at(self, time):
+        """Put what moves, and walls that are driven, where they are at a time; returns the angle by which the
+        grid's axes have turned since."""
+        moved, driven = self.flow.moved, self.flow.driven
+        angle = 0.0 if moved is None else moved.put(time)
+        if driven is not None:
+            driven.put(time)
+        return angle
 
     def advance(self):
         """Make one time step, in parts where it must be; raises `FlowDiverged` when it cannot be solved."""
@@ -106,13 +114,12 @@ class TimeMarch:
     def _in_parts(self, parts):
         """(state, the one before the whole step, both along the axes at its end, Newton steps, worst share of
         a residual left) after one step made in equal parts."""
-        moved, state, start = self.flow.moved, self.state, self.state
+        state, start = self.state, self.state
         before = self.before if self.before is None else state - (state - self.before) / parts
         inner, worst = 0, 0.0
-        if moved is not None:
-            moved.put(self.time)
+        self._stand_at(self.time)
         for n in range(parts):
-            angle = 0.0 if moved is None else moved.put(self.time + (n + 1) * self.step / parts)
+            angle = self._stand_at(self.time + (n + 1) * self.step / parts)
             if angle:
                 state, start = turned(state, angle), turned(start, angle)
                 before = before if before is None else turned(before, angle)

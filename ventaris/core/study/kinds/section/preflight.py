@@ -4,8 +4,10 @@ import numpy as np
 from ....flow.discretisation import PRECONDITION_BELOW
 from ....grids.spacing import geometric_ratio
 from ....units import large
+from ...channels import FormulaError
 from ...findings import Estimate, Finding, climb_findings, formula_findings, gravest_first, mach_findings
 from ...verdict import LEAST_OF_SWING, MOST_DEGREES
+from .driven import Steering, speed_channels
 from .motion import words_of
 from .ready import section_channels, wall_unit
 from ...unsteady import bluff_size, time_step
@@ -277,11 +279,25 @@ def _walls(setup):
                 f"“{action.surface}” moves along itself, which inviscid flow does not feel. Take the laminar "
                 "or turbulent model.")
         speed = abs(action.speed) if action.action == "blow" else 0.0
+        if action.is_driven and setup.sheet.flow.time == "steady":
+            yield Finding(
+                "note", "air.walls",
+                f"“{action.surface}” changes in time: in steady flow it is held as it stands at the "
+                "beginning. Set time to unsteady to follow it.")
         if speed > 0.5 * setup.air.speed_of_sound:
             yield Finding(
                 "warn", "air.walls",
                 f"“{action.surface}” blows at {speed:.3g} m/s, more than half of the speed of sound: give "
                 "small cells there, and check the level trend.")
+    try:
+        Steering(setup.driven, section_channels(setup) + [f.name for f in setup.sheet.instruments.formulas],
+                 setup.air)
+    except FormulaError as error:
+        yield Finding("stop", "air.walls", str(error))
+    names = speed_channels(setup.sheet)
+    for name in sorted({n for n in names if names.count(n) > 1}):
+        yield Finding("stop", "air.walls",
+                      f"Two rows drive “{name.removeprefix('speed_')}” in time. Keep one of them.")
     idle = {s.name for s in setup.shape.surfaces} - {a.surface for a in setup.sheet.air.walls}
     if idle:
         yield Finding("note", "shape.surfaces",

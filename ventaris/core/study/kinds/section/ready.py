@@ -17,6 +17,7 @@ from ....instruments.flow_meter import FlowMeter
 from ....shapes.build import BuiltSection, build
 from ....shapes.coordinates import ShapeError
 from ...air import air_state, derived_air
+from .driven import driven_walls, fastest_driven, moving_with, speed_channels, step_of
 from .motion import Moving, channels_of, check_circles, moving_of
 
 
@@ -120,6 +121,8 @@ class Setup:
         What is not a plain wall or the far field.
     moving : Moving or None
         What moves.
+    driven : tuple of DrivenWall
+        Walls whose speed changes in time.
     """
 
     sheet: object
@@ -131,6 +134,12 @@ class Setup:
     outlines: list
     boundaries: dict
     moving: Moving | None = None
+    driven: tuple = ()
+
+    @property
+    def driven_step(self):
+        """Chords of a time step that follows driven walls well, or None without any."""
+        return step_of(self.sheet, self.air)
 
     def derived(self):
         """What follows from the air section, in SI."""
@@ -151,7 +160,8 @@ class Setup:
     @property
     def pace(self):
         """Mach number of the fastest wall against the air, about."""
-        return self.stream.mach * _fastest(self.moving, self.outlines)
+        return max(self.stream.mach * _fastest(self.moving, self.outlines),
+                   fastest_driven(self.sheet) / self.air.speed_of_sound)
 
     @property
     def wall_reynolds(self):
@@ -265,10 +275,7 @@ def boundaries_of(sheet, outlines, air):
         out.update({
             "lower wall": side, "upper wall": side, "inlet": Boundary("inlet"), "outlet": Boundary("outlet")
         })
-    surfaces = {t.name: 0.0 for o in outlines for t in o.stretches}
-    for o in outlines:
-        for t in o.stretches:
-            surfaces[t.name] += t.end - t.start
+    surfaces = _lengths_of(outlines)
     for action in sheet.air.walls:
         names = _surfaces_meant(action.surface, surfaces, outlines)
         for name in names:
@@ -276,6 +283,15 @@ def boundaries_of(sheet, outlines, air):
                                   surfaces[name] if len(names) == 1 else sum(surfaces[n] for n in names), air,
                                   viscous, sound)
     return out
+
+
+def _lengths_of(outlines):
+    """{surface: its length in chords}."""
+    surfaces = {t.name: 0.0 for o in outlines for t in o.stretches}
+    for o in outlines:
+        for t in o.stretches:
+            surfaces[t.name] += t.end - t.start
+    return surfaces
 
 
 def _surfaces_meant(name, surfaces, outlines):
@@ -294,7 +310,7 @@ def _surfaces_meant(name, surfaces, outlines):
 def _boundary(action, length, air, viscous, sound):
     """`length` of the stretch in chords."""
     warmth = (action.temperature or air.temperature) / air.temperature
-    if (action.action == "blow" and action.speed == 0
+    if (action.action == "blow" and action.speed == 0 and not action.is_driven
             or action.action == "blow mass" and action.mass_flow == 0):
         return Boundary("no-slip" if viscous else "slip")
     if action.action == "blow":
@@ -319,7 +335,7 @@ def prepare_section(sheet):
         raise ValueError(
             "grid.kind = lines: lines go round one upright section in free air, without named surfaces. Take "
             "triangles, or let the program choose")
-    moving = moving_of(sheet, air)
+    moving = moving_with(moving_of(sheet, air), sheet, air)
     fast = reynolds * _fastest(moving, outlines)
     plan = None if uses_triangles(sheet) else section_plan(sheet, fast)
     if plan is None or sheet.grid.kind == "automatic" and _lines_fold(shape.section, plan, sheet.domain.kind):
@@ -333,7 +349,8 @@ def prepare_section(sheet):
                         reynolds if viscous else None, sutherland, air.prandtl,
                         0.01 * sheet.air.turbulence_intensity, sheet.air.viscosity_ratio)
     return Setup(sheet, shape, air, plan, stream, LEVELS[:LEVELS.index(sheet.grid.level) + 1], outlines,
-                 boundaries_of(sheet, outlines, air), moving)
+                 boundaries_of(sheet, outlines, air), moving,
+                 driven_walls(sheet, air, lambda name: _surfaces_meant(name, _lengths_of(outlines), outlines)))
 
 
 def _lines_fold(section, plan, domain):
@@ -438,4 +455,5 @@ def section_channels(setup):
         names += [channel_name(f"cp_{probe.name}")]
     for meter in setup.meters:
         names += meter.channels
+    names += speed_channels(setup.sheet)
     return names + channels_of(setup.sheet.air.motions)

@@ -19,6 +19,7 @@ from ....instruments.taps import find_separation, find_shocks, read_taps, speed_
 from ...air import derived_air
 from ...climb import Climb
 from ...planned_stations import STATIONS
+from .driven import Steering
 from .ready import prepare_section, section_channels
 from ...progress import LevelResult, MarchedLevel, RunFailed
 from ...statistics import swings
@@ -62,6 +63,10 @@ class Execution(Climb):
                                setup.weight_share, setup.stretches)
         self.meshes = None
         self._resumed_time = resume.time if resume else None
+        formulas = [f.name for f in i.formulas]
+        self.steering = Steering(setup.driven, [*section_channels(setup), *formulas], setup.air)
+        if self._resumed_time:
+            self.steering.restore(self._resumed_time.get("steered", ()))
 
     def report_rows(self):
         """See `Climb`; of what repeats also how far it swings and when, of what happens once the most."""
@@ -209,7 +214,7 @@ class Execution(Climb):
                               laminar_until=self.sheet.flow.trip if turbulent else None,
                               boundaries=self.setup.boundaries,
                               mixing=BASE_MIXING * self.setup.radius if self.setup.is_round else 0.0,
-                              motion=moving and moving.motion, pace=self.setup.pace)
+                              motion=moving and moving.motion, pace=self.setup.pace, driven=self.setup.driven)
 
     def _open(self, name, mesh, previous, careful):
         flow, moving = self._discretise(mesh), self.setup.moving
@@ -268,6 +273,8 @@ class Execution(Climb):
         if moving:
             out |= moving.reading(level.flow.moved.time, self.setup.stream.mach)
             out |= moving.work(level.flow)
+        now = self.time_march.time if self.time_march else 0.0
+        out |= self.steering.reading(now)
         return {**out, **self.channels.compute({**march, **out})}
 
     def _probe(self, probe):
@@ -313,6 +320,7 @@ class Execution(Climb):
             if len(self.recorder.entries) == int(self.recorder.discard * self.recorder.steps):
                 self.channels.restart_means()
             channels = self._read({"step": number, "residual": report.remaining, "courant": 0.0})
+            self.steering.steer(channels, at, step)
             self.recorder.add(at, channels, march.state, level.flow.stream.column_scale)
             level.steps += 1
             level.seconds = earlier + time.monotonic() - began
@@ -430,7 +438,7 @@ class Execution(Climb):
         return {
             "time": self.time_march.time, "entries": list(self.recorder.entries), "state":
             self.time_march.state.copy(), "before": self.time_march.before.copy(),
-            **self.recorder.mean_field.kept(), **self.recorder.kept()
+            **self.recorder.mean_field.kept(), **self.recorder.kept(), "steered": self.steering.kept()
         }
 
     def conclude(self, stopped=False):
