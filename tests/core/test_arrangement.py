@@ -1,3 +1,4 @@
+import re
 import unittest
 
 import numpy as np
@@ -304,6 +305,20 @@ class Hybrid(unittest.TestCase):
             self.assertGreater(setup.generate()["coarse"].volume.min(), 0)
         except MeshError as error:
             self.assertIn("Make the gap wider", str(error))
+
+
+class LayersThatEndEarly(unittest.TestCase):
+    def test_it_is_said_with_the_number_that_is_needed(self):
+        def said(**grid):
+            asked = read_sheet({"format": 1, "shape": {"elements": [FLAP]}, "flow": {"model": "turbulent"},
+                                "air": {"motion": "speed", "speed": 30}, "grid": grid})
+            return " ".join(f.message for f in examine(asked)[1])
+
+        few = said(layers=8)
+        self.assertRegex(few, "layers end where cells are .* Take [0-9]+ layers")
+        needed = int(re.search(r"Take (\d+) layers, or a higher", few)[1])
+        self.assertNotIn("layers end", said(layers=needed))
+        self.assertNotIn("layers end", said())
 
 
 class TooFine(unittest.TestCase):

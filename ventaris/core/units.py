@@ -34,7 +34,7 @@ KINDS = {
     "m": "length", "m/s": "speed", "Pa": "pressure", "K": "temperature", "deg": "angle", "rad": "angle",
     "kg/m^3": "density", "Pa*s": "dynamic viscosity", "": "plain number", "J/(kg*K)": "gas constant",
     "%": "percentage", "kg/(m*s)": "mass flow per span", "kg/s": "mass flow", "W/m^2": "heat flux",
-    "rpm": "speed of rotation"
+    "rpm": "speed of rotation", "m/s^2": "acceleration"
 }
 # What is written for speeds of rotation, where it would be read as radians or not at all.
 TURNS = {"Hz": "turn/s", "1/s": "turn/s", "rev/s": "turn/s", "1/min": "rpm", "rev/min": "rpm"}
@@ -43,7 +43,8 @@ EXAMPLES = {
     "Pa": "26500 Pa, 26.5 kPa, 1 bar", "K": "288 K, 15 degC, -50 degC", "deg": "2 deg, 0.03 rad",
     "kg/m^3": "1.225 kg/m^3", "Pa*s": "1.8e-5 Pa*s", "": "0.12 or 12 %", "J/(kg*K)": "287.05 J/(kg*K)",
     "%": "0.1 or 0.1 %", "kg/(m*s)": "0.2 kg/(m*s)", "kg/s": "0.5 kg/s, 500 g/s",
-    "W/m^2": "5000 W/m^2, 5 kW/m^2", "rpm": "1200 rpm, 20 rev/s, 126 rad/s"
+    "W/m^2": "5000 W/m^2, 5 kW/m^2", "rpm": "1200 rpm, 20 rev/s, 126 rad/s",
+    "m/s^2": "9.81 m/s^2, 1 m/s^2"
 }
 
 
@@ -224,7 +225,8 @@ def large(value, digits=2):
 
 
 PRETTY = {
-    "deg": "°", "m^2": "m²", "m^3/s": "m³/s", "kg/m^3": "kg/m³", "Pa*s": "Pa·s", "J/(kg*K)": "J/(kg·K)",
+    "deg": "°", "m^2": "m²", "m/s^2": "m/s²", "m^3/s": "m³/s", "kg/m^3": "kg/m³", "Pa*s": "Pa·s",
+    "J/(kg*K)": "J/(kg·K)",
     "kg/(m*s)": "kg/(m·s)", "chord": "c", "cm^2": "cm²", "in^2": "in²", "ft^2": "ft²", "N*m": "N·m",
     "lbf*ft": "lbf·ft", "knot": "kn"
 }

@@ -80,7 +80,7 @@ BLOWER = {
     "setup": {
         "flow": {"model": "turbulent", "time": "unsteady"},
         "grid": {"level": "coarse", "around": 96, "layers": 24, "first_height": 1e-3, "wake_size": 0, "growth": 0.25},
-        "domain": {"far_field": 60}, "run": {"cycle_steps": 180, "cycles": 10, "frames": 30, "steps": 8},
+        "domain": {"far_field": 60}, "run": {"cycle_steps": 180, "cycles": 5, "frames": 30, "steps": 8},
         "instruments": {
             "meters": [{"name": "outlet", "x1": 10.5, "y1": 4.6, "x2": 10.5, "y2": 9.7}],
             "probes": [{"name": "tongue", "x": 5.9, "y": 5.4}],

@@ -131,7 +131,7 @@ def _arrangement(setup):
     parts.append(_chord_line(y, setup.chord))
     m = setup.shape.section.measure(setup.chord)
     sheet = setup.sheet.shape
-    words = [f"Main element {100 * m.thickness:.1f} % thick, camber {100 * m.camber:.1f} %"]
+    words = [f"Main element {100 * m.thickness:.1f} % thick, camber {round(100 * m.camber, 1) + 0.0:.1f} %"]
     for e in sheet.elements:
         words.append(f"{e.name}: {e.chord:g} c, {e.deflection:g}°" +
                      (f", gap {100 * e.gap:g} %, overlap {100 * e.overlap:g} %" if e.role != "free" else ""))

@@ -15,6 +15,9 @@ from ...unsteady import bluff_size, time_step
 # Measured with benchmarks/solver.py on two cores of 2.5 GHz; replaced by this machine's own runs.
 DEFAULT_COST = 1.4e-5
 BYTES_PER_CELL = 7_000
+# Layers of a grid of triangles end at this share of the cells along the wall; the last one may be lower by so
+# much.
+TOP_OF_LAYERS, MOST_STEP = 0.75, 6.0
 # A time step costs about as much as so many steady ones; one of a wheel, through which air is pushed and
 # pulled at every step, more.
 OF_STEPS, OF_WHEELS = 3, 10
@@ -130,6 +133,8 @@ def _turbulence(setup):
                 "warn", "grid.layers",
                 f"The layers grow by {growth:.2f} each; above about 1.25 the boundary layer is poorly "
                 f"resolved. Take {needed} layers.")
+    else:
+        yield from _layers_end_early(setup.plan)
     base = setup.base_height
     if base and 0.5 * base / unit > 5:
         yield Finding(
@@ -269,6 +274,19 @@ def _moving(setup):
             "warn", "air.motions",
             f"Turns tail first: {', '.join(backwards)}. Turn the other way, or put the wheel's centre on the "
             "other side of the chord line.")
+
+
+def _layers_end_early(plan):
+    """Whether triangles much thicker than the last layer stand on it."""
+    top = plan.first_height * plan.layer_growth**(plan.layers - 1)
+    step = TOP_OF_LAYERS * plan.wall_size / top
+    if step > MOST_STEP:
+        needed = 1 + np.log(TOP_OF_LAYERS * plan.wall_size / plan.first_height) / np.log(plan.layer_growth)
+        yield Finding(
+            "warn", "grid.layers",
+            f"The layers end where cells are {step:.0f} times as high as the last one: nothing is resolved "
+            f"there, and steps are hard to solve. Take {4 * int(np.ceil(needed / 4))} layers, or a higher "
+            "first one.")
 
 
 def _walls(setup):
