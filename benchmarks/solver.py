@@ -93,6 +93,24 @@ def triangles():
         f"{'time step, cylinder':34s} {1e6 * seconds / mesh.n_cells:8.1f} us per cell ({mesh.n_cells} cells)")
 
 
+def wheels():
+    """A time step of a wheel of three blades in a circle, on its coarse grid, with two closures."""
+    for closure in ("spalart-allmaras", "sst"):
+        run = execute(read_sheet({
+            "format": 1, "shape": {"thickness": 0.18, "blades": 3, "wheel_x": 0.4, "wheel_y": 4.0},
+            "grid": {"level": "coarse"}, "flow": {"time": "unsteady", "model": "turbulent",
+                                                  "closure": closure}, "domain": {"far_field": 40},
+            "run": {"cycle_steps": 90, "cycles": 2, "frames": 0},
+            "air": {"speed": 10, "motions": [{"does": "turn", "whole": "circle", "edge": 5.0, "radius": 4.0,
+                                              "pivot_x": 0.4, "pivot_y": 4.0, "tip_speed_ratio": 2.5}]}
+        }))
+        steps = iter(run)
+        while run.time_march is None or run.time_march.number < 45:
+            next(steps)
+        seconds, cells = median_seconds(lambda: next(steps), 40), run.time_march.flow.n_cells
+        print(f"{'time step, wheel, ' + closure:34s} {1e6 * seconds / cells:8.1f} us per cell ({cells} cells)")
+
+
 def whole():
     cases = {
         "subsonic inviscid, 19 456 cells": dict(air={"motion": "mach", "mach": 0.1, "incidence": 2}),
@@ -127,4 +145,5 @@ def whole():
 if __name__ == "__main__":
     parts()
     triangles()
+    wheels()
     whole()
