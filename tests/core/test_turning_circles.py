@@ -181,6 +181,37 @@ class Grids(unittest.TestCase):
         self.assertIsNone(along["total_pressure_gap"])
 
 
+class Distances(unittest.TestCase):
+    def test_they_are_those_to_the_nearest_wall_wherever_the_circle_stands(self):
+        setup = prepare(wheel_sheet(flow={"model": "turbulent", "time": "unsteady"}))
+        mesh = setup.generate(("coarse", ))["coarse"]
+        flow = Discretisation(mesh, setup.stream, vortex=False, closure="spalart-allmaras",
+                              motion=setup.moving.motion, pace=setup.pace)
+        for time in (3.0, 17.0, 41.0):
+            flow.moved.put(time)
+            exact = mesh.wall_distance(flow.stencils.walls)[0]
+            self.assertLess(np.abs(flow.distance / exact - 1).max(), 0.06)
+            near = exact < 0.15
+            self.assertLess(np.abs(flow.distance / exact - 1)[near].max(), 1e-9)
+
+
+@slow
+class TwoEquations(unittest.TestCase):
+    def test_k_omega_follows_a_wheel(self):
+        # Its cells behind sharp trailing edges had every step refused.
+        wheel = {"thickness": 0.18, "blades": 3, "wheel_x": 0.4, "wheel_y": 4.0}
+        run = execute(wheel_sheet({**TURN, "edge": 5.0, "radius": 4.0, "pivot_y": 4.0, "tip_speed_ratio": 2.5},
+                                  flow={"model": "turbulent", "time": "unsteady", "closure": "sst"},
+                                  shape=wheel, grid={"level": "coarse"}, air={"motion": "speed", "speed": 10},
+                                  domain={"far_field": 40}, run={"cycle_steps": 90, "cycles": 2, "frames": 0}))
+        for _ in run:
+            if run.time_march is not None and run.time_march.number == 18:
+                break
+        self.assertEqual(run.time_march.number, 18)
+        self.assertLessEqual(run.time_march.parts, 4)
+        self.assertTrue(np.isfinite(run.time_march.state).all())
+
+
 @slow
 class Runs(unittest.TestCase):
     @classmethod

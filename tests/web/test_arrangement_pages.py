@@ -58,6 +58,36 @@ class Rows(WithClient):
         answer = self.change(**self.rows("shape.elements", {**FLAP, "gap": "0.001", "overlap": "0.2"}))
         self.assertIn("runs into", answer)
 
+    def test_walls_that_change_in_time(self):
+        row = {"surface": "upper", "action": "blow", "speed": "0", "temperature": "", "varies": "sine",
+               "swing": "20 mph", "given": "hertz", "hertz": "2 kHz"}
+        self.change(**self.rows("air.walls", row))
+        wall = self.sheet().air.walls[0]
+        self.assertAlmostEqual(wall.swing, 8.94, places=2)
+        self.assertEqual((wall.varies, wall.hertz), ("sine", 2000.0))
+        drawing = self.client.post(f"{self.sheet_url}/drawing/air", data={}).get_data(as_text=True)
+        self.assertIn("± 20 mph at 2000 Hz" if "± 20 mph" in drawing else "± 8.941 m/s at 2000 Hz", drawing)
+        self.change(**self.rows("air.walls", {**row, "varies": "table", "points": "0 0\n1 4\n2 0"}))
+        self.assertEqual(self.sheet().air.walls[0].points, [(0.0, 0.0), (1.0, 4.0), (2.0, 0.0)])
+        answer = self.change(**self.rows("air.walls", {**row, "varies": "table", "points": "0 0\n1 4\n1 0"}))
+        self.assertIn("goes back in time", answer)
+        formula = {**row, "varies": "formula", "formula": "-20 * (lilt - 0.4)", "most": "30", "rate": "9.81 m/s^2"}
+        self.assertIn("“lilt”, which is not a channel", self.change(**self.rows("air.walls", formula)))
+        self.change(**self.rows("air.walls", {**formula, "formula": "−20 * (lift − 0.4)"}))
+        self.assertEqual(self.sheet().air.walls[0].rate, 9.81)
+
+    def test_a_file_of_several_outlines_becomes_an_arrangement(self):
+        ring = "\n".join(f"{np.cos(a):.6f} {np.sin(a):.6f}" for a in np.linspace(0, 2 * np.pi, 60))
+        text = "1 0\n0.6 0.05\n0.2 0.06\n0.05 0.03\n0 0\n0.05 -0.03\n0.2 -0.06\n0.6 -0.05\n1 0\n\npost\n"
+        far = "\n".join(f"{3 + 0.5 * float(x)} {1 + 0.5 * float(y)}" for x, y in
+                        (line.split() for line in ring.splitlines()))
+        self.client.post(f"/campaigns/{self.campaign}/variants/new", data={
+            "name": "with a post", "source": "coordinates", "text": text + far, "chord": "240 mm"})
+        shape = campaigns.variants(self.db, self.campaign)[-1]["shape"]
+        self.assertEqual([e["name"] for e in shape["elements"]], ["post"])
+        self.assertAlmostEqual(shape["elements"][0]["x"], 2.5, 2)
+        self.assertAlmostEqual(shape["elements"][0]["chord"], 1.0, 2)
+
     def test_slots_formulas_and_zones(self):
         self.change(
             **self.rows("shape.surfaces",

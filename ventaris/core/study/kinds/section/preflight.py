@@ -20,7 +20,7 @@ BYTES_PER_CELL = 7_000
 TOP_OF_LAYERS, MOST_STEP = 0.75, 6.0
 # A time step costs about as much as so many steady ones; one of a wheel, through which air is pushed and
 # pulled at every step, more.
-OF_STEPS, OF_WHEELS = 3, 10
+OF_STEPS, OF_WHEELS = 3, 5
 
 
 def estimate(setup, cost=DEFAULT_COST):
