@@ -132,6 +132,9 @@ class Cycles(unittest.TestCase):
         self.assertAlmostEqual(found["harmonic"], 0.2)
         self.assertAlmostEqual(found["phase"], 30)
         self.assertAlmostEqual(found["amplitude"], 0.2, delta=1e-3)
+        blades = cycle_numbers(0.3 + 0.1 * np.sin(angle) + 0.4 * np.cos(3 * angle))
+        self.assertEqual(blades["order"], 3)
+        self.assertAlmostEqual(blades["strongest"], 0.4)
 
     def test_a_record_is_enough_when_two_cycles_are_alike(self):
         run_section = sheet(TINY, run={"cycles": 9, "frames": 4}).run

@@ -15,5 +15,4 @@ AIMS = {
     ("largest", "efficiency", {"throttle 7 kPa": 1.0, "throttle 11 kPa": 2.0, "throttle 14 kPa": 1.0}, []),
     "16-pitching": ("smallest", "lift_swing", {"Slow, k 0.1": 1.0, "Quick, k 0.4": 1.0}, []),
     "17-whirl": ("largest", "wheel_power", {}, []),
-    "18-blower": ("largest", "flow_outlet", {}, []),
 }

@@ -205,7 +205,8 @@ def field(run_id):
         return Response(status=304)
     quantities = [{
         "key": q.key, "label": q.label, "unit": q.unit, "diverging": q.diverging, "map": map_for(q),
-        "range": default_range(picture.values[q.key], q.key, picture.points, home=picture.home)
+        "range": default_range(picture.values[q.key], q.key, picture.points, picture.home,
+                               picture.window)
     } for q in QUANTITIES.values() if q.key in picture.values]
     response = Response(
         pack(picture, {"level": level, "quantities": quantities, **_place_now(run_id)}, picture.values),

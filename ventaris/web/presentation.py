@@ -69,6 +69,12 @@ def quantity(value, unit="", digits=4):
         Markup(' <span class="unit">{}</span>').format(pretty(unit)) if unit else "")
 
 
+def nth(number):
+    """1st, 2nd, 3rd, 4th, ..."""
+    ends = {1: "st", 2: "nd", 3: "rd"}
+    return f"{number}{'th' if number % 100 in (11, 12, 13) else ends.get(number % 10, 'th')}"
+
+
 def pretty(unit):
     """A unit as people write it."""
     return units.PRETTY.get(unit, unit)
@@ -132,13 +138,13 @@ def asset_version():
 def register(app):
     """Make all of this known to the templates."""
     app.jinja_env.globals.update(icon=icon, ahead_words=ahead_words, off_coarser=off_coarser,
-                                told_of_cycle=told_of_cycle,
+                                 told_of_cycle=told_of_cycle,
                                  outline_svg=outline_svg, shown=SHOWN, pretty=pretty,
                                  field_shown=field_shown,
                                  numbers={space: kind.quantities
                                           for space, kind in FAMILIES.items()}, state_words=STATE_WORDS,
                                  interval_of=_interval, condition_of=_condition)
-    app.jinja_env.filters.update(fixed=fixed, channel_words=channel_words, is_doubtful=is_doubtful,
+    app.jinja_env.filters.update(fixed=fixed, nth=nth, channel_words=channel_words, is_doubtful=is_doubtful,
                                  section_means=section_means, with_error=with_error, error_bar=error_bar,
                                  quantity=quantity, duration=duration)
 

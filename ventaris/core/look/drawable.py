@@ -274,9 +274,10 @@ def wall_outlines(mesh):
     return loops
 
 
-def default_range(values, key, points, box=(-0.5, 1.5, -0.8, 0.8), home=None):
-    """A range that shows the neighbourhood of the section well: (low, high)."""
-    box = home or box
+def default_range(values, key, points, home=None, window=None):
+    """A range that shows the neighbourhood of the section, or what a picture shows first, well: (low,
+    high)."""
+    box = home or window or (-0.5, 1.5, -0.8, 0.8)
     near = (points[:, 0] > box[0]) & (points[:, 0] < box[1]) & (points[:, 1] > box[2]) & (points[:, 1]
                                                                                           < box[3])
     seen = values[near] if near.any() else values

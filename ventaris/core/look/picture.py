@@ -59,7 +59,7 @@ def field_picture(picture, key, form="png", box=DEFAULT_BOX, span=None, map_name
     bytes
     """
     quantity = QUANTITIES[key]
-    low, high = span or default_range(picture.values[key], key, picture.points, home=picture.home)
+    low, high = span or default_range(picture.values[key], key, picture.points, picture.home, picture.window)
     name = map_name or map_for(quantity)
     height = width * (box[3] - box[2]) / (box[1] - box[0]) / (1 if bare else 0.87)
     figure, axes = _figure(width, height, box, bare)

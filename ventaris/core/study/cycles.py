@@ -2,7 +2,7 @@
 import numpy as np
 
 from .trend import Trend
-from .unsteady import MeanField, Recorder
+from .unsteady import MeanField, Recorder, frame_of
 
 # Two cycles are alike when means and swings of the watched channels differ by less than this share of the
 # larger of mean and swing.
@@ -55,7 +55,7 @@ class CycleRecorder(Recorder):
         self.mean_field.add(state[:, :4])
         at = len(self.entries) % self.cycle
         if self.count and at % self.every == 0:
-            self.frames = [*self.frames, (state[:, :4] / scale[:4]).astype(np.float16)][-self.count:]
+            self.frames = [*self.frames, frame_of(state, scale)][-self.count:]
             self.times = [*self.times, time][-self.count:]
         if at == 0:
             self._whole, self.mean_field = self.mean_field.mean, MeanField()
@@ -126,16 +126,20 @@ def cycle_numbers(values, before=None):
     -------
     dict
         ``mean``, ``rms`` about it, ``low, high``, ``amplitude`` (half of the whole swing), ``harmonic`` and
-        ``phase`` of the first harmonic (degrees ahead of a sine that begins with the cycle), and how much the
+        ``phase`` of the first harmonic (degrees ahead of a sine that begins with the cycle), the ``order``
+        and size of the ``strongest``, and how much the
         ``mean`` and the ``amplitude`` have ``_change``d since the cycle before (None without one).
     """
     angle = 2 * np.pi * np.arange(1, len(values) + 1) / len(values)
     wave = 2 * np.mean(values * np.exp(-1j * angle)) * 1j
     amplitude = float(0.5 * np.ptp(values))
+    # Of those that have eight steps and more in a period.
+    sizes = 2 * np.abs(np.fft.rfft(values))[1:max(len(values) // 8, 1) + 1] / len(values)
+    order = int(np.argmax(sizes))
     out = {
         "mean": float(values.mean()), "rms": float(values.std()), "low": float(values.min()), "high":
         float(values.max()), "amplitude": amplitude, "harmonic": float(abs(wave)), "phase":
-        float(np.degrees(np.angle(wave))), "mean_change": None, "amplitude_change": None
+        float(np.degrees(np.angle(wave))), "order": order + 1, "strongest": float(sizes[order]), "mean_change": None, "amplitude_change": None
     }
     if before is not None:
         out["mean_change"] = float(abs(values.mean() - before.mean()))

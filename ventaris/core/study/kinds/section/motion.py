@@ -117,6 +117,12 @@ class Moving:
             speeds.append(abs(turn) * float(np.hypot(*(own - centre).T).max(initial=0.0)))
         return 1.0 + max(speeds)
 
+    def tones(self, setup):
+        """What a wheel that turns alone says of its tones: turns per second as `hertz`, and its `blades`."""
+        if len(self.wheels) != 1:
+            return {}
+        return {"hertz": setup.air.speed / (self.period * setup.chord), "blades": setup.sheet.shape.blades}
+
     def degrees_of_step(self, steps):
         """Degrees by which the fastest wheel turns in a step, of so many for a cycle; 0 without a wheel."""
         turns = [abs(turn) for *_, turn in self.wheels]

@@ -487,7 +487,8 @@ class Execution(Climb):
             out["from"] = out["to"] - moving.period
             out["cycle"] = {
                 "period": moving.period, "steps": record.cycle, "count": count, "changes": record.changes(),
-                "alike": record.is_enough(), "over": moving.name, "channels": cycle, "coarser": coarser
+                "alike": record.is_enough(), "over": moving.name, "channels": cycle, "coarser": coarser,
+                **moving.tones(self.setup)
             }
             channels = statistics_of_cycle(cycle, moving.period, count)
             mean_trend = {name: cycle_trend(found, coarser.get(name)) for name, found in cycle.items()}
