@@ -7,8 +7,8 @@ from ..grids.turning_zone import points_turned, sewn_triangles
 from ..shapes.nozzles import port_spans, wall_pieces
 from .fields import QUANTITIES, derive
 
-# Arrangements of so many chords are seen whole at first.
-WIDE = 2.5
+# Arrangements of so many chords are seen whole at first; each way in so many parts for the range of colours.
+WIDE, PARTS = 2.5, 64
 
 
 @dataclass
@@ -274,13 +274,25 @@ def wall_outlines(mesh):
     return loops
 
 
+def _spread_over(points, near, box):
+    """One of the points near for each part of a box, so that the many at small things do not outweigh the few
+    of all that is round them; indices."""
+    found = np.nonzero(near)[0]
+    left, right, bottom, top = box
+    column = ((points[found, 0] - left) / (right - left) * PARTS).astype(int)
+    row = ((points[found, 1] - bottom) / (top - bottom) * PARTS).astype(int)
+    return found[np.unique(PARTS * row + column, return_index=True)[1]]
+
+
 def default_range(values, key, points, home=None, window=None):
     """A range that shows the neighbourhood of the section, or what a picture shows first, well: (low,
     high)."""
     box = home or window or (-0.5, 1.5, -0.8, 0.8)
     near = (points[:, 0] > box[0]) & (points[:, 0] < box[1]) & (points[:, 1] > box[2]) & (points[:, 1]
                                                                                           < box[3])
-    seen = values[near] if near.any() else values
+    if window and not home:
+        near = _spread_over(points, near, box)
+    seen = values[near] if len(values[near]) else values
     quantity = QUANTITIES[key]
     if key == "fluctuation":
         # Waves outside are a hundred times weaker than what passes by inside a jet or wake: they shall be
@@ -298,7 +310,7 @@ def default_range(values, key, points, home=None, window=None):
         return 0.0, max(float(np.percentile(seen, 98)), 1e-9)
     if key in ("loss", "eddy"):
         return 0.0, max(float(np.percentile(seen, 99.7)), 0.01)
-    low, high = np.percentile(seen, [0.3, 99.8])
+    low, high = np.percentile(seen, [0.3, 98.5 if window and not home else 99.8])
     if home and key in ("mach", "speed") and low < 0.05 * high:
         # The air around a jet hardly moves.
         low = 0.0
