@@ -73,7 +73,7 @@ def nozzles(page, server, shot):
 
 
 def moving(page, server, shot):
-    """Loops of a pitching section, two variants at two frequencies."""
+    """Loops of a pitching section, two variants at two frequencies; a wheel in the wind."""
     page.goto(server.address)
     page.click("h2 >> text='Courier drone section, pitching'")
     page.wait_for_selector(".matrix")
@@ -85,6 +85,11 @@ def moving(page, server, shot):
     chosen = [cell.locator("a:has-text('flow')").get_attribute("href").split("/")[2] for cell in cells]
     runs = "".join(f"&run={k}" for k in chosen)
     shot("motion", f"{home}/curves?what=loop:lift{runs}", "#chart[data-ready]")
+    page.goto(server.address)
+    page.click("h2 >> text='Ridge whirl'")
+    page.wait_for_selector(".matrix")
+    flow = page.locator("td[data-cell]").nth(1).locator("a:has-text('flow')").get_attribute("href")
+    shot("wheel", flow + "?q=vorticity&stream=1", "#stage[data-ready]")
 
 
 def main():
@@ -126,26 +131,6 @@ def main():
         page.wait_for_selector(".matrix")
         shot("polars", page.url[len(server.address):] + "/map", "#map[data-ready]")
 
-        def cells_of(campaign):
-            page.goto(server.address)
-            page.click(f"text={campaign}")
-            page.wait_for_selector(".matrix")
-            cell = page.locator("td[data-cell]").first
-            return [cell.locator(f"a:has-text('{word}')").get_attribute("href") for word in ("sheet", "flow")]
-
-        def layer_and_wake():
-            page.mouse.click(150, 560)
-            page.wait_for_selector("#profile svg")
-            page.fill("#wake-x", "1.9")
-            page.click("#survey")
-            page.wait_for_selector("#wake svg")
-            page.evaluate("window.scrollTo(0, 0)")
-            page.mouse.move(520, 430)
-
-        _, flow = cells_of("Snow-kart rear wing")
-        page.set_viewport_size({"width": 1280, "height": 1320})
-        shot("layer", flow + "?q=eddy&grid=1&view=1.05,0.12,1.1", "#stage[data-ready]", then=layer_and_wake)
-        page.set_viewport_size({"width": 1280, "height": 800})
         page.goto(server.address)
         page.click("text=Courier drone, turbulent")
         page.wait_for_selector(".matrix")
