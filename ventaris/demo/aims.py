@@ -14,5 +14,6 @@ AIMS = {
     "15-snowgun":
     ("largest", "efficiency", {"throttle 7 kPa": 1.0, "throttle 11 kPa": 2.0, "throttle 14 kPa": 1.0}, []),
     "16-pitching": ("smallest", "lift_swing", {"Slow, k 0.1": 1.0, "Quick, k 0.4": 1.0}, []),
+    "18-hut": ("largest", "wheel_power", {}, []),
     "17-whirl": ("largest", "wheel_power", {}, []),
 }

@@ -1,4 +1,6 @@
 """The campaigns of the made-up Tarnholt Mountain Works that are about turning blades."""
+import math
+
 from ..core.shapes.rows import section_values
 from ..core.sheet import read_section
 
@@ -34,4 +36,36 @@ SNOW_GUN = {
      for rise in (2, 7, 11, 14, 16.5)]
 }
 
-CAMPAIGNS = {"15-snowgun": SNOW_GUN}
+# The hut's wind wheel: radius, chord, stagger at the full twist, thickness.
+HUT_SECTIONS = ((0.3, 0.22, 70.0, 0.18), (0.75, 0.15, 82.0, 0.14), (1.5, 0.09, 87.0, 0.12))
+WIND = 9.0
+
+
+def _hut_wheel(twist):
+    """Three blades, their stagger drawn towards that at 88 degrees by a share of the twist."""
+    sections = [{"radius": radius, "chord": chord, "stagger": round(88 - (88 - stagger) * twist, 2),
+                 "camber": -12.0, "thickness": thickness}
+                for radius, chord, stagger, thickness in HUT_SECTIONS]
+    return {"setting": "open", "form": "four-digit", "blades": 3, "hub_radius": 0.3, "tip_radius": 1.5,
+            "stacked_at": 0.3, "sections": sections}
+
+
+def _wind(ratio):
+    """Air at a tip-speed ratio."""
+    return {"speed": round(ratio * WIND / 1.5 * 30 / math.pi, 2), "wind": WIND}
+
+
+HUT = {
+    "name": "Hut wind wheel", "space": "row",
+    "question": "What does the hut's wheel take out of the wind at which tip-speed ratio, and what does half "
+                "of the twist, which is easier to build, cost?",
+    "setup": {
+        "grid": {
+            "side_cells": 36, "edge_cells": 14, "off_cells": 16, "span_cells": 24,
+            "beyond_cells": 14, "ahead_cells": 8, "behind_cells": 14
+        }
+    }, "variants": [("Full twist", _hut_wheel(1.0)), ("Half the twist", _hut_wheel(0.5))],
+    "points": [(f"ωR/U {ratio:g}", _wind(ratio)) for ratio in (4, 5.5, 7, 8.5)]
+}
+
+CAMPAIGNS = {"15-snowgun": SNOW_GUN, "18-hut": HUT}
