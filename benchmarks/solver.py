@@ -108,7 +108,8 @@ def wheels():
         while run.time_march is None or run.time_march.number < 45:
             next(steps)
         seconds, cells = median_seconds(lambda: next(steps), 40), run.time_march.flow.n_cells
-        print(f"{'time step, wheel, ' + closure:34s} {1e6 * seconds / cells:8.1f} us per cell ({cells} cells)")
+        name = f"time step, wheel, {closure}"
+        print(f"{name:34s} {1e6 * seconds / cells:8.1f} us per cell ({cells} cells)")
 
 
 def whole():

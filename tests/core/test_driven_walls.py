@@ -55,7 +55,8 @@ class Refused(unittest.TestCase):
         self.assertTrue(any(f.grade == "stop" and "lilt" in f.message for f in said))
 
     def test_two_rows_cannot_drive_one_wall(self):
-        self.assertTrue(any("Two rows drive “top”" in f.message for f in preflight(prepare(driven(SINE, SINE)))))
+        said = preflight(prepare(driven(SINE, SINE)))
+        self.assertTrue(any("Two rows drive “top”" in f.message for f in said))
 
     def test_steady_flow_says_that_it_holds_them(self):
         said = " ".join(f.message for f in preflight(prepare(driven(SINE, flow={"model": "laminar"}))))
@@ -83,7 +84,8 @@ class Laws(unittest.TestCase):
         self.assertIsNone(prepare(driven({**SINE, "reduced": 0.7}, air=pitch)).moving.period)
 
     def test_the_sheet_is_kept_as_text(self):
-        asked = driven({"surface": "top", "varies": "table", "repeats": "yes", "points": [(0, 0), (1, 2), (2, 0)]},
+        asked = driven({"surface": "top", "varies": "table", "repeats": "yes",
+                        "points": [(0, 0), (1, 2), (2, 0)]},
                        {"surface": "back", "varies": "formula", "formula": "2 * lift"})
         self.assertEqual(read_toml(write_toml(asked)), asked)
 
@@ -109,8 +111,8 @@ class Runs(unittest.TestCase):
         self.assertLess(two, 0.8 * one)
 
     def test_an_interrupted_run_comes_to_the_same_end(self):
-        asked = driven({"surface": "top", "varies": "formula", "formula": "5 * sin(time) - 3 * lift"}, SINE | {
-            "surface": "back"})
+        asked = driven({"surface": "top", "varies": "formula", "formula": "5 * sin(time) - 3 * lift"},
+                       {**SINE, "surface": "back"})
         whole = followed(asked)
         part = followed(asked, until=11)
         again = followed(asked, Checkpoint.from_bytes(part.checkpoint().to_bytes()))

@@ -200,10 +200,11 @@ class TwoEquations(unittest.TestCase):
     def test_k_omega_follows_a_wheel(self):
         # Its cells behind sharp trailing edges had every step refused.
         wheel = {"thickness": 0.18, "blades": 3, "wheel_x": 0.4, "wheel_y": 4.0}
-        run = execute(wheel_sheet({**TURN, "edge": 5.0, "radius": 4.0, "pivot_y": 4.0, "tip_speed_ratio": 2.5},
+        turn = {**TURN, "edge": 5.0, "radius": 4.0, "pivot_y": 4.0, "tip_speed_ratio": 2.5}
+        run = execute(wheel_sheet(turn, shape=wheel, grid={"level": "coarse"}, domain={"far_field": 40},
                                   flow={"model": "turbulent", "time": "unsteady", "closure": "sst"},
-                                  shape=wheel, grid={"level": "coarse"}, air={"motion": "speed", "speed": 10},
-                                  domain={"far_field": 40}, run={"cycle_steps": 90, "cycles": 2, "frames": 0}))
+                                  air={"motion": "speed", "speed": 10},
+                                  run={"cycle_steps": 90, "cycles": 2, "frames": 0}))
         for _ in run:
             if run.time_march is not None and run.time_march.number == 18:
                 break

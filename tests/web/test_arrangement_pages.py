@@ -71,7 +71,8 @@ class Rows(WithClient):
         self.assertEqual(self.sheet().air.walls[0].points, [(0.0, 0.0), (1.0, 4.0), (2.0, 0.0)])
         answer = self.change(**self.rows("air.walls", {**row, "varies": "table", "points": "0 0\n1 4\n1 0"}))
         self.assertIn("goes back in time", answer)
-        formula = {**row, "varies": "formula", "formula": "-20 * (lilt - 0.4)", "most": "30", "rate": "9.81 m/s^2"}
+        formula = {**row, "varies": "formula", "formula": "-20 * (lilt - 0.4)", "most": "30",
+                   "rate": "9.81 m/s^2"}
         self.assertIn("“lilt”, which is not a channel", self.change(**self.rows("air.walls", formula)))
         self.change(**self.rows("air.walls", {**formula, "formula": "−20 * (lift − 0.4)"}))
         self.assertEqual(self.sheet().air.walls[0].rate, 9.81)

@@ -16,8 +16,8 @@ def _turning(ratio):
 
 WHIRL = {
     "name": "Ridge whirl",
-    "question": "How much of the wind's power does the wheel on the ridge take, at which tip-speed ratio, and "
-                "do blades set nose out by 3° take more?",
+    "question": "How much of the wind's power does the wheel on the ridge take, at which tip-speed ratio, "
+                "and do blades set nose out by 3° take more?",
     "setup": {
         "flow": {"model": "turbulent", "time": "unsteady"}, "grid": {"level": "medium"},
         "domain": {"far_field": 40}, "run": {"cycle_steps": 72, "cycles": 5, "frames": 24}

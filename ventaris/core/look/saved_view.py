@@ -105,7 +105,8 @@ def draw_alike(view, pictures):
     drawn."""
     if view.span is None:
         ranges = [
-            default_range(p.values[view.quantity], view.quantity, p.points, p.home, p.window) for p in pictures
+            default_range(p.values[view.quantity], view.quantity, p.points, p.home, p.window)
+            for p in pictures
             if view.quantity in p.values
         ]
         if ranges:

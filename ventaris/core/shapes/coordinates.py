@@ -112,8 +112,9 @@ def _number_blocks(text):
         try:
             values = [float(f) for f in fields]
         except ValueError:
-            if numbers_seen and all(_is_closed(np.array(b)) for b in [*blocks, *([current] if current else [])]):
-                blocks, current = [*blocks, *([current] if current else [])], []
+            before = [*blocks, current] if current else blocks
+            if numbers_seen and all(_is_closed(np.array(b)) for b in before):
+                blocks, current = list(before), []
             elif numbers_seen:
                 raise ShapeError(
                     f"Line {line_number} holds “{stripped[:40]}”, not two numbers. Remove that line "

@@ -25,8 +25,8 @@ class WallAction(SheetSection):
             "move": "moves along itself (rotates)", "slip": "slips"
         })
     speed: float = number(0.0, "m/s", -1000, 1000, "Speed",
-                          "Normal speed of blowing (suction negative), or speed of the wall along itself; what "
-                          "changes in time changes about it.",
+                          "Normal speed of blowing (suction negative), or speed of the wall along itself; "
+                          "what changes in time changes about it.",
                           when={"action": DRIVEN})
     mass_flow: float = number(0.0, "kg/(m*s)", -1e4, 1e4, "Mass flow",
                               "Of the whole stretch per metre of span; suction negative.",

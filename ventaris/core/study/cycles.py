@@ -139,7 +139,8 @@ def cycle_numbers(values, before=None):
     out = {
         "mean": float(values.mean()), "rms": float(values.std()), "low": float(values.min()), "high":
         float(values.max()), "amplitude": amplitude, "harmonic": float(abs(wave)), "phase":
-        float(np.degrees(np.angle(wave))), "order": order + 1, "strongest": float(sizes[order]), "mean_change": None, "amplitude_change": None
+        float(np.degrees(np.angle(wave))), "order": order + 1, "strongest": float(sizes[order]),
+        "mean_change": None, "amplitude_change": None
     }
     if before is not None:
         out["mean_change"] = float(abs(values.mean() - before.mean()))

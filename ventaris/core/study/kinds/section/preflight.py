@@ -146,7 +146,8 @@ def _turbulence(setup):
         mend = "take laminar" if setup.moving and setup.moving.circles else "give a trip, or take laminar"
         yield Finding(
             "warn", "flow.model",
-            f"At Reynolds number {large(setup.wall_reynolds)} much of a real boundary layer is laminar; {mend}.")
+            f"At Reynolds number {large(setup.wall_reynolds)} much of a real boundary layer is laminar; "
+            f"{mend}.")
     if any(o.section.trailing_edge == "blunt" for o in setup.outlines):
         yield Finding(
             "note", "flow.model",

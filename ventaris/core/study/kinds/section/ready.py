@@ -350,7 +350,8 @@ def prepare_section(sheet):
                         0.01 * sheet.air.turbulence_intensity, sheet.air.viscosity_ratio)
     return Setup(sheet, shape, air, plan, stream, LEVELS[:LEVELS.index(sheet.grid.level) + 1], outlines,
                  boundaries_of(sheet, outlines, air), moving,
-                 driven_walls(sheet, air, lambda name: _surfaces_meant(name, _lengths_of(outlines), outlines)))
+                 driven_walls(sheet, air,
+                              lambda name: _surfaces_meant(name, _lengths_of(outlines), outlines)))
 
 
 def _lines_fold(section, plan, domain):
