@@ -97,6 +97,18 @@ def channels_long(expression):
     return Channels([Long], ["lift", "drag"])
 
 
+class Misread(unittest.TestCase):
+    def test_a_formula_whose_name_reads_as_something_else_is_told_of(self):
+        def said(name):
+            asked = sheet({"level": "coarse"}, instruments={"formulas": [
+                {"name": name, "expression": "lift / drag"}]})
+            return " ".join(f.message for f in examine(asked)[1])
+
+        self.assertIn("would be shown as “Mass flow through coefficient", said("flow_coefficient"))
+        for name in ("glide", "throughflow"):
+            self.assertNotIn("would be shown", said(name))
+
+
 class Statistics(unittest.TestCase):
     def test_a_sine_in_noise_is_measured(self):
         rng = np.random.default_rng(1)

@@ -90,7 +90,7 @@ class Movement(SheetSection):
                                         if self.speed_as == "ratio" else self.revolutions):
             raise ValueError("a speed of 0 turns nothing: give the speed, or take the row out")
         if self.does == "table":
-            self._table_is_whole()
+            check_table(self.points, self.repeats, "angle", "degrees")
         return self
 
     @property
@@ -98,14 +98,25 @@ class Movement(SheetSection):
         """Whether only what is inside a circle moves."""
         return self.does in TURNING and self.whole == "circle"
 
-    def _table_is_whole(self):
-        if not self.points or len(self.points) < 3:
-            raise ValueError("the table needs three pairs of time and angle or more, one pair per line: "
-                             "chords travelled by the stream, degrees")
-        for before, here in zip(self.points, self.points[1:]):
-            if here[0] <= before[0]:
-                raise ValueError(f"the table goes back in time: {here[0]:g} chords come after {before[0]:g}. "
-                                 "Sort its lines")
-        if self.repeats == "yes" and abs(self.points[0][1] - self.points[-1][1]) > 1e-9:
-            raise ValueError(f"a table that begins again ends where it began: its last angle is "
-                             f"{self.points[-1][1]:g}° and its first {self.points[0][1]:g}°")
+
+def check_table(points, repeats, what, unit):
+    """Raise ValueError where a table against time cannot be followed.
+
+    Parameters
+    ----------
+    points : list of (float, float) or None
+        Chords travelled by the stream, and what it gives then.
+    repeats : {"no", "yes"}
+    what, unit : str
+        What it gives, and in which unit, as people say it.
+    """
+    if not points or len(points) < 3:
+        raise ValueError(f"the table needs three pairs of time and {what} or more, one pair per line: chords "
+                         f"travelled by the stream, {what} in {unit}")
+    for before, here in zip(points, points[1:]):
+        if here[0] <= before[0]:
+            raise ValueError(f"the table goes back in time: {here[0]:g} chords come after {before[0]:g}. "
+                             "Sort its lines")
+    if repeats == "yes" and abs(points[0][1] - points[-1][1]) > 1e-9:
+        raise ValueError(f"a table that begins again ends where it began: its last {what} is "
+                         f"{points[-1][1]:g} {unit} and its first {points[0][1]:g} {unit}")

@@ -4,6 +4,7 @@ from typing import Literal
 from pydantic import Field, model_validator
 
 from .fields import SheetSection, choice, number, text
+from .movement import check_table
 
 # What may change in time.
 DRIVEN = ("blow", "move")
@@ -76,17 +77,5 @@ class WallAction(SheetSection):
         if self.varies == "formula" and not self.formula:
             raise ValueError("a wall that follows a formula needs one, for example −20 * (lift − 0.4)")
         if self.varies == "table":
-            self._table_is_whole()
+            check_table(self.points, self.repeats, "speed", "m/s")
         return self
-
-    def _table_is_whole(self):
-        if not self.points or len(self.points) < 3:
-            raise ValueError("the table needs three pairs of time and speed or more, one pair per line: "
-                             "chords travelled by the stream, metres per second")
-        for before, here in zip(self.points, self.points[1:]):
-            if here[0] <= before[0]:
-                raise ValueError(f"the table goes back in time: {here[0]:g} chords come after {before[0]:g}. "
-                                 "Sort its lines")
-        if self.repeats == "yes" and abs(self.points[0][1] - self.points[-1][1]) > 1e-9:
-            raise ValueError(f"a table that begins again ends where it began: its last speed is "
-                             f"{self.points[-1][1]:g} m/s and its first {self.points[0][1]:g} m/s")

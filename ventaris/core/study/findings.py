@@ -58,7 +58,17 @@ def climb_findings(levels):
 
 
 def formula_findings(formulas, channels):
-    """A stop for the first thing that is wrong with formula channels over a run's own channels."""
+    """A stop for the first thing that is wrong with formula channels over a run's own channels, and what
+    would be called something else than it is."""
+    # The words belong to the kinds, which know of findings themselves.
+    from .naming import channel_words, is_quantity
+    for formula in formulas:
+        words = channel_words(formula.name)
+        if words != formula.name and not is_quantity(formula.name):
+            yield Finding(
+                "warn", "instruments.formulas",
+                f"The formula “{formula.name}” would be shown as “{words}”. Give it a name that begins "
+                "otherwise.")
     try:
         Channels(formulas, channels)
     except FormulaError as error:

@@ -25,6 +25,11 @@ CHANNEL_ENDS = (("_mach", "Mach number at {}"), ("_p_total", "Total pressure at 
                 ("_t", "Temperature at {}, K"), ("_mass_flow", "Mass flow at {}, kg/s"))
 
 
+def is_quantity(name):
+    """Whether a kind of campaign knows it among its own quantities."""
+    return any(name in kind.quantities.words for kind in FAMILIES.values())
+
+
 def channel_words(name):
     """A channel's name as a person reads it."""
     for kind in FAMILIES.values():
