@@ -104,7 +104,7 @@ class Misread(unittest.TestCase):
                 {"name": name, "expression": "lift / drag"}]})
             return " ".join(f.message for f in examine(asked)[1])
 
-        self.assertIn("would be shown as “Mass flow through coefficient", said("flow_coefficient"))
+        self.assertIn("would be shown as “Mass flow through share", said("flow_share"))
         for name in ("glide", "throughflow"):
             self.assertNotIn("would be shown", said(name))
 
