@@ -10,6 +10,7 @@ from ventaris.core.flow.discretisation import Discretisation
 from ventaris.core.flow.march.unsteady import TimeMarch
 from ventaris.core.flow.motion import EdgeGust, Motion, Ramp, Swing, Tabled, Turning, WaveGust, turned
 from ventaris.core.sheet import SheetError, read_toml, write_toml
+from ventaris.core.study.comparison import difference_of
 from ventaris.core.study.cycles import CycleRecorder, ahead_of, cycle_numbers
 from ventaris.core.study.execute import execute
 from ventaris.core.study.kinds.section.preflight import preflight
@@ -135,6 +136,23 @@ class Cycles(unittest.TestCase):
         blades = cycle_numbers(0.3 + 0.1 * np.sin(angle) + 0.4 * np.cos(3 * angle))
         self.assertEqual(blades["order"], 3)
         self.assertAlmostEqual(blades["strongest"], 0.4)
+
+    def test_what_the_grid_does_to_two_runs_alike_falls_out_of_their_difference(self):
+        wave = 0.1 * np.sin(2 * np.pi * np.arange(1, 49) / 48)
+
+        def result(fine, coarse, before=0.0, steps=48):
+            last = cycle_numbers(fine + wave, fine - before + wave)
+            cycle = {"steps": steps, "channels": {"wheel_power": last},
+                     "coarser": {"wheel_power": cycle_numbers(coarse + wave)}}
+            return {"unsteady": {"cycle": cycle}, "coefficients": {"wheel_power": fine}, "levels": [],
+                    "trends": {"wheel_power": {"error": abs(fine - coarse)}}}
+
+        found = difference_of(result(0.48, 0.36, 0.003), result(0.42, 0.29, 0.004), "wheel_power")
+        self.assertAlmostEqual(found.value, 0.06)
+        self.assertAlmostEqual(found.bar, np.hypot(0.01, 0.005))
+        self.assertTrue(found.clear)
+        other = difference_of(result(0.48, 0.36), result(0.42, 0.29, steps=72), "wheel_power")
+        self.assertAlmostEqual(other.bar, np.hypot(0.12, 0.13))
 
     def test_a_record_is_enough_when_two_cycles_are_alike(self):
         run_section = sheet(TINY, run={"cycles": 9, "frames": 4}).run

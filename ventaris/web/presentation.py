@@ -11,7 +11,7 @@ from ..core import units
 from ..core.display import Display
 from ..core.instruments.sections import AVERAGES
 from ..core.study.comparison import is_doubtful
-from ..core.study.cycles import ahead_words, off_coarser, told_of_cycle
+from ..core.study.cycles import MOVES, ahead_of, off_coarser, told_of_cycle
 from ..core.study.kinds.registry import FAMILIES
 from ..core.study.naming import channel_words
 from ..core.units import fixed, fixed_error
@@ -137,7 +137,7 @@ def asset_version():
 
 def register(app):
     """Make all of this known to the templates."""
-    app.jinja_env.globals.update(icon=icon, ahead_words=ahead_words, off_coarser=off_coarser,
+    app.jinja_env.globals.update(icon=icon, ahead_of=ahead_of, moves=MOVES, off_coarser=off_coarser,
                                  told_of_cycle=told_of_cycle,
                                  outline_svg=outline_svg, shown=SHOWN, pretty=pretty,
                                  field_shown=field_shown,

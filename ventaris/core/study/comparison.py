@@ -163,15 +163,31 @@ def difference_of(result, base, key):
 
 
 def paired_error(result, base, key):
-    """Error bar of the difference of two runs from its own trend over three levels, or None.
+    """Error bar of the difference of two runs from its own trend over three levels, or None; of what repeats
+    from what both levels say of it.
 
     What the grid does to both runs alike falls out of their difference.
     """
     if not result or not base:
         return None
+    cycles = [(r.get("unsteady") or {}).get("cycle") for r in (result, base)]
+    if all(cycles):
+        return _of_cycles(*cycles, key)
     levels = [[(level["level"], _of_level(r, level["coefficients"], key)) for level in r["levels"]]
               for r in (result, base)]
     return difference_error(*levels, is_spatial(result), min(level_ratio(r) for r in (result, base)))
+
+
+def _of_cycles(one, other, key):
+    """Error bar of the difference of a mean or swing of two runs' cycles: how much it is another on the
+    coarser level, and what the last cycles still changed; None where they were not followed alike."""
+    name, number = (key.removesuffix("_swing"), "amplitude") if key.endswith("_swing") else (key, "mean")
+    found = [(cycle["channels"].get(name), cycle["coarser"].get(name)) for cycle in (one, other)]
+    if one["steps"] != other["steps"] or not all(here and coarse for here, coarse in found):
+        return None
+    by_grid = [here[number] - coarse[number] for here, coarse in found]
+    turns = [here[f"{number}_change"] or 0.0 for here, _ in found]
+    return math.hypot(by_grid[0] - by_grid[1], *turns)
 
 
 def bars_by_level(result, key):
