@@ -12,7 +12,7 @@ pages = Blueprint("aims", __name__)
 
 
 def standing_of(campaign, variants, points, latest):
-    """`Told` of a campaign; None where nothing has settled yet."""
+    """`Told` of a campaign; None where nothing has settled yet and no aim is set."""
     names, places = ({row["id"]: row["name"] for row in rows} for rows in (variants, points))
     return tell(store.aim_of(campaign), campaign["space"], names, places, settled_of(latest))
 

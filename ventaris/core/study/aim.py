@@ -379,7 +379,7 @@ def standing_words(found, names):
         broken = [names[p.variant] for p in found.places if p.breaks]
         if broken:
             return "No variant holds every condition."
-        return "No variant has been run at every point that counts."
+        return "No variant has settled at every point that counts."
     first = names[leader.variant]
     if drawn:
         others = [names[p.variant] for p in drawn]
@@ -438,12 +438,13 @@ def tell(own, space, names, places, results):
     Returns
     -------
     Told or None
-        None where nothing has settled.
+        None where nothing has settled, unless the campaign has an aim of its own.
     """
     results = {cell: r for cell, r in results.items() if cell[0] in names and cell[1] in places}
-    if not results:
+    if not results and own is None:
         return None
     aim = own or default_aim(space, results)
     found = standing(aim, space, list(names), list(places), results)
-    return Told(found, own is not None, aim_words(aim, found.label, places), standing_words(found, names),
-                names, places, where_words(aim, places))
+    words = standing_words(found, names) if results else "No run has settled yet."
+    return Told(found, own is not None, aim_words(aim, found.label, places), words, names, places,
+                where_words(aim, places))
