@@ -243,8 +243,13 @@ class Demo(unittest.TestCase):
             database = open_database(folder)
             load_demo(database)
             found = {c["name"]: c["id"] for c in campaigns.all_campaigns(database)}
-            states = [r["state"] for c in found.values() for r in runs.latest_runs(database, c).values()]
-            self.assertEqual(states, ["settled"] * 98)
+            states = {name: [r["state"] for r in runs.latest_runs(database, c).values()]
+                      for name, c in found.items()}
+            # Wheels whose turns do not repeat within half a per cent yet, and blades that stall, say so.
+            self.assertEqual(states.pop("Ridge whirl"), ["stopped"] * 6)
+            wheel = states.pop("Hut wind wheel")
+            self.assertEqual((len(wheel), wheel.count("stopped") <= 2), (8, True))
+            self.assertEqual([s for of in states.values() for s in of], ["settled"] * 98)
             database.close()
 
     @slow

@@ -32,6 +32,7 @@ class Bend:
 
     n_cells = n_own = 6
     flow_columns, closure, krylov_type, column_scale = 4, None, np.float64, np.ones(5)
+    holds_derivatives = False
     stream, wall_treatment = SimpleNamespace(gamma=1.4), SimpleNamespace(shear=np.zeros(1))
     HEIGHT, STEEPNESS = 0.05, 400.0
 
