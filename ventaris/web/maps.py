@@ -28,8 +28,7 @@ MOST_CHARTS = 4
 @pages.get("/campaigns/<int:campaign_id>/map")
 def show(campaign_id):
     campaign = campaign_or_404(campaign_id)
-    axes = _axes(campaign)
-    across = request.args.get("across", next(iter(axes)))
+    axes, across = _axes(campaign), _across(campaign)
     lines = _lines(campaign, across)
     return render_template("map.html", campaign=campaign, across=across,
                            choices={key: label
@@ -45,6 +44,23 @@ def choices_of(campaign):
 
 def _axes(campaign):
     return SHOWN[campaign["space"]].axes
+
+
+def _across(campaign):
+    """What a map is drawn over: as asked for, or as the kind has it first; no mass flow where no row stands
+    in a duct."""
+    across = request.args.get("across", next(iter(_axes(campaign))))
+    if campaign["space"] != "row" or across in row.AXES and across not in FLOWS:
+        return across
+    results = [run["result"] for _, done in _finished(campaign["id"]) for run in done]
+    if not results or any("mass_flow" in result["coefficients"] for result in results):
+        return across
+    return _axis_in_the_open(results[0])
+
+
+def _axis_in_the_open(result):
+    """What a rotor in the open is drawn over: the tip-speed ratio where it takes power from the wind."""
+    return "tip_speed_ratio" if result["coefficients"].get("wheel_power", 0.0) > 0 else "advance"
 
 
 def _charts(campaign, across, lines):
@@ -146,8 +162,7 @@ def row_lines(campaign_id, across):
             air, ducted = result["air"], "mass_flow" in result["coefficients"]
             key = across
             if key not in row.AXES or (key in FLOWS and not ducted):
-                key = "mass_flow" if ducted else "tip_speed_ratio" if "wheel_power" in result[
-                    "coefficients"] and result["coefficients"]["wheel_power"] > 0 else "advance"
+                key = "mass_flow" if ducted else _axis_in_the_open(result)
             x = result["coefficients"][key] if key in FLOWS else air[key]
             line = _speed_words(air, key) if key in FLOWS else ""
             found = _row(run, x, ROW_CHARTS) | _rotor_theory(result) | {"fallen": run["id"] in fallen}
@@ -256,7 +271,7 @@ def _rotor_theory(result):
 @pages.get("/campaigns/<int:campaign_id>/map.json")
 def data(campaign_id):
     campaign = campaign_or_404(campaign_id)
-    across = request.args.get("across", next(iter(_axes(campaign))))
+    across = _across(campaign)
     lines = _lines(campaign, across)
     contours = _contours(campaign_id) if campaign["space"] == "row" and across == "mass_flow" else []
     charts = _charts(campaign, across, lines)
