@@ -4,9 +4,9 @@ import numpy as np
 
 from . import positions as k
 from .boundaries.registry import BLOWN, FAR_FIELD, NO_SLIP, OUTLET, lay_out
-from .driven_walls import DrivenOn
 from .closures.catalogue import CATALOGUE
 from .closures.contract import ClosureOptions
+from .driven_walls import DrivenOn
 from .factors.filled import FilledFactors
 from .factors.held import HeldProducts
 from .factors.strips import StripFactors

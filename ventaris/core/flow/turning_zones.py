@@ -113,8 +113,8 @@ class DistancesThatTurn:
     """Wall distances of a discretisation's cells, kept as zones turn.
 
     Cells and walls that turn together keep their distance. What lies on the other side of a seam is looked
-    for anew at every step, and only where it may be nearer; it is some cells away at least, so that the
-    nearest middle of a wall's face tells how far.
+    for anew at every step; it is some cells away at least, so that the nearest middle of a wall's face tells
+    how far.
 
     Parameters
     ----------
@@ -144,5 +144,5 @@ class DistancesThatTurn:
             apart = own
             if others:
                 at = mesh.face_centre[np.concatenate(others)]
-                apart = np.minimum(own, cKDTree(at).query(mesh.centre[cells], distance_upper_bound=np.inf)[0])
+                apart = np.minimum(own, cKDTree(at).query(mesh.centre[cells])[0])
             self.distance[cells] = apart

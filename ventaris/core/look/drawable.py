@@ -290,7 +290,8 @@ def default_range(values, key, points, home=None, window=None):
     box = home or window or (-0.5, 1.5, -0.8, 0.8)
     near = (points[:, 0] > box[0]) & (points[:, 0] < box[1]) & (points[:, 1] > box[2]) & (points[:, 1]
                                                                                           < box[3])
-    if window and not home:
+    wide = window and not home
+    if wide:
         near = _spread_over(points, near, box)
     seen = values[near] if len(values[near]) else values
     quantity = QUANTITIES[key]
@@ -310,7 +311,7 @@ def default_range(values, key, points, home=None, window=None):
         return 0.0, max(float(np.percentile(seen, 98)), 1e-9)
     if key in ("loss", "eddy"):
         return 0.0, max(float(np.percentile(seen, 99.7)), 0.01)
-    low, high = np.percentile(seen, [0.3, 98.5 if window and not home else 99.8])
+    low, high = np.percentile(seen, [0.3, 98.5 if wide else 99.8])
     if home and key in ("mach", "speed") and low < 0.05 * high:
         # The air around a jet hardly moves.
         low = 0.0

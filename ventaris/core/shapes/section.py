@@ -178,9 +178,13 @@ def normalise(loop):
         (positive nose down).
     """
     nose, chord, angle = _chord_line(loop)
+    return _laid_level(loop, nose, chord, angle), chord, float(np.degrees(-angle))
+
+
+def _laid_level(points, nose, chord, angle):
+    """Points in the axes of a chord line, in chords."""
     c, s = np.cos(-angle), np.sin(-angle)
-    moved = (loop - nose) @ np.array([[c, -s], [s, c]]).T / chord
-    return moved, chord, float(np.degrees(-angle))
+    return (points - nose) @ np.array([[c, -s], [s, c]]).T / chord
 
 
 def _chord_line(loop):
@@ -216,11 +220,10 @@ def elements_beside(main, others):
     list of dict
         Fields of the sheet's `Element`, lengths in chords of the main one.
     """
-    nose, chord, angle = _chord_line(main)
-    c, s = np.cos(-angle), np.sin(-angle)
+    line = _chord_line(main)
     out, taken = [], {"main", "body"}
     for k, (loop, title) in enumerate(others):
-        placed = (loop - nose) @ np.array([[c, -s], [s, c]]).T / chord
+        placed = _laid_level(loop, *line)
         own_nose, own_chord, own_angle = _chord_line(placed)
         name = " ".join(title.split())[:30]
         name = name if name and name not in taken else f"element {k + 2}"

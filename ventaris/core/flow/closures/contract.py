@@ -87,7 +87,7 @@ class Closure:
 
     def sweep(self, state, residual):
         """Change of the state by one step of the closure's equations alone, from their matrices with safe
-        diagonals; `residual` is that of the state."""
+        diagonals; `residual` is that of the state, and the last one that was computed."""
         flow, change = self.flow, np.zeros_like(state)
         self.prepare(state, flow.molecular, np.zeros(flow.n_cells))
         self.apply_factors(-residual, change)

@@ -197,7 +197,8 @@ class TimeMarch:
         for _ in range(MOST_SWEEPS):
             if own < CLOSURE_SHARE * self._norm(vector[:, :nv]):
                 break
-            change = flow.closure.sweep(state, flow.residual(state))
+            # The last residual was that of the state, here as at every turn.
+            change = flow.closure.sweep(state, vector)
             ahead = flow.residual(state + change)
             after = self._norm(ahead[:, nv:])
             if not after < own:

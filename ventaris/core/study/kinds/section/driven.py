@@ -8,9 +8,10 @@ from ....flow.motion import Swing, Tabled
 from ....instruments.balance import channel_name
 from ....sheet.arrangement import Formula
 from ...channels import Channels, FormulaError
+from .motion import SWING_STEPS, sine_period, table_step
 
-# Steps for a period of a sine; parts of a period that count as a whole number of times within another.
-SINE_STEPS, WHOLE = 72, 1e-6
+# Parts of a period by which one may miss being a whole number of times within another.
+WHOLE = 1e-6
 
 
 def driven_walls(sheet, air, surfaces_of):
@@ -48,9 +49,7 @@ def _law_of(action, air):
 def period_of(action, air):
     """Chords after which a driven wall repeats, or None."""
     if action.varies == "sine":
-        if action.given == "hertz":
-            return air.speed / (action.hertz * air.chord)
-        return np.pi / action.reduced
+        return sine_period(action, air)
     if action.varies == "table" and action.repeats == "yes":
         return action.points[-1][0] - action.points[0][0]
     return None
@@ -61,10 +60,9 @@ def step_of(sheet, air):
     steps = []
     for action in sheet.air.walls:
         if action.is_driven and action.varies == "table":
-            times = [time for time, _ in action.points]
-            steps.append(min(float(np.diff(times).min()) / 4, (times[-1] - times[0]) / SINE_STEPS))
+            steps.append(table_step(action.points))
         elif action.is_driven and action.varies == "sine":
-            steps.append(period_of(action, air) / SINE_STEPS)
+            steps.append(period_of(action, air) / SWING_STEPS)
     return min(steps, default=None)
 
 

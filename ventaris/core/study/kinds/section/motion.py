@@ -264,14 +264,24 @@ class _Law:
     wheel: tuple | None = None
 
 
+def sine_period(row, air):
+    """Chords after which a row's sine repeats, given as a reduced frequency or in Hz."""
+    return air.speed / (row.hertz * air.chord) if row.given == "hertz" else np.pi / row.reduced
+
+
+def table_step(points):
+    """Chords of a time step that follows a table against time well."""
+    times = [time for time, _ in points]
+    return min(float(np.diff(times).min()) / 4, (times[-1] - times[0]) / SWING_STEPS)
+
+
 def _law_of(row, air, up):
     mach = air.mach
     if row.does in ("pitch", "heave"):
-        turn = 2 * row.reduced
-        if row.given == "hertz":
-            turn = 2 * np.pi * row.hertz * air.chord / air.speed
-        size, period = up * np.radians(row.angle) if row.does == "pitch" else row.travel, 2 * np.pi / turn
-        return _Law(Swing(size, turn * mach, np.radians(row.phase)), period / SWING_STEPS, period)
+        size = up * np.radians(row.angle) if row.does == "pitch" else row.travel
+        period = sine_period(row, air)
+        law = Swing(size, 2 * np.pi / period * mach, np.radians(row.phase))
+        return _Law(law, period / SWING_STEPS, period)
     if row.does == "turn":
         turn = (row.tip_speed_ratio / row.radius
                 if row.speed_as == "ratio" else row.revolutions * 2 * np.pi / 60 * air.chord / air.speed)
@@ -285,7 +295,7 @@ def _law_of(row, air, up):
         times, angles = np.array(row.points).T
         repeats, lasts = row.repeats == "yes", float(times[-1] - times[0])
         law = Tabled(times / mach, up * np.radians(angles), repeats)
-        return _Law(law, min(np.diff(times).min() / 4, lasts / SWING_STEPS), lasts if repeats else None)
+        return _Law(law, table_step(row.points), lasts if repeats else None)
     if row.does == "wave":
         return _Law(WaveGust(row.gust * mach, row.length), row.length / SWING_STEPS, row.length)
     return _Law(EdgeGust(row.gust * mach))

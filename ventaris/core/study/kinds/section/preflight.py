@@ -7,9 +7,9 @@ from ....units import large
 from ...channels import FormulaError
 from ...findings import Estimate, Finding, climb_findings, formula_findings, gravest_first, mach_findings
 from ...verdict import LEAST_OF_SWING, MOST_DEGREES
-from .driven import Steering, speed_channels
+from .driven import speed_channels
 from .motion import words_of
-from .ready import section_channels, wall_unit
+from .ready import section_channels, steering_of, wall_unit
 from ...unsteady import bluff_size, time_step
 
 # Measured with benchmarks/solver.py on two cores of 2.5 GHz; replaced by this machine's own runs.
@@ -309,8 +309,7 @@ def _walls(setup):
                 f"“{action.surface}” blows at {speed:.3g} m/s, more than half of the speed of sound: give "
                 "small cells there, and check the level trend.")
     try:
-        Steering(setup.driven, section_channels(setup) + [f.name for f in setup.sheet.instruments.formulas],
-                 setup.air)
+        steering_of(setup)
     except FormulaError as error:
         yield Finding("stop", "air.walls", str(error))
     names = speed_channels(setup.sheet)

@@ -17,7 +17,7 @@ from ....instruments.flow_meter import FlowMeter
 from ....shapes.build import BuiltSection, build
 from ....shapes.coordinates import ShapeError
 from ...air import air_state, derived_air
-from .driven import driven_walls, fastest_driven, moving_with, speed_channels, step_of
+from .driven import Steering, driven_walls, fastest_driven, moving_with, speed_channels, step_of
 from .motion import Moving, channels_of, check_circles, moving_of
 
 
@@ -440,6 +440,12 @@ def _check_gaps(plan, outlines):
         raise ValueError(
             "domain.clearance: the gap to the ground is thinner than four of the smallest cells. Raise it, "
             "or lower grid.least_size")
+
+
+def steering_of(setup):
+    """The `Steering` of a run's driven walls; raises FormulaError."""
+    formulas = [formula.name for formula in setup.sheet.instruments.formulas]
+    return Steering(setup.driven, [*section_channels(setup), *formulas], setup.air)
 
 
 def section_channels(setup):

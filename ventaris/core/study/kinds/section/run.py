@@ -19,8 +19,7 @@ from ....instruments.taps import find_separation, find_shocks, read_taps, speed_
 from ...air import derived_air
 from ...climb import Climb
 from ...planned_stations import STATIONS
-from .driven import Steering
-from .ready import prepare_section, section_channels
+from .ready import prepare_section, section_channels, steering_of
 from ...progress import LevelResult, MarchedLevel, RunFailed
 from ...statistics import swings
 from ...trend import statistical_trend
@@ -63,8 +62,7 @@ class Execution(Climb):
                                setup.weight_share, setup.stretches)
         self.meshes = None
         self._resumed_time = resume.time if resume else None
-        formulas = [f.name for f in i.formulas]
-        self.steering = Steering(setup.driven, [*section_channels(setup), *formulas], setup.air)
+        self.steering = steering_of(setup)
         if self._resumed_time:
             self.steering.restore(self._resumed_time.get("steered", ()))
 
