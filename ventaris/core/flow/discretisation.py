@@ -93,6 +93,8 @@ class Discretisation:
         Gauge pressure on each boundary face after the last residual.
     outflow : RadialEquilibrium or None
         What sets the pressure of an outlet while the state changes.
+    even_turning : EvenTurning or None
+        What mends the motion of air that is alike all round the axis of turning ones.
     moved : Moved, Turned or None
         Puts a grid that moves where it is at a time.
     driven : DrivenOn or None
@@ -134,7 +136,7 @@ class Discretisation:
         self._lay_out(wall_kind, boundaries or {}, closure is not None, motion is not None)
         self._allocate()
         self.wall_treatment = WallTreatment(self, bridge and closure is not None)
-        self.closure = self.outflow = None
+        self.closure = self.outflow = self.even_turning = None
         # Physical time: coefficient of the present level, and what the levels before contribute, per volume.
         self.time_rate = 0.0
         if closure is not None:
@@ -302,6 +304,8 @@ class Discretisation:
         self._flux.gather(self.flux, self.cells, self.row_scale, enthalpy, out)
         if self.omega:
             add_turning(state, m.volume, self.omega, self.row_scale, self.stream.gamma, out)
+            if self.even_turning is not None and not self.first_order:
+                self.even_turning.mend(state[:, 3:5], raw, self.row_scale, out)
         if m.is_revolved:
             add_ring_terms(state, raw, self.eddy, m.cell_area, m.centre, self.row_scale, c, out)
         if self.time_rate > 0:

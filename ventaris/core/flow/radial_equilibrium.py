@@ -21,12 +21,14 @@ class RadialEquilibrium:
         Gauge pressure at the hub.
     resistance : float
         Of a throttle: what the pressure at the hub gains with the square of the mass flow (of one passage).
+    outermost : bool
+        The pressure is that at the outermost ring instead: of the air around a wheel in the open.
     """
 
-    def __init__(self, flow, faces, ring, pressure, resistance=0.0):
+    def __init__(self, flow, faces, ring, pressure, resistance=0.0, outermost=False):
         mesh = flow.mesh
         self.flow, self.rows, self.cell, self.ring = flow, faces - flow.n_interior, mesh.left[faces], ring
-        self.pressure, self.resistance = pressure, resistance
+        self.pressure, self.resistance, self.outermost = pressure, resistance, outermost
         y, z = mesh.face_centre[faces, 1:].T
         self.y, self.z, self.radius, self.area = y, z, np.hypot(y, z), mesh.area[faces]
         points = mesh.points[mesh.face_nodes[faces].ravel()]
@@ -48,4 +50,7 @@ class RadialEquilibrium:
         at_hub = self.pressure
         if self.resistance:
             at_hub = at_hub + self.resistance * float((rho * u * self.area).sum())**2
-        self.flow.ghost[self.rows, 0] = at_hub + np.cumsum(steps)[self.ring]
+        rise = np.cumsum(steps)
+        if self.outermost:
+            rise -= rise[-1]
+        self.flow.ghost[self.rows, 0] = at_hub + rise[self.ring]

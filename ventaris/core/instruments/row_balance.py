@@ -31,6 +31,12 @@ class RowBalance:
         turning = ("blade", "tip") if setup.is_open else ("blade", "tip", "hub")
         self.turning = np.concatenate([mesh.boundaries[n] for n in turning if n in mesh.boundaries])
 
+    @property
+    def force_unit(self):
+        """N of one unit of force in the solver's scales."""
+        s = self.setup
+        return s.air.gamma * s.air.pressure * s.scale**2
+
     def measure(self, state):
         """{channel: value} of the whole wheel; `state` is that of the last residual."""
         loads = self._loads()
@@ -39,7 +45,7 @@ class RowBalance:
     def _loads(self):
         """Torque against the turning that the air puts on the wheel, its power, and the thrust upstream."""
         s, mesh = self.setup, self.flow.mesh
-        force = s.air.gamma * s.air.pressure * s.scale**2 * s.row.blades
+        force = self.force_unit * s.row.blades
         f, x = self.flow.flux[self.turning][:, 2:5], mesh.face_centre[self.turning]
         # The walls take the momentum that leaves the air through them; blades turn towards falling angles.
         torque = float((x[:, 1] * f[:, 2] - x[:, 2] * f[:, 1]).sum()) * force * s.scale

@@ -191,8 +191,8 @@ class RowDomain(SheetSection):
                           seen=DUCT)
     behind: float = number(1.2, "", 0.3, 20, "Duct behind the blades", "In axial chords of mid-span.",
                            seen=DUCT)
-    reach: float = number(3.0, "", 1.5, 30, "Air around", "In tip radii from the middle, in all directions.",
-                          seen=OPEN)
+    reach: float = number(6.0, "", 1.5, 30, "Air around", "In tip radii from the middle, in all directions; "
+                          "from three on cells grow outwards.", seen=OPEN)
 
 
 class RowGrid(SheetSection):
@@ -209,7 +209,7 @@ class RowGrid(SheetSection):
                             whole=True)
     span_cells: int = number(36, "", 8, 400, "Cells along the span", "", whole=True)
     gap_cells: int = number(8, "", 4, 100, "Cells in the tip gap", "", whole=True, seen=DUCT)
-    beyond_cells: int = number(20, "", 6, 200, "Cells beyond the tip", "", whole=True, seen=OPEN)
+    beyond_cells: int = number(26, "", 6, 200, "Cells beyond the tip", "", whole=True, seen=OPEN)
     ahead_cells: int = number(14, "", 4, 400, "Cells ahead", "", whole=True)
     behind_cells: int = number(22, "", 4, 400, "Cells behind", "", whole=True)
     y_plus: float = number(

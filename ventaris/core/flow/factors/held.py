@@ -67,6 +67,8 @@ class HeldProducts:
         hand_over(self.crossing, factors.right, self.across, out)
         if flow.omega:
             add_turning_product(flow.turning, vector, out)
+            if flow.even_turning is not None and not flow.first_order:
+                flow.even_turning.mend_product(vector, grad, flow.row_scale, flow.column_scale, out)
         return out[:n]
 
 

@@ -4,6 +4,7 @@ from dataclasses import dataclass
 
 import numpy as np
 from scipy.interpolate import CubicSpline
+from scipy.optimize import brentq
 
 from ..blocks import block_cells
 from ..mesh import MeshError
@@ -14,6 +15,10 @@ CONTROL_PLANES, CONTROL_OPEN = 7, 11
 SAMPLES = 801
 # Over so many tip radii planes of an open rotor come to a common middle.
 STRAIGHT_OVER = 1.0
+# Planes of an open rotor are made over so many tip radii to both sides, and drawn out from a share of that on.
+MADE_OVER, DRAWN_FROM = 3.0, 0.45
+# Between the blades lines gather at the plane of rotation, within so many tip radii, by this share at most.
+GATHERED_OVER, GATHERED_BY = 0.85, 0.55
 THREADS = 2
 
 
@@ -80,7 +85,8 @@ def stack_planes(row, counts, spans, first, sweeps=1500):
     MeshError
         Where a plane folds; it names the span.
     """
-    x = np.linspace(row.x_in, row.x_out, SAMPLES)
+    made_over = MADE_OVER * row.tip_radius if row.is_open else np.inf
+    x = np.linspace(max(row.x_in, -made_over), min(row.x_out, made_over), SAMPLES)
     control = row.control_spans(CONTROL_OPEN if row.is_open else CONTROL_PLANES)
     shift = corner_shift(row.section(0.5 * row.tip).stagger, counts, row.is_open)
 
@@ -113,11 +119,12 @@ def stack_planes(row, counts, spans, first, sweeps=1500):
     # r theta is interpolated: it is smooth where theta is not. Beyond the last section of an open rotor x and
     # theta stay the same.
     beyond = np.array([row.radius_at(max(s, control[-1])) for s in span]) / row.radius_at(control[-1])
-    theta = at[..., 1] * beyond[:, None] / ratio[:, None]
+    along, theta = at[..., 0], at[..., 1] * beyond[:, None] / ratio[:, None]
     if row.is_open:
-        theta = _straightened(at[..., 0], theta, counts, row)
-    r = np.stack([row.radius(at[k, :, 0], s) for k, s in enumerate(span)])
-    nodes = np.stack([at[..., 0], r * np.cos(theta), r * np.sin(theta)], axis=2).transpose(1, 0, 2).copy()
+        theta = _straightened(along, theta, counts, row)
+        along = _drawn_out(_gathered(along, theta, counts, row), x[-1], row)
+    r = np.stack([row.radius(along[k], s) for k, s in enumerate(span)])
+    nodes = np.stack([along, r * np.cos(theta), r * np.sin(theta)], axis=2).transpose(1, 0, 2).copy()
     has_gap = spans.gap > 0
     return _topology(nodes, counts, shift, span, 2 * np.pi / row.blades,
                      spans.blade if has_gap else spans.blade + 1, min(least for _, least in made))
@@ -136,6 +143,31 @@ def _straightened(x, theta, counts, row):
         t = np.clip(gone / length, 0, 1)
         out -= t**2 * (3 - 2 * t) * theta[:, line].mean(axis=1)[:, None]
     return out
+
+
+def _gathered(x, theta, counts, row):
+    """Places along the axis of all levels' points, closer to the plane of rotation between the blades, where
+    the vortices of the blades ahead go by. What moves a point grows from nothing at a blade to the middle of
+    the passage and depends on the place alone, so no cell can fold."""
+    blade = theta[:, :counts.ring * (counts.off + 1)].reshape(len(theta), counts.ring, -1)[:, :, 0]
+    low, high = blade.min(axis=1)[:, None], blade.max(axis=1)[:, None]
+    room = 0.5 * (2 * np.pi / row.blades - (high - low))
+    off = np.abs((theta - 0.5 * (low + high) + np.pi / row.blades) % (2 * np.pi / row.blades) - np.pi / row.blades)
+    t = np.clip((off - 0.5 * (high - low)) / np.maximum(room, 1e-9), 0, 1)
+    u = np.clip(np.abs(x) / (GATHERED_OVER * row.tip_radius), 0, 1)
+    return x * (1 - GATHERED_BY * t**2 * (3 - 2 * t) * (1 - u * u)**2)
+
+
+def _drawn_out(x, end, row):
+    """Places along the axis that reach from -`end` to `end`, drawn out to where the air ends: by steps that
+    grow from cell to cell."""
+    start, reach = DRAWN_FROM * end, row.x_out
+    if reach <= end:
+        return x
+    grown = lambda rate, gone: np.expm1(rate * gone) / rate
+    rate = brentq(lambda k: start + grown(k, end - start) - reach, 1e-9 / end, 50 / end)
+    gone = np.maximum(np.abs(x) - start, 0)
+    return np.sign(x) * (np.abs(x) - gone + grown(rate, gone))
 
 
 def _levels(row, s):

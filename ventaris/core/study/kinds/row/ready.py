@@ -80,6 +80,11 @@ class RowSetup:
         return shape.tip_radius if self.is_open else self.row.radius_at(1.0) * self.scale - shape.tip_gap
 
     @property
+    def tip(self):
+        """The tip's radius in the solver's length."""
+        return self.tip_radius / self.scale
+
+    @property
     def hub_radius(self):
         """Metres, at the stacking line."""
         return self.row.radius_at(0.0) * self.scale
@@ -150,7 +155,7 @@ class RowSetup:
         air, turn, out = self.sheet.air, self.turn, {}
         if self.is_open:
             far = Boundary("far field", state=(0.0, 1.0, air.wind / self.air.speed_of_sound, 0.0, 0.0))
-            out |= {"inlet": far, "outlet": far, "casing": far}
+            out |= {"inlet": far, "outlet": Boundary("outlet"), "casing": far}
         else:
             out["inlet"] = Boundary("total inlet", pressure=0.0, temperature=1.0,
                                     velocity=self.inlet_direction)

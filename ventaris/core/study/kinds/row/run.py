@@ -7,9 +7,11 @@ from scipy.spatial import cKDTree
 
 from ....flow.closures.catalogue import CATALOGUE
 from ....flow.discretisation import Discretisation
+from ....flow.even_turning import EvenTurning
 from ....flow.frame import Repeated
 from ....flow.march.steady import MarchControls, SteadyMarch
 from ....flow.radial_equilibrium import RadialEquilibrium
+from ....flow.slipstream import Slipstream, slipstream
 from ....instruments.row_balance import RowBalance
 from ....look.row_planes import row_planes
 from ....sheet import read_toml
@@ -88,12 +90,15 @@ class RowExecution(Climb):
         flow = Discretisation(mesh, setup.stream, "no-slip" if setup.is_viscous else "slip", closure=closure,
                               boundaries=setup.boundaries(mesh), limit=fast > LIMITED_FROM,
                               precondition=air.mach < (0.6 if setup.is_open else SLOW), omega=setup.turn)
-        if not setup.is_open:
+        self.balance = RowBalance(setup, flow)
+        kept = self._resume.arrays if self._resume else {}
+        if setup.is_open:
+            flow.even_turning = EvenTurning(flow) if flow.omega else None
+            flow.outflow = Slipstream(flow, self._wind, np.pi * setup.tip**2, self._thrust(kept))
+        else:
             faces = mesh.boundaries["outlet"]
             flow.outflow = RadialEquilibrium(flow, faces, mesh.level[mesh.left[faces]], setup.hub_pressure,
                                              setup.resistance)
-        self.balance = RowBalance(setup, flow)
-        kept = self._resume.arrays if self._resume else {}
         self._throttled_from = int(kept.get("throttled_from", 0))
         if "outlet_before" in kept:
             self._outlet_before = tuple(kept["outlet_before"])
@@ -140,15 +145,27 @@ class RowExecution(Climb):
         return self._carried(grid, mesh, kept.state), outlet
 
     def _start(self, flow):
-        """A state to begin with: still or as the wind in the open; in a duct without loss to the pressure at
-        the outlet, turned along with the blades."""
+        """A state to begin with: in the open the slipstream that theory expects; in a duct without loss to the
+        pressure at the outlet, turned along with the blades."""
         state = flow.uniform_state()
         state[:, :5] = 0.0, 1.0, 0.0, 0.0, 0.0
         if self.setup.is_open:
-            state[:, 2] = self.sheet.air.wind / self.setup.air.speed_of_sound
+            state[:, 2:5] = slipstream(flow.mesh.centre[:len(state)], flow.outflow.thrust, self._wind,
+                                       self.setup.tip)
         else:
             self._start_duct(flow.mesh, state)
         return state
+
+    @property
+    def _wind(self):
+        return self.sheet.air.wind / self.setup.air.speed_of_sound
+
+    def _thrust(self, kept):
+        """Of the whole wheel in the solver's scales: as it was left, that of the level before, or theory's."""
+        if "thrust" in kept:
+            return float(kept["thrust"])
+        before = self.finished[-1].coefficients if self.finished else self.setup.theory()
+        return before["thrust"] / self.balance.force_unit if before else 0.0
 
     def _start_duct(self, mesh, state):
         setup, g = self.setup, self.setup.air.gamma
@@ -191,7 +208,7 @@ class RowExecution(Climb):
         """Close the outlet a little further while a level from nothing or from a neighbour comes up."""
         level, setup = self._level, self.setup
         outflow = level.flow.outflow
-        if outflow is None or not self._is_throttled:
+        if setup.is_open or not self._is_throttled:
             return
         if level.flow.first_order:
             self._throttled_from = level.steps
@@ -216,12 +233,16 @@ class RowExecution(Climb):
         flow = self._level.flow
         held = {"limiter": flow.limiter_share} if flow.limiter_frozen else {}
         before = {"outlet_before": np.array(self._outlet_before)} if self._outlet_before else {}
+        if self.setup.is_open:
+            before["thrust"] = np.array(flow.outflow.thrust)
         return {"throttled_from": np.array(self._throttled_from), **held, **before}
 
     def _read(self, march):
         level = self._level
         self._throttle()
         out = {k: v for k, v in self.balance.measure(level.march.state).items() if v is not None}
+        if self.setup.is_open:
+            level.flow.outflow.carry(out["thrust"] / self.balance.force_unit)
         return {**out, **self.channels.compute({**march, **out})}
 
     def _changes(self, over=STEADY_OVER):

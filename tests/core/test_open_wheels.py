@@ -1,0 +1,116 @@
+"""Wheels in the open: the sink of their slipstream, the far field of a passage, the cells between the blades."""
+import unittest
+
+import numpy as np
+
+from tests.marks import slow
+from ventaris.core.flow.slipstream import Slipstream, drawn_in, sink
+from ventaris.core.grids.passage import stack
+from ventaris.core.sheet import read_sheet
+from ventaris.core.study.execute import execute
+from ventaris.core.study.setup import prepare
+
+SECTION = {"chord": 0.19, "stagger": 82.0, "camber": 0.0, "thickness": 0.12, "edge": 0.006}
+SMALL = {
+    "format": 1, "space": "row", "shape": {
+        "setting": "open", "blades": 2, "hub_radius": 0.23, "tip_radius": 1.14, "form": "four-digit",
+        "stacked_at": 0.25, "sections": [{"radius": r, **SECTION} for r in (0.23, 1.14)]
+    }, "air": {"speed": 1250.0, "wind": 0.0}, "flow": {"model": "inviscid"}, "grid": {
+        "level": "coarse", "side_cells": 40, "edge_cells": 16, "off_cells": 22, "span_cells": 24,
+        "beyond_cells": 16, "ahead_cells": 10, "behind_cells": 14
+    }
+}
+
+
+class Sinks(unittest.TestCase):
+    def test_what_a_sink_draws_in_passes_a_sphere_round_it(self):
+        cosine, weight = np.polynomial.legendre.leggauss(40)
+        for mach in (0.0, 0.5):
+            with self.subTest(mach=mach):
+                at = np.stack([cosine, np.sqrt(1 - cosine**2), 0 * cosine], 1)
+                inward = sink(at, 3.0, mach)
+                # In a stream that is compressed the mass flow along it is less than that of the velocity.
+                through = inward[:, 0] * (1 - mach**2) * at[:, 0] + inward[:, 1] * at[:, 1]
+                self.assertAlmostEqual(-2 * np.pi * (weight * through).sum(), 3.0, delta=2e-3)
+
+    def test_a_hovering_disc_draws_in_what_passes_it(self):
+        thrust, area = 0.8, 3.0
+        self.assertAlmostEqual(drawn_in(thrust, 0.0, area), area * np.sqrt(thrust / (2 * area)), places=12)
+
+    def test_a_wheel_drives_the_wind_apart(self):
+        """Momentum theory with a third of the wind taken out at the disc: the wake has a third of the wind
+        in twice the disc's section, so 4/3 of the disc's flow pass beside it that would have come."""
+        wind, area = 0.1, 2.0
+        thrust = -8 / 9 * 0.5 * wind**2 * area
+        self.assertAlmostEqual(drawn_in(thrust, wind, area) / (wind * area), -4 / 3, places=6)
+
+    def test_nothing_is_drawn_in_by_nothing(self):
+        self.assertEqual((drawn_in(0.0, 0.0, 1.0), drawn_in(0.0, 0.2, 1.0)), (0.0, 0.0))
+
+    def test_a_braked_wheel_beyond_momentum_theory_has_a_finite_wake(self):
+        self.assertLess(abs(drawn_in(-0.9 * 0.01, 0.1, 1.0)), 0.2)
+
+
+class Passages(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls):
+        cls.setup_ = prepare(read_sheet(SMALL))
+        cls.mesh = cls.setup_.generate("coarse")
+
+    def test_the_air_is_computed_as_far_as_it_was_asked_for(self):
+        x = self.mesh.points[:, 0] * self.setup_.scale
+        reach = self.setup_.sheet.domain.reach * 1.14
+        self.assertAlmostEqual(x.min(), -reach, places=6)
+        self.assertAlmostEqual(x.max(), reach, places=6)
+
+    def test_no_cell_folds_and_each_is_closed(self):
+        self.assertGreater(self.mesh.volume[:self.mesh.n_own].min(), 0)
+
+    def test_cells_between_the_blades_gather_at_the_plane_of_rotation(self):
+        row, x = self.setup_.row, np.linspace(-1, 1, 201)[None] * self.setup_.row.tip_radius
+        counts, _, _ = self.setup_.counts("coarse")
+        ring = np.zeros((1, counts.ring * (counts.off + 1)))
+
+        def moved(theta):
+            places = np.concatenate([np.broadcast_to(0.0, ring.shape), x], axis=1)
+            angles = np.concatenate([ring, np.full(x.shape, theta)], axis=1)
+            return stack._gathered(places, angles, counts, row)[:, ring.shape[1]:][0]
+
+        between, above = moved(0.5 * np.pi), moved(0.0)
+        np.testing.assert_array_equal(above, x[0])
+        steps = np.diff(between)
+        self.assertGreater(steps.min(), 0)
+        self.assertLess(steps[100], 0.5 * np.diff(x[0])[100])
+
+    def test_the_far_field_has_the_sinks_motion_and_keeps_its_total_pressure(self):
+        wind = 0.1
+        flow = _flow(self.setup_, self.mesh)
+        beside = Slipstream(flow, wind, np.pi * self.setup_.row.tip_radius**2, thrust=-0.3)
+        ghost = flow.ghost[beside.rows]
+        self.assertGreater(np.abs(ghost[:, 2] - wind).max(), 1e-4)
+        np.testing.assert_allclose(ghost[:, 0] + 0.5 * (ghost[:, 2:]**2).sum(1), 0.5 * wind**2, atol=1e-12)
+        # A wheel drives the air apart.
+        out = (ghost[:, 3:] * beside.centre[:, 1:]).sum(1)
+        casing = np.abs(beside.centre[:, 0]) < beside.centre[:, 0].max() * 0.5
+        self.assertGreater(out[casing].min(), 0)
+
+
+def _flow(setup, mesh):
+    from ventaris.core.flow.discretisation import Discretisation
+    return Discretisation(mesh, setup.stream, "slip", boundaries=setup.boundaries(mesh), precondition=True,
+                          omega=setup.turn)
+
+
+@slow
+class Hover(unittest.TestCase):
+    def test_no_rotor_lifts_with_less_power_than_momentum_theory_asks_for(self):
+        run = execute(read_sheet(SMALL))
+        for _ in run:
+            pass
+        numbers = run.result["coefficients"]
+        self.assertGreater(numbers["disc_thrust"], 0.004)
+        self.assertLess(numbers["figure_of_merit"], 0.95)
+
+
+if __name__ == "__main__":
+    unittest.main()
