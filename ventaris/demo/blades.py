@@ -62,7 +62,7 @@ HUT = {
     "setup": {
         "grid": {
             "side_cells": 28, "edge_cells": 12, "off_cells": 12, "span_cells": 20,
-            "beyond_cells": 12, "ahead_cells": 8, "behind_cells": 12
+            "beyond_cells": 20, "ahead_cells": 8, "behind_cells": 12
         }
     }, "variants": [("Full twist", _hut_wheel(1.0)), ("Half the twist", _hut_wheel(0.5))],
     "points": [(f"ωR/U {ratio:g}", _wind(ratio)) for ratio in (5, 6, 7, 8)]

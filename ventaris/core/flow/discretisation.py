@@ -72,6 +72,8 @@ class Discretisation:
     omega : float
         Speed at which mesh and axes turn about x, over a_inf per reference length; the state's velocity is
         that against axes at rest (see `frame`).
+    turning_near : TurningNear or None
+        Where they turn; None turns all of them.
     pace : float or None
         Mach number of the fastest motion there is, which scales residuals and unknowns; None takes the
         stream's.
@@ -108,7 +110,7 @@ class Discretisation:
     def __init__(self, mesh, stream, wall_kind=None, limit=None, precondition=None, vortex=True, closure=None,
                  laminar_until=None, boundaries=None, bridge=True, mixing=0.0, strength=None,
                  shock_bounds=None, direction=(1.0, 0.0, 0.0), detached=False, omega=0.0, motion=None,
-                 pace=None, driven=()):
+                 pace=None, driven=(), turning_near=None):
         self.mesh, self.stream, self.dim = mesh, stream, mesh.dim
         mach, flat = stream.mach, self.dim == 2
         limit = mach > LIMIT_ABOVE if limit is None else limit
@@ -133,7 +135,8 @@ class Discretisation:
         self._scale(strength, pace or mach)
         if wall_kind is None:
             wall_kind = "slip" if stream.reynolds is None else "no-slip"
-        self._lay_out(wall_kind, boundaries or {}, closure is not None, motion is not None)
+        self._lay_out(wall_kind, boundaries or {}, closure is not None, motion is not None,
+                      turning_near)
         self._allocate()
         self.wall_treatment = WallTreatment(self, bridge and closure is not None)
         self.closure = self.outflow = self.even_turning = None
@@ -169,7 +172,7 @@ class Discretisation:
             smooth = SUPERSONIC_SMOOTH * np.array([1 / g, 1.0] + dim * [1.0])
         self.epsilon2 = smooth**2
 
-    def _lay_out(self, wall_kind, boundaries, turbulent, moves):
+    def _lay_out(self, wall_kind, boundaries, turbulent, moves, turning_near):
         """Boundary conditions, stencils, and the arrays that the loops read."""
         mesh, inner = self.mesh, self.n_interior
         self.kind, self.ghost = lay_out(mesh, self.free, wall_kind, boundaries)
@@ -181,7 +184,10 @@ class Discretisation:
         faces, sign = faces.astype(np.int32), sign.astype(np.float32)
         drift, cell_drift = np.empty((0, self.dim)), np.empty((0, self.dim))
         if self.omega:
-            drift, cell_drift = face_drift(mesh, self.omega), spin(mesh.centre, self.omega)
+            near = 1.0 if turning_near is None else turning_near.share(mesh.centre)
+            self.turned = self.omega * near * mesh.volume
+            drift = face_drift(mesh, self.omega, turning_near)
+            cell_drift = spin(mesh.centre, self.omega) * np.reshape(near, (-1, 1))
         elif moves:
             drift, cell_drift = np.zeros((mesh.n_faces, 2)), np.zeros((mesh.n_cells, 2))
         self.cells = Cells(mesh.centre, mesh.volume, first, faces, sign, cell_drift)
@@ -303,9 +309,9 @@ class Discretisation:
         enthalpy = self.stream.total_enthalpy
         self._flux.gather(self.flux, self.cells, self.row_scale, enthalpy, out)
         if self.omega:
-            add_turning(state, m.volume, self.omega, self.row_scale, self.stream.gamma, out)
+            add_turning(state, self.turned, self.row_scale, self.stream.gamma, out)
             if self.even_turning is not None and not self.first_order:
-                self.even_turning.mend(state[:, 3:5], raw, self.row_scale, out)
+                self.even_turning.mend(state, self.row_scale, out)
         if m.is_revolved:
             add_ring_terms(state, raw, self.eddy, m.cell_area, m.centre, self.row_scale, c, out)
         if self.time_rate > 0:
@@ -386,7 +392,7 @@ class Discretisation:
                                          self.time_rate, planar, self.cells, c, *scales, self.diagonal,
                                          self.gamma)
         if self.omega:
-            add_turning_blocks(state, m.volume, self.omega, *scales[:2], self.stream.gamma, self.diagonal,
+            add_turning_blocks(state, self.turned, *scales[:2], self.stream.gamma, self.diagonal,
                                self.turning)
         self.factors.factorise(self.jacobians, self.diagonal)
         if self.closure is not None:

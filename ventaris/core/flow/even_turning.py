@@ -4,11 +4,15 @@ Seen from turning axes, air that comes evenly from all sides changes its compone
 what the moving faces carry past and rho Omega x v must cancel. On cells of finite angle they do so but for a
 share of the angle squared: the velocity is turned on a little too slowly. A few thousandths, but of the speed at
 which the grid turns: air that nears a hovering rotor spends a hundred turns in those cells, and came in with a
-swirl as large as its own speed. So the lag is measured once, on the grid, with air that moves outwards and with
-air that goes round, both by the same speed everywhere, and taken off where no wall is near. What the scheme
-keeps exactly, the turning of a solid body, has to stay: the lag is that of the velocity less its change with the
-radius times the radius, which is nothing there and in full where the speed is even. What the scheme wears off
-such motion stays too; taken off with the rest it left some motions without any damping, and runs did not settle.
+swirl as large as its own speed.
+
+Two things put it right. A face between neighbours round the axis stands further out than their centres do, by
+what a chord lies below its arc: values are carried to the centres' radius instead. What is left is the same
+share of the velocity whatever its course over the radius; it is measured once, on the grid, with air that moves
+outwards and with air that goes round, and taken off where no wall is near. What the scheme wears off such
+motion stays; taken off too, it left some motions without any damping, and runs did not settle. (A lag measured
+without the first, and taken off the velocity less its change with the radius, is right for any course as well,
+but it is an equation without real characteristics: a hovering rotor's wake grew until it broke up.)
 """
 import numpy as np
 from numba import njit, prange
@@ -38,6 +42,7 @@ class EvenTurning:
 
     def __init__(self, flow):
         mesh = self.mesh = flow.mesh
+        flow.faces = flow.faces._replace(offset=_offsets(mesh))
         y, z = mesh.centre[:, 1], mesh.centre[:, 2]
         radius = np.hypot(y, z)
         ways = np.stack([y, z], 1) / radius[:, None], np.stack([-z, y], 1) / radius[:, None]
@@ -51,7 +56,6 @@ class EvenTurning:
         self.lag = 0.5 * ((of_outward * around[:n]).sum(1) - (of_around * outward[:n]).sum(1))
         self.lag[self._near_walls(flow)[:n]] = 0.0
         self.single = self.lag.astype(np.float32)
-        self.radial = np.ascontiguousarray(mesh.centre[:, 1:])
 
     @staticmethod
     def _trial(flow, way, on_face):
@@ -72,7 +76,7 @@ class EvenTurning:
             np.add.at(out[:, a], mesh.left, flux[:, 3 + a])
             np.subtract.at(out[:, a], mesh.right[:inner], flux[:inner, 3 + a])
         v, w = state[:, 3], state[:, 4]
-        out += flow.omega * mesh.volume[:, None] * np.stack([-w, v], 1)
+        out += flow.turned[:, None] * np.stack([-w, v], 1)
         return out[:mesh.n_own] / TRIAL
 
     @staticmethod
@@ -93,21 +97,35 @@ class EvenTurning:
             near = grown
         return near
 
-    def mend(self, velocity, grad, row_scale, out):
-        """Take the lag off a residual. `velocity` holds [v, w] of each cell, `grad` gradients."""
-        take_off(velocity, grad, self.radial, self.lag, row_scale[3], out)
+    def mend(self, state, row_scale, out):
+        """Take the lag off a residual."""
+        take_off(state, self.lag, row_scale[3], out)
 
-    def mend_product(self, change, grad, row_scale, column_scale, out):
-        """The same for a scaled change of the state and its gradients."""
-        take_off(change[:, 3:5], grad, self.radial, self.single, np.float32(row_scale[3] * column_scale[3]), out)
+    def mend_product(self, change, row_scale, column_scale, out):
+        """The same for a scaled change of the state."""
+        take_off(change, self.single, np.float32(row_scale[3] * column_scale[3]), out)
 
 
 @njit(parallel=True, **fast)
-def take_off(velocity, grad, radial, lag, scale, out):
-    """out[:, 3:5] -= scale * lag * (v - r dv/dr), turned by a right angle."""
+def take_off(state, lag, scale, out):
+    """out[:, 3:5] -= scale * lag * velocity, turned by a right angle."""
     for i in prange(lag.shape[0]):
-        y, z = radial[i, 0], radial[i, 1]
-        v = velocity[i, 0] - y * grad[i, 3, 1] - z * grad[i, 3, 2]
-        w = velocity[i, 1] - y * grad[i, 4, 1] - z * grad[i, 4, 2]
-        out[i, 3] += scale * lag[i] * w
-        out[i, 4] -= scale * lag[i] * v
+        out[i, 3] += scale * lag[i] * state[i, 4]
+        out[i, 4] -= scale * lag[i] * state[i, 3]
+
+
+def _offsets(mesh):
+    """Ways from the centres of a face's two cells to where their values meet, shape (n_faces, 2, 3)."""
+    inner, at = mesh.n_interior, mesh.face_centre.copy()
+    ends = mesh.left[:inner], mesh.right[:inner]
+    one, two = (mesh.centre[cell][:, 1:] for cell in ends)
+    r_one, r_two = np.hypot(*one.T), np.hypot(*two.T)
+    cosine = np.clip((one * two).sum(1) / (r_one * r_two), -1, 1)
+    # An arc's height over its chord at the half of the angle, from the mean radius.
+    lower = 0.5 * (r_one + r_two) * 0.5 * (1 - cosine) * 0.5
+    radius = np.hypot(at[:inner, 1], at[:inner, 2])
+    at[:inner, 1:] *= (1 - lower / radius)[:, None]
+    out = np.zeros((mesh.n_faces, 2, 3))
+    out[:, 0] = at - mesh.centre[mesh.left]
+    out[:inner, 1] = at[:inner] - mesh.centre[mesh.right[:inner]]
+    return out

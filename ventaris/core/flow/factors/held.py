@@ -28,6 +28,8 @@ class HeldProducts:
         self.offset = np.zeros((mesh.n_faces, 2, 3), dtype=np.float32)
         self.offset[:, 0] = mesh.face_centre - mesh.centre[cell]
         self.offset[:inner, 1] = mesh.face_centre[:inner] - mesh.centre[mesh.right[:inner]]
+        if len(flow.faces.offset):
+            self.offset[:] = flow.faces.offset
         # The far field takes the cell's own value.
         self.offset[inner:][flow.kind == FAR_FIELD] = 0.0
         self.normal = mesh.normal.astype(np.float32)
@@ -68,7 +70,7 @@ class HeldProducts:
         if flow.omega:
             add_turning_product(flow.turning, vector, out)
             if flow.even_turning is not None and not flow.first_order:
-                flow.even_turning.mend_product(vector, grad, flow.row_scale, flow.column_scale, out)
+                flow.even_turning.mend_product(vector, flow.row_scale, flow.column_scale, out)
         return out[:n]
 
 

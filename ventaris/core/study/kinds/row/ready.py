@@ -7,7 +7,7 @@ import numpy as np
 from .... import gas
 from ....blade_elements import DRAG, rotor_theory
 from ....flow.boundaries.contract import Boundary
-from ....flow.frame import spin
+from ....flow.frame import TurningNear, spin
 from ....flow.stream import FreeStream
 from ....grids.passage.mesh import mesh_of_stack
 from ....grids.passage.plane import PlaneCounts
@@ -27,6 +27,8 @@ INVISCID_FIRST, INVISCID_WALL = 5e-3, 0.012
 SWEEPS, SWEEPS_OPEN = 1500, 5000
 # In the open: cells along a side and from blade to blade over those asked for, which are meant for a duct.
 OPEN_SIDE, OPEN_EDGE = 0.72, 2.2
+# Tip radii over which the turning of the axes round an open wheel falls off.
+AHEAD, BEHIND, BESIDE = (0.8, 1.8), (2.0, 4.0), (1.4, 2.2)
 
 
 @dataclass(frozen=True)
@@ -149,6 +151,13 @@ class RowSetup:
         plane, spans, first = self.counts(level)
         return mesh_of_stack(
             stack_planes(self.row, plane, spans, first, SWEEPS_OPEN if self.is_open else SWEEPS))
+
+    @property
+    def turning_near(self):
+        """The `TurningNear` of a wheel in the open; None turns all of a duct's passage."""
+        if not self.is_open:
+            return None
+        return TurningNear(*(tuple(radii * self.tip for radii in fall) for fall in (AHEAD, BEHIND, BESIDE)))
 
     def boundaries(self, mesh):
         """Conditions of a passage's sides."""

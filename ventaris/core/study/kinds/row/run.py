@@ -89,7 +89,8 @@ class RowExecution(Climb):
         fast = air.mach if setup.is_open else max(air.mach, np.hypot(air.mach, 0.4) * (air.mach > SLOW))
         flow = Discretisation(mesh, setup.stream, "no-slip" if setup.is_viscous else "slip", closure=closure,
                               boundaries=setup.boundaries(mesh), limit=fast > LIMITED_FROM,
-                              precondition=air.mach < (0.6 if setup.is_open else SLOW), omega=setup.turn)
+                              precondition=air.mach < (0.6 if setup.is_open else SLOW), omega=setup.turn,
+                              turning_near=setup.turning_near)
         self.balance = RowBalance(setup, flow)
         kept = self._resume.arrays if self._resume else {}
         if setup.is_open:
