@@ -18,7 +18,8 @@ DRAG = 0.01
 LOADED = 0.35
 
 
-def rotor_theory(radii, chord, pitch, blades, hub, tip, omega, wind, sound, density, drag=DRAG, camber=None):
+def rotor_theory(radii, chord, pitch, blades, hub, tip, omega, wind, sound, density, drag=DRAG, camber=None,
+                 slope=2 * np.pi):
     """Thrust upstream (N) and torque against the turning (N m) of a rotor.
 
     Parameters
@@ -32,6 +33,8 @@ def rotor_theory(radii, chord, pitch, blades, hub, tip, omega, wind, sound, dens
     hub, tip : float
     omega, wind, sound, density : float
     drag : float
+    slope : float
+        Of the sections' lift, per radian, at low Mach numbers.
 
     Returns
     -------
@@ -45,7 +48,7 @@ def rotor_theory(radii, chord, pitch, blades, hub, tip, omega, wind, sound, dens
     for k, r in enumerate(middle):
         c, angle, bend = (float(np.interp(r, radii, v)) for v in (chord, pitch, camber))
         thrust[k], torque[k] = _ring(r, c, angle + 0.25 * bend, blades, hub, tip, omega, wind, sound, density,
-                                     drag)
+                                     drag, slope)
     total = {"thrust": float((thrust * width).sum()), "torque": float((torque * width).sum())}
     return total | {
         "power": total["torque"] * omega,
@@ -55,7 +58,7 @@ def rotor_theory(radii, chord, pitch, blades, hub, tip, omega, wind, sound, dens
     }
 
 
-def _ring(r, chord, pitch, blades, hub, tip, omega, wind, sound, density, drag):
+def _ring(r, chord, pitch, blades, hub, tip, omega, wind, sound, density, drag, slope):
     """Thrust and torque per length of one ring, by the angle at which the air meets the blade."""
     solidity = blades * chord / (2 * np.pi * r)
 
@@ -68,7 +71,7 @@ def _ring(r, chord, pitch, blades, hub, tip, omega, wind, sound, density, drag):
         incidence = pitch - phi
         speed = omega * r / max(c, 0.05)
         mach = min(speed / sound, 0.85)
-        lift = 2 * np.pi * np.clip(incidence, -STALL, STALL) / np.sqrt(1 - mach**2)
+        lift = slope * np.clip(incidence, -STALL, STALL) / np.sqrt(1 - mach**2)
         normal, along = lift * c - drag * s, lift * s + drag * c
         return s, c, loss, normal, along
 

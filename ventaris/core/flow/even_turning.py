@@ -24,6 +24,9 @@ from .positions import VISCOUS, fast
 TRIAL = 1e-6
 # Cells that are so few faces away from a wall keep what they have.
 RINGS = 3
+# A larger share than an even cell's angle explains is that of a cell that stands askew, and its neighbours' are of
+# either sign: kept, they let a propeller's residual grow.
+LARGEST = 0.02
 
 
 class EvenTurning:
@@ -54,7 +57,8 @@ class EvenTurning:
         (outward, around), (of_outward, of_around) = ways, gained
         # Half of what outward motion gains round the axis and of what turning motion loses outwards.
         self.lag = 0.5 * ((of_outward * around[:n]).sum(1) - (of_around * outward[:n]).sum(1))
-        self.lag[self._near_walls(flow)[:n]] = 0.0
+        askew = np.abs(self.lag) > LARGEST * abs(flow.omega) * mesh.volume[:n]
+        self.lag[askew | self._near_walls(flow)[:n]] = 0.0
         self.single = self.lag.astype(np.float32)
 
     @staticmethod
