@@ -4,6 +4,9 @@ import unittest
 import numpy as np
 
 from tests.marks import slow
+from ventaris.core.flow.discretisation import Discretisation
+from ventaris.core.flow.even_turning import EvenTurning
+from ventaris.core.flow.frame import TurningNear, face_drift
 from ventaris.core.flow.slipstream import Slipstream, drawn_in, sink
 from ventaris.core.grids.passage import stack
 from ventaris.core.sheet import read_sheet
@@ -95,10 +98,52 @@ class Passages(unittest.TestCase):
         self.assertGreater(out[casing].min(), 0)
 
 
-def _flow(setup, mesh):
-    from ventaris.core.flow.discretisation import Discretisation
+def _flow(setup, mesh, **more):
     return Discretisation(mesh, setup.stream, "slip", boundaries=setup.boundaries(mesh), precondition=True,
-                          omega=setup.turn)
+                          omega=setup.turn, **more)
+
+
+class Axes(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls):
+        cls.setup_ = prepare(read_sheet(SMALL))
+        cls.mesh = cls.setup_.generate("coarse")
+
+    def test_axes_that_turn_everywhere_move_as_they_did(self):
+        far = (1e9, 2e9)
+        np.testing.assert_allclose(face_drift(self.mesh, 0.3, TurningNear(far, far, far)),
+                                   face_drift(self.mesh, 0.3), atol=1e-9)
+
+    def test_faces_of_axes_that_turn_near_the_wheel_sweep_no_volume(self):
+        mesh, inner = self.mesh, self.mesh.n_interior
+        drift = face_drift(mesh, 1.0, self.setup_.turning_near)
+        swept, total = np.einsum("ij,ij->i", drift, mesh.normal) * mesh.area, np.zeros(mesh.n_cells)
+        np.add.at(total, mesh.left, swept)
+        np.subtract.at(total, mesh.right[:inner], swept[:inner])
+        self.assertLess(np.abs(total[:mesh.n_own]).max(), 1e-12 * np.abs(swept).max())
+        far = mesh.face_centre[:, 0] < -3 * self.setup_.tip
+        self.assertEqual(np.abs(drift[far]).max(), 0)
+
+    def test_air_that_comes_evenly_gains_less_swirl(self):
+        """Linear in the radius, and even: both are kept better than without, by the mean over the cells
+        ahead of the wheel."""
+        centre, tip, n = self.mesh.centre, self.setup_.tip, self.mesh.n_own
+        radius = np.hypot(centre[:, 1], centre[:, 2])
+        ahead = ((centre[:, 0] < -0.2 * tip) & (centre[:, 0] > -0.8 * tip) & (radius > 0.5 * tip) &
+                 (radius < 1.1 * tip))[:n]
+        for course in (0, 1):
+            gained = []
+            for even in (False, True):
+                flow = _flow(self.setup_, self.mesh, turning_near=self.setup_.turning_near)
+                flow.even_turning = EvenTurning(flow) if even else None
+                state = flow.uniform_state()
+                state[:, 2] = 0.0
+                state[:, 3:5] = -1e-6 * (centre[:n, 1:] * ((radius / tip)**(course - 1) / radius)[:n, None])
+                out = flow.residual(state)
+                around = (centre[:n, 1] * out[:, 4] - centre[:n, 2] * out[:, 3]) / radius[:n]
+                gained.append(abs(around[ahead].sum()))
+            with self.subTest(course=course):
+                self.assertLess(gained[1], 0.7 * gained[0], gained)
 
 
 @slow

@@ -26,7 +26,7 @@ TRIAL = 1e-6
 RINGS = 3
 # A larger share than an even cell's angle explains is that of a cell that stands askew, and its neighbours' are of
 # either sign: kept, they let a propeller's residual grow.
-LARGEST = 0.02
+LARGEST = 0.1
 
 
 class EvenTurning:
