@@ -1,4 +1,4 @@
-"""Wheels in the open: the sink of their slipstream, the far field of a passage, the cells between the blades."""
+"""Wheels in the open: the sink of their slipstream, where the axes turn, the cells between the blades."""
 import unittest
 
 import numpy as np

@@ -2,17 +2,18 @@
 
 Seen from turning axes, air that comes evenly from all sides changes its components while it stays what it is:
 what the moving faces carry past and rho Omega x v must cancel. On cells of finite angle they do so but for a
-share of the angle squared: the velocity is turned on a little too slowly. A few thousandths, but of the speed at
-which the grid turns: air that nears a hovering rotor spends a hundred turns in those cells, and came in with a
-swirl as large as its own speed.
+share of the angle squared: the velocity is turned on a little too slowly. A few thousandths, but of the speed
+at which the grid turns: air that nears a hovering rotor spends a hundred turns in those cells, and came in
+with a swirl as large as its own speed.
 
 Two things put it right. A face between neighbours round the axis stands further out than their centres do, by
 what a chord lies below its arc: values are carried to the centres' radius instead. What is left is the same
-share of the velocity whatever its course over the radius; it is measured once, on the grid, with air that moves
-outwards and with air that goes round, and taken off where no wall is near. What the scheme wears off such
-motion stays; taken off too, it left some motions without any damping, and runs did not settle. (A lag measured
-without the first, and taken off the velocity less its change with the radius, is right for any course as well,
-but it is an equation without real characteristics: a hovering rotor's wake grew until it broke up.)
+share of the velocity whatever its course over the radius; it is measured once, on the grid, with air that
+moves outwards and with air that goes round, and taken off where no wall is near. What the scheme wears off
+such motion stays; taken off too, it left some motions without any damping, and runs did not settle. (A lag
+measured without the first, and taken off the velocity less its change with the radius, is right for any
+course as well, but it is an equation without real characteristics: a hovering rotor's wake grew until it
+broke up.)
 """
 import numpy as np
 from numba import njit, prange
@@ -24,8 +25,8 @@ from .positions import VISCOUS, fast
 TRIAL = 1e-6
 # Cells that are so few faces away from a wall keep what they have.
 RINGS = 3
-# A larger share than an even cell's angle explains is that of a cell that stands askew, and its neighbours' are of
-# either sign: kept, they let a propeller's residual grow.
+# A larger share than an even cell's angle explains is that of a cell that stands askew, and its neighbours'
+# are of either sign: kept, they let a propeller's residual grow.
 LARGEST = 0.1
 
 

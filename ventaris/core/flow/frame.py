@@ -21,9 +21,9 @@ from .positions import fast
 
 @dataclass(frozen=True)
 class TurningNear:
-    """Where axes turn about x: with the wheel near it, and less and less further out, where the air is even all
-    round and any turning sees it alike. Turning as far as the air reaches, faces six radii out would pass by
-    at six times the tip's speed, and what a grid makes of that wears the flow.
+    """Where axes turn about x: with the wheel near it, and less and less further out, where the air is even
+    all round and any turning sees it alike. Turning as far as the air reaches, faces six radii out would pass
+    by at six times the tip's speed, and what a grid makes of that wears the flow.
 
     Attributes
     ----------
@@ -64,8 +64,8 @@ def _fallen(t):
 def face_drift(mesh, omega, near=None):
     """Velocity of each face of a mesh in space that turns about x, shape (n_faces, 3).
 
-    Its part along the normal is the mean over the face, so that the faces of a cell sweep no volume. Axes that
-    turn `near` alone move as the curl of a potential along x, whose circulation round a face is what it
+    Its part along the normal is the mean over the face, so that the faces of a cell sweep no volume. Axes
+    that turn `near` alone move as the curl of a potential along x, whose circulation round a face is what it
     sweeps.
     """
     out, swept = spin(mesh.face_centre, omega), omega * mesh.sweep

@@ -1,8 +1,8 @@
 """The air far from a wheel in the open: what its slipstream draws in, and how the slipstream leaves.
 
-Outside its slipstream a loaded disc draws air in as a sink in its middle does (a wheel that takes power out of
-the wind drives it apart, as a source), by as much as the slipstream carries away: momentum theory tells how
-much from the thrust. The far field has that motion and its pressure, and behind the wheel nothing but the
+Outside its slipstream a loaded disc draws air in as a sink in its middle does (a wheel that takes power out
+of the wind drives it apart, as a source), by as much as the slipstream carries away: momentum theory tells
+how much from the thrust. The far field has that motion and its pressure, and behind the wheel nothing but the
 pressure is held. With the undisturbed wind all round, three tip radii away, the air around was a wall to the
 slipstream: a hovering rotor's thrust came out 30 % too high, with a figure of merit above one, a wind wheel's
 power up to 40 %.
@@ -53,7 +53,7 @@ class Slipstream:
         self._set()
 
     def follow(self, state):
-        """Set the outlet's pressure: that of the air around at its rim, less further in where the air turns."""
+        """Set the outlet's pressure: at its rim that of the air around, less further in where it turns."""
         self.outlet.follow(state)
 
     def _set(self):

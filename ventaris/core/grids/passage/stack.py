@@ -15,7 +15,7 @@ CONTROL_PLANES, CONTROL_OPEN = 7, 11
 SAMPLES = 801
 # Over so many tip radii planes of an open rotor come to a common middle.
 STRAIGHT_OVER = 1.0
-# Planes of an open rotor are made over so many tip radii to both sides, and drawn out from a share of that on.
+# Planes of an open rotor are made over so many tip radii to both sides, and drawn out from a share of it on.
 MADE_OVER, DRAWN_FROM = 3.0, 0.45
 # Between the blades lines gather at the plane of rotation, within so many tip radii, by this share at most.
 GATHERED_OVER, GATHERED_BY = 0.85, 0.55
@@ -151,8 +151,9 @@ def _gathered(x, theta, counts, row):
     the passage and depends on the place alone, so no cell can fold."""
     blade = theta[:, :counts.ring * (counts.off + 1)].reshape(len(theta), counts.ring, -1)[:, :, 0]
     low, high = blade.min(axis=1)[:, None], blade.max(axis=1)[:, None]
-    room = 0.5 * (2 * np.pi / row.blades - (high - low))
-    off = np.abs((theta - 0.5 * (low + high) + np.pi / row.blades) % (2 * np.pi / row.blades) - np.pi / row.blades)
+    half = np.pi / row.blades
+    room = half - 0.5 * (high - low)
+    off = np.abs((theta - 0.5 * (low + high) + half) % (2 * half) - half)
     t = np.clip((off - 0.5 * (high - low)) / np.maximum(room, 1e-9), 0, 1)
     u = np.clip(np.abs(x) / (GATHERED_OVER * row.tip_radius), 0, 1)
     return x * (1 - GATHERED_BY * t**2 * (3 - 2 * t) * (1 - u * u)**2)

@@ -184,5 +184,5 @@ def _doubts(setup, last):
         yield ("The boundary layers are turbulent from the nose: at small Reynolds numbers real blades keep "
                "laminar ones.")
     if setup.is_open:
-        yield ("The vortices of a wheel are carried over cells that grow: a hovering rotor's thrust came out 8 % "
-               "too high on the coarse grid. The levels and their error bar say how much of that is left.")
+        yield ("The vortices of a wheel are carried over cells that grow: a hovering rotor's thrust came out "
+               "a tenth too high, see the validation report. The levels and their error bar say how much of that is left.")

@@ -146,8 +146,8 @@ class RowExecution(Climb):
         return self._carried(grid, mesh, kept.state), outlet
 
     def _start(self, flow):
-        """A state to begin with: in the open the slipstream that theory expects; in a duct without loss to the
-        pressure at the outlet, turned along with the blades."""
+        """A state to begin with: in the open the slipstream that theory expects; in a duct without loss to
+        the pressure at the outlet, turned along with the blades."""
         state = flow.uniform_state()
         state[:, :5] = 0.0, 1.0, 0.0, 0.0, 0.0
         if self.setup.is_open:
@@ -162,7 +162,7 @@ class RowExecution(Climb):
         return self.sheet.air.wind / self.setup.air.speed_of_sound
 
     def _thrust(self, kept):
-        """Of the whole wheel in the solver's scales: as it was left, that of the level before, or theory's."""
+        """Of the whole wheel in the solver's scales: as it was left, of the level before, or theory's."""
         if "thrust" in kept:
             return float(kept["thrust"])
         before = self.finished[-1].coefficients if self.finished else self.setup.theory()
