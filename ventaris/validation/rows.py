@@ -252,7 +252,8 @@ def hovering_rotor():
             Check(
                 "thrust coefficient", thrust, 0.00436, 0.00482,
                 "Caradonna and Tung, NASA TM 81232, 1981: 0.00459, within 5 %",
-                "By the time the next blade meets them the blades' vortices are as wide as the cells there. Blade elements with Prandtl's factor give "
+                "By the time the next blade meets them the blades' vortices are as wide as the cells there. "
+                "Blade elements with Prandtl's factor give "
                 f"{result['theory']['thrust'] / result['coefficients']['thrust'] * thrust:.5f}."),
             Check("figure of merit", merit, 0.7, 0.9, "below 1 by momentum theory; an uneven wake costs more")
         ], result["seconds"], trends=trends)

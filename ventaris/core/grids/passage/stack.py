@@ -121,13 +121,18 @@ def stack_planes(row, counts, spans, first, sweeps=1500):
     beyond = np.array([row.radius_at(max(s, control[-1])) for s in span]) / row.radius_at(control[-1])
     along, theta = at[..., 0], at[..., 1] * beyond[:, None] / ratio[:, None]
     if row.is_open:
-        theta = _straightened(along, theta, counts, row)
-        along = _drawn_out(_gathered(along, theta, counts, row), x[-1], row)
+        along, theta = _in_the_open(along, theta, counts, x[-1], row)
     r = np.stack([row.radius(along[k], s) for k, s in enumerate(span)])
     nodes = np.stack([along, r * np.cos(theta), r * np.sin(theta)], axis=2).transpose(1, 0, 2).copy()
     has_gap = spans.gap > 0
     return _topology(nodes, counts, shift, span, 2 * np.pi / row.blades,
                      spans.blade if has_gap else spans.blade + 1, min(least for _, least in made))
+
+
+def _in_the_open(x, theta, counts, end, row):
+    """Places along the axis and angles as the air around a wheel wants them; planes were made up to `end`."""
+    theta = _straightened(x, theta, counts, row)
+    return _drawn_out(_gathered(x, theta, counts, row), end, row), theta
 
 
 def _straightened(x, theta, counts, row):

@@ -185,4 +185,5 @@ def _doubts(setup, last):
                "laminar ones.")
     if setup.is_open:
         yield ("The vortices of a wheel are carried over cells that grow: a hovering rotor's thrust came out "
-               "a tenth too high, see the validation report. The levels and their error bar say how much of that is left.")
+               "a tenth too high, see the validation report. The levels and their error bar say how much of "
+               "that is left.")
