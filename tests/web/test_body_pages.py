@@ -220,7 +220,13 @@ class Runs(WithBody):
                       "kind=inflow&count=9"):
             self.assertGreater(
                 len(arrays(self.client.get(f"/runs/{run_id}/streams.bin?{query}").data)["lengths"]), 2)
-        self.assertFalse(arrays(self.client.get(f"/runs/{run_id}/iso.bin?q=loss&value=0.3").data)["empty"])
+        lines = arrays(self.client.get(f"/runs/{run_id}/streams.bin?count=9&by=cp").data)
+        self.assertEqual(lines["quantity"]["key"], "cp")
+        self.assertLess(lines["speed"].min(), 0)
+        surface = arrays(self.client.get(f"/runs/{run_id}/iso.bin?q=loss&value=0.3").data)
+        self.assertEqual((surface["empty"], surface["quantity"]["key"]), (False, "speed"))
+        by = arrays(self.client.get(f"/runs/{run_id}/iso.bin?q=loss&value=0.3&by=cp").data)
+        self.assertEqual((by["quantity"]["key"], len(by["values"])), ("cp", len(surface["values"])))
         self.assertTrue(arrays(self.client.get(f"/runs/{run_id}/iso.bin?q=mach&value=9").data)["empty"])
         self.assertEqual(len(arrays(self.client.get(f"/runs/{run_id}/oil.bin?count=20").data)["lengths"]), 20)
 
@@ -229,7 +235,8 @@ class Runs(WithBody):
         run_id = self.with_run()
         for path, status in (("plane.bin?normal=w", 400), ("plane.bin?at=here", 400),
                              ("plane.bin?q=nothing", 404), ("streams.bin?kind=cloud", 400),
-                             ("streams.bin?centre=1,2", 400), ("iso.bin?q=none", 404)):
+                             ("streams.bin?centre=1,2", 400), ("iso.bin?q=none", 404),
+                             ("streams.bin?by=none", 404), ("iso.bin?by=none", 404)):
             with self.subTest(path):
                 self.assertEqual(self.client.get(f"/runs/{run_id}/{path}").status_code, status)
         for path in ("plane.bin?turn=nan", "plane.bin?tilt=inf", "plane.bin?reach=nan", "iso.bin?value=nan"):

@@ -241,6 +241,12 @@ class Runs(WithClient):
     def test_lines_and_pictures(self):
         run_id, _ = self.with_runs()
         lines = json.loads(self.text(f"/runs/{run_id}/lines?box=-0.5,1.5,-0.5,0.5&count=7"))["lines"]
+        answer = json.loads(self.text(f"/runs/{run_id}/lines?box=-0.5,1.5,-0.5,0.5&count=7&by=cp"))
+        self.assertEqual([len(v) for v in answer["values"]], [len(line) for line in answer["lines"]])
+        self.assertEqual(self.client.get(f"/runs/{run_id}/lines?by=none").status_code, 404)
+        for by, status in (("cp", 200), ("none", 404)):
+            self.assertEqual(self.client.get(f"/runs/{run_id}/picture.png?stream=1&by={by}").status_code,
+                             status)
         self.assertIn("lines", json.loads(self.text(f"/runs/{run_id}/lines?x=nan&low=inf&high=-inf")))
         self.assertEqual(len(lines), 7)
         self.assertTrue(

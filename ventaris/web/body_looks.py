@@ -183,8 +183,10 @@ def _window(field, drawn):
 @pages.get("/runs/<int:run_id>/streams.bin")
 @takes_long
 def streams(run_id):
-    """Streamlines from a rake: ``kind``, ``centre`` x,y,z and ``size`` in metres, ``count``."""
+    """Streamlines from a rake: ``kind``, ``centre`` x,y,z and ``size`` in metres, ``count``; coloured
+    ``by`` a field, or by the velocity over the stream's."""
     field, drawn = body_of(run_id)
+    by = _colour(field, "")
     low, high = drawn.points.min(axis=0) * field.scale, drawn.points.max(axis=0) * field.scale
     middle, size = 0.5 * (low + high), high - low
     kind = request.args.get("kind", "grid")
@@ -199,14 +201,25 @@ def streams(run_id):
             box[0, 0] + 1e-3 * size.max(), 0.5 * (box[0, 1] + box[1, 1]), 0.5 * (box[0, 2] + box[1, 2])
         ], 0.98 * min(box[1, 1] - box[0, 1], box[1, 2] - box[0, 2]), "grid"
     lines = streamlines(field, rake(kind, np.array(centre) / field.scale, width / field.scale, count))
-    return _lines(field, [line for line, _ in lines], [speed for _, speed in lines],
-                  {"rake": {"kind": kind, "centre": [float(c) for c in centre], "size": float(width)}})
+    head = {"rake": {"kind": kind, "centre": [float(c) for c in centre], "size": float(width)}}
+    return _lines(field, [line for line, _ in lines], [speed for _, speed in lines], head, by)
 
 
-def _lines(field, lines, speeds, head):
+def _colour(field, usual):
+    """The field that lines and surfaces are coloured by."""
+    key = request.args.get("by") or usual
+    if key and key not in field.quantities:
+        abort(404, "This run has no such field.")
+    return key
+
+
+def _lines(field, lines, speeds, head, by=""):
     keep = [k for k, line in enumerate(lines) if len(line) > 1]
     points = np.concatenate([lines[k] for k in keep]) if keep else np.zeros((0, 3))
     speed = np.concatenate([speeds[k] for k in keep]) if keep else np.zeros(0)
+    if by:
+        speed = _sampled(field, points, by)
+        head = head | {"quantity": _described(field.quantities[by], speed)}
     return answered(
         head, {
             "points": points * field.scale, "speed": speed, "lengths": np.array([len(lines[k]) for k in keep],
@@ -228,18 +241,24 @@ def oil(run_id):
 @pages.get("/runs/<int:run_id>/iso.bin")
 @takes_long
 def iso(run_id):
-    """An iso-surface of total-pressure loss, Q-criterion or any other field, coloured by speed."""
+    """An iso-surface of total-pressure loss, Q-criterion or any other field, coloured ``by`` a field: the
+    velocity where nothing else is asked for."""
     field, drawn = body_of(run_id)
     key = request.args.get("q", "loss")
     if key != "q" and key not in field.quantities:
         abort(404, "This run has no such field.")
     value = request.args.get("value", 0.5, type=finite)
-    low, high = _window(field, drawn)
+    by, (low, high) = _colour(field, "speed"), _window(field, drawn)
     found = iso_surface(field, key, value if value is not None else 0.5, low, high)
     if found is None:
         return answered({"empty": True}, {"points": np.zeros(0)})
-    speed = field.sample(found.points, ("speed", ))[:, 0]
-    return answered({"empty": False}, {
+    values = _sampled(field, found.points, by)
+    return answered({"empty": False, "quantity": _described(field.quantities[by], values)}, {
         "points": found.points * field.scale, "normals": found.normals, "triangles": found.triangles,
-        "speed": np.nan_to_num(speed)
+        "values": values
     })
+
+
+def _sampled(field, points, key):
+    """A field at places, nothing where there is no air."""
+    return np.nan_to_num(field.sample(points, (key, ))[:, 0]) if len(points) else np.zeros(0)

@@ -324,7 +324,13 @@ def lines(run_id):
     low, high = request.args.get("low", box[2], type=finite), request.args.get("high", box[3], type=finite)
     step = (box[1] - box[0]) / 220
     traced = streamlines(sampler, rake(x, low, high, count), step, 500)
-    return jsonify(lines=[line.round(5).tolist() for line in traced])
+    by = request.args.get("by")
+    if not by:
+        return jsonify(lines=[line.round(5).tolist() for line in traced])
+    if by not in picture.values:
+        abort(404, "This run has no such field.")
+    return jsonify(lines=[line.round(5).tolist() for line in traced],
+                   values=[values.round(5).tolist() for values in sampler.along(traced, by)])
 
 
 @pages.get("/runs/<int:run_id>/picture.<form>")
@@ -339,6 +345,9 @@ def picture(run_id, form):
         abort(404)
     level, drawn, _ = picture_of(run_id)
     if key not in drawn.values:
+        abort(404, "This run has no such field.")
+    by = request.args.get("by", "")
+    if by and by not in drawn.values:
         abort(404, "This run has no such field.")
     sheet = read_toml(run["sheet"])
     if _motions(sheet) and not drawn.circles and request.args.get("riding") != "1":
@@ -357,7 +366,7 @@ def picture(run_id, form):
                          flag("bands"), flag("iso"), flag("sonic"),
                          _count("count", 24, 1, MOST_LINES) if flag("stream") else 0,
                          SMALL if "small" in request.args else 9.0,
-                         "" if "small" in request.args else title)
+                         "" if "small" in request.args else title, stream_by=by)
     if "inline" in request.args:
         return Response(data, mimetype="image/svg+xml" if form == "svg" else "image/png")
     return download(data, f"{plain_name(run['variant_name'] + ' ' + run['point_name'])}-{key}.{form}",

@@ -4,7 +4,7 @@ from matplotlib.tri import LinearTriInterpolator, Triangulation
 
 
 class FlowSampler:
-    """Velocity at any point of a drawable.
+    """Velocity, and any other field, at the points of a drawable.
 
     Parameters
     ----------
@@ -21,13 +21,22 @@ class FlowSampler:
         used, new = np.unique(triangles, return_inverse=True)
         grid = Triangulation(*picture.points[used].T, new.reshape(-1, 3))
         finder = grid.get_trifinder()
-        self._u = LinearTriInterpolator(grid, picture.values["u"][used], finder)
-        self._v = LinearTriInterpolator(grid, picture.values["v"][used], finder)
+        self._over = lambda key: LinearTriInterpolator(grid, picture.values[key][used], finder)
+        self._u, self._v = self._over("u"), self._over("v")
         self.box = box
 
     def velocity(self, points):
         """Velocity in m/s, shape (n, 2); NaN outside."""
         return np.stack([self._u(*points.T).filled(np.nan), self._v(*points.T).filled(np.nan)], axis=1)
+
+    def along(self, lines, key):
+        """A field of the drawable at the points of lines; at points outside that of the nearest before."""
+        field, out = self._over(key), []
+        for line in lines:
+            values = field(*line.T).filled(np.nan)
+            good = np.maximum.accumulate(np.where(np.isfinite(values), np.arange(len(values)), 0))
+            out.append(np.nan_to_num(values[good]))
+        return out
 
 
 def streamlines(sampler, seeds, step=0.012, most=900):

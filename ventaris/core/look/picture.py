@@ -37,7 +37,8 @@ def _figure(width, height, box, bare=False):
 
 
 def field_picture(picture, key, form="png", box=DEFAULT_BOX, span=None, map_name=None, banded=True,
-                  isolines=False, sonic=True, stream_count=0, width=9.0, title="", bare=False, chord=None):
+                  isolines=False, sonic=True, stream_count=0, width=9.0, title="", bare=False, chord=None,
+                  stream_by=""):
     """Draw a field.
 
     Parameters
@@ -53,6 +54,8 @@ def field_picture(picture, key, form="png", box=DEFAULT_BOX, span=None, map_name
         Number of streamlines, 0 for none.
     bare : bool
         Without the legend, for thumbnails.
+    stream_by : str
+        A key of `QUANTITIES` that colours the streamlines; none leaves them white.
 
     Returns
     -------
@@ -78,14 +81,32 @@ def field_picture(picture, key, form="png", box=DEFAULT_BOX, span=None, map_name
         axes.tricontour(grid, picture.values["mach"], [1.0], colors="white", linewidths=1.6)
         axes.tricontour(grid, picture.values["mach"], [1.0], colors=INK, linewidths=0.7, linestyles="dashed")
     if stream_count:
-        sampler = FlowSampler(picture, box)
-        for line in streamlines(sampler, rake(box[0] + 0.02, box[2], box[3], stream_count), step=0.02):
-            axes.plot(*line.T, color="white", lw=0.8, alpha=0.8)
+        title += _streams(axes, picture, box, stream_count, stream_by)
     for outline in picture.wall:
         axes.fill(*outline.T, facecolor=PAPER, edgecolor=INK, lw=1.0, zorder=5)
     if not bare:
         _legend(figure, colours, low, high, quantity, name, banded, title, chord)
     return _bytes(figure, form)
+
+
+def _streams(axes, picture, box, count, by):
+    """Draw streamlines; returns what the title has to say of their colours."""
+    sampler = FlowSampler(picture, box)
+    lines = streamlines(sampler, rake(box[0] + 0.02, box[2], box[3], count), step=0.02)
+    if not by:
+        for line in lines:
+            axes.plot(*line.T, color="white", lw=0.8, alpha=0.8)
+        return ""
+    quantity = QUANTITIES[by]
+    low, high = default_range(picture.values[by], by, picture.points, picture.home, picture.window)
+    for line, values in zip(lines, sampler.along(lines, by)):
+        pieces = LineCollection(np.stack([line[:-1], line[1:]], axis=1), cmap=colour_map(map_for(quantity)),
+                                linewidths=1.1)
+        pieces.set_array(0.5 * (values[1:] + values[:-1]))
+        pieces.set_clim(low, high)
+        axes.add_collection(pieces)
+    unit = f", {quantity.unit}" if quantity.unit else ""
+    return f"; lines by {quantity.label}{unit}, map {map_for(quantity)}, {low:.4g} … {high:.4g}"
 
 
 def thumbnail_box(picture):

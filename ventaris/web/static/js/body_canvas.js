@@ -61,6 +61,8 @@ export class BodyCanvas {
     this.options = options;
     this.state = { quantity: "cp", mapped: true, banded: false, bands: 24, range: null, map: null, clip: null,
       ground: true };
+    // How long arrows are, over their usual length.
+    this.arrows = 1;
     this.renderer = new THREE.WebGLRenderer({ antialias: true, preserveDrawingBuffer: true });
     this.renderer.setPixelRatio(Math.min(window.devicePixelRatio, 2));
     this.renderer.outputColorSpace = THREE.LinearSRGBColorSpace;
@@ -228,7 +230,7 @@ export class BodyCanvas {
   }
 
   _arrows(data) {
-    const points = [], length = 0.05 * this.size;
+    const points = [], length = 0.05 * this.size * this.arrows;
     for (const i of this._raster(data)) {
       const p = [...data.points.subarray(3 * i, 3 * i + 3)], v = [...data.velocity.subarray(3 * i, 3 * i +
         3)].map((x) => x * length);
@@ -243,7 +245,7 @@ export class BodyCanvas {
     return new THREE.LineSegments(geometry, new THREE.LineBasicMaterial({ color: 0x1B2A2F }));
   }
 
-  // Lines from the server; with `ink` in one colour, else coloured by speed.
+  // Lines from the server; with `ink` in one colour, else by the field they carry, or by speed.
   async setLines(name, data, ink = null) {
     const segments = [], values = [];
     let at = 0;
@@ -259,12 +261,14 @@ export class BodyCanvas {
     geometry.setAttribute("position", new THREE.Float32BufferAttribute(segments, 3));
     if (ink !== null) { this._layer(name, new THREE.LineSegments(geometry, new THREE.LineBasicMaterial({
       color: ink }))); return; }
-    const table = await colourTable("lapaz"), colours = new Float32Array(3 * values.length), top = 1.4;
-    values.forEach((v, k) => { const c = 3 * Math.round(Math.min(Math.max(v / top, 0), 1) * 255); for (let a =
-      0; a < 3; a++) colours[3 * k + a] = table.bytes[c + a] / 255; });
+    const shown = data.quantity || { label: "velocity over the stream's", map: "lapaz", range: [0, 1.4] };
+    const table = await colourTable(shown.map), colours = new Float32Array(3 * values.length);
+    const [low, high] = shown.range, span = high - low || 1;
+    values.forEach((v, k) => { const c = 3 * Math.round(Math.min(Math.max((v - low) / span, 0), 1) * 255);
+      for (let a = 0; a < 3; a++) colours[3 * k + a] = table.bytes[c + a] / 255; });
     geometry.setAttribute("color", new THREE.BufferAttribute(colours, 3));
     this._layer(name, new THREE.LineSegments(geometry, new THREE.LineBasicMaterial({ vertexColors: true })));
-    this.legend(name, { label: "streamlines: velocity over the stream's" }, 0, top, table.bytes);
+    this.legend(name, { ...shown, label: `streamlines: ${shown.label}` }, low, high, table.bytes);
   }
 
   async setIso(data) {
@@ -272,14 +276,15 @@ export class BodyCanvas {
     const geometry = new THREE.BufferGeometry();
     geometry.setAttribute("position", new THREE.BufferAttribute(data.points, 3));
     geometry.setAttribute("normal", new THREE.BufferAttribute(data.normals, 3));
-    geometry.setAttribute("value", new THREE.BufferAttribute(data.speed, 1));
+    geometry.setAttribute("value", new THREE.BufferAttribute(data.values, 1));
     geometry.setIndex(new THREE.BufferAttribute(data.triangles, 1));
-    const table = await colourTable("lapaz"), look = material();
-    const sorted = Float32Array.from(data.speed).sort(), high =
-      sorted[Math.floor(0.98 * (sorted.length - 1))] || 1;
-    look.uniforms.colours.value = table.texture; look.uniforms.high.value = high;
+    const table = await colourTable(data.quantity.map), look = material();
+    const [low, high] = data.quantity.range;
+    look.uniforms.colours.value = table.texture;
+    look.uniforms.low.value = low; look.uniforms.high.value = high;
     this._layer("iso", new THREE.Mesh(geometry, look));
-    this.legend("iso", { label: "velocity", unit: "m/s" }, 0, high, table.bytes);
+    this.legend("iso", { ...data.quantity, label: `iso-surface: ${data.quantity.label}` }, low, high,
+      table.bytes);
     return true;
   }
 

@@ -1,6 +1,6 @@
 // What one sees of a body as text for the address, and back: camera, quantity, range, planes, lines, parts.
 const FIELDS = ["quantity", "low", "high", "rake-kind", "rake-count", "rake-x", "rake-y", "rake-z",
-  "rake-size", "iso", "iso-value"];
+  "rake-size", "iso", "iso-value", "rake-by", "iso-by", "arrows"];
 export const OF_PLANE = ["q", "normal", "at", "turn", "tilt", "reach"], PRESSED = ["vectors", "open"];
 const WAIT = 250;
 const short = (v) => Number(v.toPrecision(5));
@@ -33,7 +33,7 @@ export function fromAddress() {
 
 // Put values and buttons as they were; what they mean is drawn by whoever asks.
 export function restore(found) {
-  FIELDS.filter((id) => of(id)).forEach((id, k) => {
+  FIELDS.filter((id) => of(id)).slice(0, found.fields.length).forEach((id, k) => {
     const field = of(id), value = String(found.fields[k] ?? "");
     if (field.tagName !== "SELECT" || [...field.options].some((o) => o.value === value)) field.value = value;
   });

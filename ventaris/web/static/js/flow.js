@@ -37,7 +37,8 @@ if (root) {
   function apply() {
     for (const b of document.querySelectorAll("[data-toggle]")) b.setAttribute("aria-pressed",
       String(flags[b.dataset.toggle]));
-    get("rake").hidden = !flags.stream;
+    get("rake").hidden = get("stream-colour").hidden = !flags.stream;
+    get("arrow-size").hidden = !flags.vectors;
     view.state.riding = flags.riding;
     view.putAt();
     view.set({ quantity: get("quantity").value, banded: flags.bands, iso: flags.iso, sonic: flags.sonic,
@@ -61,6 +62,8 @@ if (root) {
     for (const [name, input] of [["count", "count"], ["x", "rake-x"], ["lo", "rake-low"], ["hi",
       "rake-high"]]) if (flags.stream && get(input).value && !(name === "count" &&
       get(input).value === "24")) p.set(name, get(input).value);
+    if (flags.stream && get("stream-by").value) p.set("by", get("stream-by").value);
+    if (flags.vectors && Number(get("arrows").value)) p.set("arrows", get("arrows").value);
     if (along.text()) p.set("line", along.text());
     const v = view.view;
     p.set("view", [v.x, v.y, v.width].map((s) => Number(s.toPrecision(5))).join(","));
@@ -108,12 +111,14 @@ if (root) {
         const p = new URLSearchParams({ box, count: get("count").value || 24 });
         for (const [name, input] of [["x", "rake-x"], ["low", "rake-low"], ["high",
           "rake-high"]]) if (get(input).value) p.set(name, get(input).value);
+        if (get("stream-by").value) p.set("by", get("stream-by").value);
         const answer = await (await fetch(`/runs/${id}/lines?${p}`)).json();
-        if (mine === asked) view.setStreamlines(answer.lines);
+        if (mine === asked) view.setStreamlines(answer.lines, answer.values, get("stream-by").value);
       } else view.setStreamlines([]);
       if (flags.vectors) {
         const answer = await (await fetch(`/runs/${id}/lines?kind=vectors&box=${box}`)).json();
-        if (mine === asked) view.setVectors(answer.start, answer.velocity, view.view.width / 34);
+        if (mine === asked) view.setVectors(answer.start, answer.velocity, view.view.width / 34
+          * 3 ** Number(get("arrows").value));
       } else view.setVectors([], [], 1);
     }, 150);
   }
@@ -135,9 +140,9 @@ if (root) {
   }
 
   get("quantity").value = view.state.quantity;
-  for (const [name, input] of [["low", "low"], ["high", "high"], ["map", "map"], ["count", "count"], ["x",
-    "rake-x"], ["lo", "rake-low"], ["hi", "rake-high"]]) if (query.has(name)) get(input).value =
-    query.get(name);
+  for (const [name, input] of [["low", "low"], ["high", "high"], ["map", "map"], ["count", "count"],
+    ["by", "stream-by"], ["arrows", "arrows"], ["x", "rake-x"], ["lo", "rake-low"], ["hi", "rake-high"]])
+    if (query.has(name)) get(input).value = query.get(name);
   if (query.has("view")) { const [x, y, width] = query.get("view").split(",").map(Number); if ([x, y,
     width].every(Number.isFinite) && width > 0) view.look({ x, y, width }, false); }
   root.addEventListener("click", (event) => {

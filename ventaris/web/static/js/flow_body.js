@@ -144,6 +144,12 @@ async function drawPlane(plane) {
   if (plane.again) { plane.again = false; await drawPlane(plane); }
 }
 
+async function redrawPlanes() {
+  canvas.arrows = 3 ** Number($("arrows").value);
+  for (const plane of planes) if (plane.data) await canvas.setPlane(plane.name, plane.data, null,
+    pressed(plane.node.querySelector('[data-p="vectors"]')));
+}
+
 function openBody() {
   const plane = planes.find((item) => pressed(item.node.querySelector('[data-p="open"]')) &&
     item.data?.points.length);
@@ -167,7 +173,8 @@ async function drawStreams() {
   streaming.busy = true;
   await guarded(async () => {
     const fields = ["rake-x", "rake-y", "rake-z", "rake-size"], asked = fields.map((name) => $(name).value);
-    const query = new URLSearchParams({ kind, count: $("rake-count").value });
+    const query = new URLSearchParams({ kind, count: $("rake-count").value,
+      by: $("rake-by").value });
     const centre = asked.slice(0, 3);
     if (centre.every(Boolean)) query.set("centre", centre.join(","));
     if (asked[3]) query.set("size", asked[3]);
@@ -207,7 +214,7 @@ async function drawIso() {
   await guarded(async () => {
     const found =
       await canvas.setIso(await fetchArrays(`/runs/${id}/iso.bin?`
-        + new URLSearchParams({ q: key, value: $("iso-value").value })));
+        + new URLSearchParams({ q: key, value: $("iso-value").value, by: $("iso-by").value })));
     say(found ? "" : "The flow does not reach this value near the body.");
   });
 }
@@ -241,19 +248,19 @@ if (root) {
     quantity: $("quantity").value, mapped: $("quantity").value !== "", range: null }); });
   for (const kind of ["change", "input", "click"]) root.addEventListener(kind, keep);
   $("add-plane").addEventListener("click", () => addPlane());
-  for (const name of ["rake-kind", "rake-count", "rake-x", "rake-y", "rake-z",
+  for (const name of ["rake-kind", "rake-by", "rake-count", "rake-x", "rake-y", "rake-z",
     "rake-size"]) $(name).addEventListener("change", drawStreams);
   $("iso").addEventListener("change", () => { $("iso-value").value =
     $("iso").selectedOptions[0].dataset.value || ""; drawIso(); });
-  $("iso-value").addEventListener("change", drawIso);
+  for (const name of ["iso-value", "iso-by"]) $(name).addEventListener("change", drawIso);
+  $("arrows").addEventListener("input", redrawPlanes);
   for (const button of document.querySelectorAll("[data-toggle]")) button.addEventListener("click",
     async () => {
     press(button);
     const on = pressed(button), what = button.dataset.toggle;
     if (what === "oil") await drawOil(on);
     else if (what === "ground") ground(on);
-    else { await canvas.set({ banded: on }); for (const plane of planes) await canvas.setPlane(plane.name,
-      plane.data, null, pressed(plane.node.querySelector('[data-p="vectors"]'))); }
+    else { await canvas.set({ banded: on }); await redrawPlanes(); }
   });
   for (const button of document.querySelectorAll("[data-view]")) button.addEventListener("click", () => {
     const what = button.dataset.view;

@@ -251,11 +251,30 @@ export class FlowCanvas {
   }
 
   // Lines on top: arrays of points, or arrows.
-  setStreamlines(lines) {
-    const points = [];
-    for (const line of lines) for (let k = 1; k < line.length; k++) points.push(line[k - 1][0],
-      line[k - 1][1], 0, line[k][0], line[k][1], 0);
-    this._lines("streamlines", points, 0xFFFFFF);
+  // Of streamlines in white, or by their values of a field, in its own range and map.
+  async setStreamlines(lines, values = null, key = "") {
+    const points = [], ends = [];
+    lines.forEach((line, n) => { for (let k = 1; k < line.length; k++) {
+      points.push(line[k - 1][0], line[k - 1][1], 0, line[k][0], line[k][1], 0);
+      if (values) ends.push(values[n][k - 1], values[n][k]);
+    } });
+    const q = values ? this.data.byKey[key] : null;
+    if (!q) { this._lines("streamlines", points, 0xFFFFFF); this._lineLegend(null); return; }
+    const table = await colourTable(q.map), [low, high] = q.range, colours = [];
+    for (const v of ends) {
+      const c = 3 * Math.round(Math.min(Math.max((v - low) / (high - low || 1), 0), 1) * 255);
+      for (let a = 0; a < 3; a++) colours.push(table.bytes[c + a] / 255);
+    }
+    this._lines("streamlines", points, 0xFFFFFF, colours);
+    this._lineLegend(q, table.bytes);
+  }
+
+  _lineLegend(q, bytes) {
+    const box = document.querySelector("[data-legend-lines]");
+    if (!box) return;
+    box.hidden = !q;
+    if (q) scaleRow(box, `lines: ${q.label}${q.unit ? `, ${q.unit}` : ""}`, { low: q.range[0], high:
+      q.range[1], bytes, bands: 0 }, `map ${q.map}`);
   }
 
   // A line between two points [x, y] of the field, or none.
@@ -273,11 +292,12 @@ export class FlowCanvas {
     this._lines("vectors", points, 0x1B2A2F);
   }
 
-  _lines(name, points, colour) {
+  _lines(name, points, colour, colours = null) {
     const geometry = new THREE.BufferGeometry();
     geometry.setAttribute("position", new THREE.Float32BufferAttribute(points, 3));
+    if (colours) geometry.setAttribute("color", new THREE.Float32BufferAttribute(colours, 3));
     this._replace(name, points.length ? new THREE.LineSegments(geometry, new THREE.LineBasicMaterial({ color:
-      colour, transparent: true, opacity: 0.9 })) : null, 0.2);
+      colour, vertexColors: Boolean(colours), transparent: true, opacity: 0.9 })) : null, 0.2);
     this.draw();
   }
 
