@@ -85,8 +85,9 @@ def stack_planes(row, counts, spans, first, sweeps=1500):
     MeshError
         Where a plane folds; it names the span.
     """
-    made_over = MADE_OVER * row.tip_radius if row.is_open else np.inf
-    x = np.linspace(max(row.x_in, -made_over), min(row.x_out, made_over), SAMPLES)
+    made_over = MADE_OVER * row.tip_radius
+    ends = (-made_over, made_over) if row.is_open else (row.x_in, row.x_out)
+    x = np.linspace(*ends, SAMPLES)
     control = row.control_spans(CONTROL_OPEN if row.is_open else CONTROL_PLANES)
     shift = corner_shift(row.section(0.5 * row.tip).stagger, counts, row.is_open)
 
@@ -165,13 +166,14 @@ def _gathered(x, theta, counts, row):
 
 
 def _drawn_out(x, end, row):
-    """Places along the axis that reach from -`end` to `end`, drawn out to where the air ends: by steps that
-    grow from cell to cell."""
+    """Places along the axis that reach from -`end` to `end`, drawn out (or together) to where the air ends:
+    by steps that grow (or shrink) from cell to cell."""
     start, reach = DRAWN_FROM * end, row.x_out
-    if reach <= end:
+    if abs(reach - end) < 1e-6 * end:
         return x
     grown = lambda rate, gone: np.expm1(rate * gone) / rate
-    rate = brentq(lambda k: start + grown(k, end - start) - reach, 1e-9 / end, 50 / end)
+    ends = (1e-6 / end, 50 / end) if reach > end else (-50 / end, -1e-6 / end)
+    rate = brentq(lambda k: start + grown(k, end - start) - reach, *ends)
     gone = np.maximum(np.abs(x) - start, 0)
     return np.sign(x) * (np.abs(x) - gone + grown(rate, gone))
 
