@@ -61,7 +61,7 @@ HUT = {
                 "of the twist, which is easier to build, cost?",
     "setup": {
         "grid": {
-            "side_cells": 28, "edge_cells": 12, "off_cells": 12, "span_cells": 20,
+            "level": "medium", "side_cells": 28, "edge_cells": 12, "off_cells": 12, "span_cells": 20,
             "beyond_cells": 20, "ahead_cells": 8, "behind_cells": 12
         }
     }, "variants": [("Full twist", _hut_wheel(1.0)), ("Half the twist", _hut_wheel(0.5))],
