@@ -23,6 +23,10 @@ SMALL = {
         "beyond_cells": 16, "ahead_cells": 10, "behind_cells": 14
     }
 }
+FEW = {
+    "level": "coarse", "side_cells": 36, "edge_cells": 12, "off_cells": 16, "span_cells": 18,
+    "beyond_cells": 12, "ahead_cells": 7, "behind_cells": 9
+}
 
 
 class Sinks(unittest.TestCase):
@@ -149,12 +153,21 @@ class Axes(unittest.TestCase):
 @slow
 class Hover(unittest.TestCase):
     def test_no_rotor_lifts_with_less_power_than_momentum_theory_asks_for(self):
-        run = execute(read_sheet(SMALL))
+        sheet, kept = read_sheet(SMALL | {"grid": FEW, "run": {"steps": 40}}), None
+        run = execute(sheet)
         for _ in run:
-            pass
+            if len(run.history) == 22:
+                kept = run.checkpoint().to_bytes()
         numbers = run.result["coefficients"]
-        self.assertGreater(numbers["disc_thrust"], 0.004)
+        self.assertGreater(numbers["disc_thrust"], 0.0035)
         self.assertLess(numbers["figure_of_merit"], 0.95)
+        # Resumed, it goes on with the slipstream it had.
+        resumed = execute(sheet, kept)
+        for _ in resumed:
+            pass
+        self.assertEqual(len(resumed.history), len(run.history))
+        for name in ("thrust", "torque"):
+            self.assertAlmostEqual(resumed.result["coefficients"][name] / numbers[name], 1, delta=1e-4)
 
 
 if __name__ == "__main__":

@@ -27,7 +27,9 @@ INVISCID_FIRST, INVISCID_WALL = 5e-3, 0.012
 SWEEPS, SWEEPS_OPEN = 1500, 5000
 # In the open: cells along a side and from blade to blade over those asked for, which are meant for a duct.
 OPEN_SIDE, OPEN_EDGE = 0.72, 2.2
-# Tip radii over which the turning of the axes round an open wheel falls off.
+# A wheel hovers in winds below this share of its tip speed.
+HOVERS = 0.05
+# Tip radii over which the turning of the axes round a hovering wheel falls off.
 AHEAD, BEHIND, BESIDE = (0.8, 1.8), (2.0, 4.0), (1.4, 2.2)
 
 
@@ -153,9 +155,14 @@ class RowSetup:
             stack_planes(self.row, plane, spans, first, SWEEPS_OPEN if self.is_open else SWEEPS))
 
     @property
+    def hovers(self):
+        """Whether the air of a wheel in the open comes so slowly that it spends many turns near the wheel."""
+        return self.is_open and self.sheet.air.wind < HOVERS * self.tip_speed
+
+    @property
     def turning_near(self):
-        """The `TurningNear` of a wheel in the open; None turns all of a duct's passage."""
-        if not self.is_open:
+        """The `TurningNear` of a wheel that hovers; None turns all of a passage."""
+        if not self.hovers:
             return None
         return TurningNear(*(tuple(radii * self.tip for radii in fall) for fall in (AHEAD, BEHIND, BESIDE)))
 

@@ -94,7 +94,7 @@ class RowExecution(Climb):
         self.balance = RowBalance(setup, flow)
         kept = self._resume.arrays if self._resume else {}
         if setup.is_open:
-            flow.even_turning = EvenTurning(flow) if flow.omega else None
+            flow.even_turning = EvenTurning(flow) if setup.hovers else None
             flow.outflow = Slipstream(flow, self._wind, np.pi * setup.tip**2, self._thrust(kept))
         else:
             faces = mesh.boundaries["outlet"]
