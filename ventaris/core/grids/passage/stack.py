@@ -86,8 +86,7 @@ def stack_planes(row, counts, spans, first, sweeps=1500):
         Where a plane folds; it names the span.
     """
     made_over = MADE_OVER * row.tip_radius
-    ends = (-made_over, made_over) if row.is_open else (row.x_in, row.x_out)
-    x = np.linspace(*ends, SAMPLES)
+    x = np.linspace(*(-made_over, made_over) if row.is_open else (row.x_in, row.x_out), SAMPLES)
     control = row.control_spans(CONTROL_OPEN if row.is_open else CONTROL_PLANES)
     shift = corner_shift(row.section(0.5 * row.tip).stagger, counts, row.is_open)
 
