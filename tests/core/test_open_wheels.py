@@ -58,12 +58,18 @@ class Sinks(unittest.TestCase):
         self.assertLess(abs(drawn_in(-0.9 * 0.01, 0.1, 1.0)), 0.2)
 
 
-class Passages(unittest.TestCase):
+class WithPassage(unittest.TestCase):
     @classmethod
     def setUpClass(cls):
         cls.setup_ = prepare(read_sheet(SMALL))
         cls.mesh = cls.setup_.generate("coarse")
 
+    def flow(self, **more):
+        return Discretisation(self.mesh, self.setup_.stream, "slip", precondition=True,
+                              boundaries=self.setup_.boundaries(self.mesh), omega=self.setup_.turn, **more)
+
+
+class Passages(WithPassage):
     def test_the_air_is_computed_as_far_as_it_was_asked_for(self):
         x = self.mesh.points[:, 0] * self.setup_.scale
         reach = self.setup_.sheet.domain.reach * 1.14
@@ -91,7 +97,7 @@ class Passages(unittest.TestCase):
 
     def test_the_far_field_has_the_sinks_motion_and_keeps_its_total_pressure(self):
         wind = 0.1
-        flow = _flow(self.setup_, self.mesh)
+        flow = self.flow()
         beside = Slipstream(flow, wind, np.pi * self.setup_.row.tip_radius**2, thrust=-0.3)
         ghost = flow.ghost[beside.rows]
         self.assertGreater(np.abs(ghost[:, 2] - wind).max(), 1e-4)
@@ -102,17 +108,7 @@ class Passages(unittest.TestCase):
         self.assertGreater(out[casing].min(), 0)
 
 
-def _flow(setup, mesh, **more):
-    return Discretisation(mesh, setup.stream, "slip", boundaries=setup.boundaries(mesh), precondition=True,
-                          omega=setup.turn, **more)
-
-
-class Axes(unittest.TestCase):
-    @classmethod
-    def setUpClass(cls):
-        cls.setup_ = prepare(read_sheet(SMALL))
-        cls.mesh = cls.setup_.generate("coarse")
-
+class Axes(WithPassage):
     def test_axes_that_turn_everywhere_move_as_they_did(self):
         far = (1e9, 2e9)
         np.testing.assert_allclose(face_drift(self.mesh, 0.3, TurningNear(far, far, far)),
@@ -125,20 +121,20 @@ class Axes(unittest.TestCase):
         np.add.at(total, mesh.left, swept)
         np.subtract.at(total, mesh.right[:inner], swept[:inner])
         self.assertLess(np.abs(total[:mesh.n_own]).max(), 1e-12 * np.abs(swept).max())
-        far = mesh.face_centre[:, 0] < -3 * self.setup_.tip
+        far = mesh.face_centre[:, 0] < -3 * self.setup_.row.tip_radius
         self.assertEqual(np.abs(drift[far]).max(), 0)
 
     def test_air_that_comes_evenly_gains_less_swirl(self):
         """Linear in the radius, and even: both are kept better than without, by the mean over the cells
         ahead of the wheel."""
-        centre, tip, n = self.mesh.centre, self.setup_.tip, self.mesh.n_own
+        centre, tip, n = self.mesh.centre, self.setup_.row.tip_radius, self.mesh.n_own
         radius = np.hypot(centre[:, 1], centre[:, 2])
         ahead = ((centre[:, 0] < -0.2 * tip) & (centre[:, 0] > -0.8 * tip) & (radius > 0.5 * tip) &
                  (radius < 1.1 * tip))[:n]
         for course in (0, 1):
             gained = []
             for even in (False, True):
-                flow = _flow(self.setup_, self.mesh, turning_near=self.setup_.turning_near)
+                flow = self.flow(turning_near=self.setup_.turning_near)
                 flow.even_turning = EvenTurning(flow) if even else None
                 state = flow.uniform_state()
                 state[:, 2] = 0.0

@@ -9,8 +9,9 @@ Glauert: Airplane propellers, in Durand (ed.): Aerodynamic theory, vol. IV, 1935
 Burton, Jenkins, Sharpe, Bossanyi: Wind energy handbook, 2011, chapter 3 (loaded wheels, root and tip).
 """
 import numpy as np
-from scipy.interpolate import PchipInterpolator
 from scipy.optimize import brentq
+
+from .shapes.blades import between
 
 RINGS = 40
 STALL = np.radians(14.0)
@@ -46,9 +47,9 @@ def rotor_theory(radii, chord, pitch, blades, hub, tip, omega, wind, sound, dens
     middle, width = 0.5 * (edges[1:] + edges[:-1]), np.diff(edges)
     camber = np.zeros(len(radii)) if camber is None else camber
     thrust, torque = np.zeros(RINGS), np.zeros(RINGS)
-    between = [_between(radii, values) for values in (chord, pitch, camber)]
+    courses = [between(radii, values) for values in (chord, pitch, camber)]
     for k, r in enumerate(middle):
-        c, angle, bend = (float(value(r)) for value in between)
+        c, angle, bend = (float(course(r)) for course in courses)
         thrust[k], torque[k] = _ring(r, c, angle + 0.25 * bend, blades, hub, tip, omega, wind, sound, density,
                                      drag, slope)
     total = {"thrust": float((thrust * width).sum()), "torque": float((torque * width).sum())}
@@ -58,14 +59,6 @@ def rotor_theory(radii, chord, pitch, blades, hub, tip, omega, wind, sound, dens
         "thrust_per_length": thrust,
         "torque_per_length": torque
     }
-
-
-def _between(radii, values):
-    """Values over the radius as the blade's own shape has them between its sections."""
-    if len(radii) == 1:
-        return lambda r: values[0]
-    curve = PchipInterpolator(radii, values)
-    return lambda r: curve(min(max(r, radii[0]), radii[-1]))
 
 
 def _ring(r, chord, pitch, blades, hub, tip, omega, wind, sound, density, drag, slope):

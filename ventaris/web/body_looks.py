@@ -100,6 +100,23 @@ def _described(q, values):
     }
 
 
+def _in_air(field, key, values):
+    """The same for a field of the air: speeds from nothing on, losses from none to all."""
+    q = _described(field.quantities[key], values)
+    if key in ("speed", "mach", "vx"):
+        q["range"] = (min(q["range"][0], 0.0), q["range"][1])
+    elif key == "loss":
+        q["range"] = (0.0, 1.0)
+    return q
+
+
+def _known(field, key):
+    """A key of one of the run's fields, or an answer that it has none such."""
+    if key not in field.quantities:
+        abort(404, "This run has no such field.")
+    return key
+
+
 @pages.get("/runs/<int:run_id>/surface.bin")
 @takes_long
 def surface(run_id):
@@ -144,8 +161,7 @@ def plane(run_id):
     to a box of ``reach`` body lengths."""
     field, drawn = body_of(run_id)
     key = request.args.get("q", "speed")
-    if key not in field.quantities:
-        abort(404, "This run has no such field.")
+    _known(field, key)
     normal = np.array(AXES.get(request.args.get("normal", "y")) or abort(400, "normal: x, y or z."))
     at = _numbers("at", (0.0, ))[0] / field.scale
     turn, tilt = (np.radians(request.args.get(name, 0.0, type=finite) or 0.0) for name in ("turn", "tilt"))
@@ -158,11 +174,7 @@ def plane(run_id):
     normal = np.array([[cos, 0, sin], [0, 1, 0], [-sin, 0, cos]]) @ normal
     points, triangles, values = cut_plane(field, point, normal, (key, "vx", "vy", "vz"), low, high,
                                           min(max(request.args.get("columns", 280, type=int), 20), 600))
-    q = _described(field.quantities[key], values[np.unique(triangles), 0] if len(triangles) else np.zeros(1))
-    if key in ("speed", "mach", "vx"):
-        q["range"] = (min(q["range"][0], 0.0), q["range"][1])
-    elif key == "loss":
-        q["range"] = (0.0, 1.0)
+    q = _in_air(field, key, values[np.unique(triangles), 0] if len(triangles) else np.zeros(1))
     return answered({"quantity": q, "level": field.level, "normal": normal.tolist()}, {
         "points": points * field.scale, "triangles": triangles, "values": values[:, 0], "velocity": values[:,
                                                                                                            1:]
@@ -186,7 +198,7 @@ def streams(run_id):
     """Streamlines from a rake: ``kind``, ``centre`` x,y,z and ``size`` in metres, ``count``; coloured
     ``by`` a field, or by the velocity over the stream's."""
     field, drawn = body_of(run_id)
-    by = _colour(field, "")
+    by = request.args.get("by") and _known(field, request.args["by"])
     low, high = drawn.points.min(axis=0) * field.scale, drawn.points.max(axis=0) * field.scale
     middle, size = 0.5 * (low + high), high - low
     kind = request.args.get("kind", "grid")
@@ -205,21 +217,13 @@ def streams(run_id):
     return _lines(field, [line for line, _ in lines], [speed for _, speed in lines], head, by)
 
 
-def _colour(field, usual):
-    """The field that lines and surfaces are coloured by."""
-    key = request.args.get("by") or usual
-    if key and key not in field.quantities:
-        abort(404, "This run has no such field.")
-    return key
-
-
-def _lines(field, lines, speeds, head, by=""):
+def _lines(field, lines, speeds, head, by=None):
     keep = [k for k, line in enumerate(lines) if len(line) > 1]
     points = np.concatenate([lines[k] for k in keep]) if keep else np.zeros((0, 3))
     speed = np.concatenate([speeds[k] for k in keep]) if keep else np.zeros(0)
     if by:
         speed = _sampled(field, points, by)
-        head = head | {"quantity": _described(field.quantities[by], speed)}
+        head = head | {"quantity": _in_air(field, by, speed)}
     return answered(
         head, {
             "points": points * field.scale, "speed": speed, "lengths": np.array([len(lines[k]) for k in keep],
@@ -245,15 +249,15 @@ def iso(run_id):
     velocity where nothing else is asked for."""
     field, drawn = body_of(run_id)
     key = request.args.get("q", "loss")
-    if key != "q" and key not in field.quantities:
-        abort(404, "This run has no such field.")
+    if key != "q":
+        _known(field, key)
     value = request.args.get("value", 0.5, type=finite)
-    by, (low, high) = _colour(field, "speed"), _window(field, drawn)
+    by, (low, high) = _known(field, request.args.get("by") or "speed"), _window(field, drawn)
     found = iso_surface(field, key, value if value is not None else 0.5, low, high)
     if found is None:
         return answered({"empty": True}, {"points": np.zeros(0)})
     values = _sampled(field, found.points, by)
-    return answered({"empty": False, "quantity": _described(field.quantities[by], values)}, {
+    return answered({"empty": False, "quantity": _in_air(field, by, values)}, {
         "points": found.points * field.scale, "normals": found.normals, "triangles": found.triangles,
         "values": values
     })

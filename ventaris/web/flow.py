@@ -324,13 +324,18 @@ def lines(run_id):
     low, high = request.args.get("low", box[2], type=finite), request.args.get("high", box[3], type=finite)
     step = (box[1] - box[0]) / 220
     traced = streamlines(sampler, rake(x, low, high, count), step, 500)
-    by = request.args.get("by")
-    if not by:
-        return jsonify(lines=[line.round(5).tolist() for line in traced])
-    if by not in picture.values:
+    by, answer = _colour(picture), {"lines": [line.round(5).tolist() for line in traced]}
+    if by:
+        answer["values"] = [values.round(5).tolist() for values in sampler.along(traced, by)]
+    return jsonify(answer)
+
+
+def _colour(drawn):
+    """The field that streamlines are coloured by, or nothing."""
+    by = request.args.get("by", "")
+    if by and by not in drawn.values:
         abort(404, "This run has no such field.")
-    return jsonify(lines=[line.round(5).tolist() for line in traced],
-                   values=[values.round(5).tolist() for values in sampler.along(traced, by)])
+    return by
 
 
 @pages.get("/runs/<int:run_id>/picture.<form>")
@@ -346,9 +351,7 @@ def picture(run_id, form):
     level, drawn, _ = picture_of(run_id)
     if key not in drawn.values:
         abort(404, "This run has no such field.")
-    by = request.args.get("by", "")
-    if by and by not in drawn.values:
-        abort(404, "This run has no such field.")
+    by = _colour(drawn)
     sheet = read_toml(run["sheet"])
     if _motions(sheet) and not drawn.circles and request.args.get("riding") != "1":
         setup = prepare(sheet)

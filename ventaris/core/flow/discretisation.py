@@ -95,6 +95,8 @@ class Discretisation:
         Gauge pressure on each boundary face after the last residual.
     outflow : RadialEquilibrium or None
         What sets the pressure of an outlet while the state changes.
+    turned : ndarray, shape (n_cells,)
+        Volume times the speed at which the axes turn there; where they turn.
     even_turning : EvenTurning or None
         What mends the motion of air that is alike all round the axis of turning ones.
     moved : Moved, Turned or None
@@ -135,8 +137,7 @@ class Discretisation:
         self._scale(strength, pace or mach)
         if wall_kind is None:
             wall_kind = "slip" if stream.reynolds is None else "no-slip"
-        self._lay_out(wall_kind, boundaries or {}, closure is not None, motion is not None,
-                      turning_near)
+        self._lay_out(wall_kind, boundaries or {}, closure is not None, motion is not None, turning_near)
         self._allocate()
         self.wall_treatment = WallTreatment(self, bridge and closure is not None)
         self.closure = self.outflow = self.even_turning = None
@@ -184,10 +185,10 @@ class Discretisation:
         faces, sign = faces.astype(np.int32), sign.astype(np.float32)
         drift, cell_drift = np.empty((0, self.dim)), np.empty((0, self.dim))
         if self.omega:
-            near = 1.0 if turning_near is None else turning_near.share(mesh.centre)
+            near = np.ones(mesh.n_cells) if turning_near is None else turning_near.share(mesh.centre)
             self.turned = self.omega * near * mesh.volume
             drift = face_drift(mesh, self.omega, turning_near)
-            cell_drift = spin(mesh.centre, self.omega) * np.reshape(near, (-1, 1))
+            cell_drift = spin(mesh.centre, self.omega) * near[:, None]
         elif moves:
             drift, cell_drift = np.zeros((mesh.n_faces, 2)), np.zeros((mesh.n_cells, 2))
         self.cells = Cells(mesh.centre, mesh.volume, first, faces, sign, cell_drift)

@@ -18,8 +18,9 @@ broke up.)
 import numpy as np
 from numba import njit, prange
 
-from .boundaries.registry import is_solid
+from .boundaries.registry import NO_SLIP, SLIP
 from .positions import VISCOUS, fast
+from .stencils.space import face_offsets
 
 # Small against everything, so that what the air carries of itself is nothing.
 TRIAL = 1e-6
@@ -45,8 +46,8 @@ class EvenTurning:
     """
 
     def __init__(self, flow):
-        mesh = self.mesh = flow.mesh
-        flow.faces = flow.faces._replace(offset=_offsets(mesh))
+        mesh = flow.mesh
+        flow.faces = flow.faces._replace(offset=face_offsets(mesh, _on_arcs(mesh)))
         y, z = mesh.centre[:, 1], mesh.centre[:, 2]
         radius = np.hypot(y, z)
         ways = np.stack([y, z], 1) / radius[:, None], np.stack([-z, y], 1) / radius[:, None]
@@ -87,7 +88,7 @@ class EvenTurning:
     @staticmethod
     def _near_walls(flow):
         mesh, inner = flow.mesh, flow.n_interior
-        solid = np.array([is_solid(kind) for kind in flow.kind])
+        solid = np.isin(flow.kind, (SLIP, NO_SLIP))
         near = np.zeros(mesh.n_cells, dtype=bool)
         near[mesh.left[inner:][solid]] = True
         left, right = mesh.left[:inner], mesh.right[:inner]
@@ -95,10 +96,9 @@ class EvenTurning:
             grown = near.copy()
             grown[left] |= near[right]
             grown[right] |= near[left]
-            if flow.repeated:
-                # Both sides that repeat each other see the walls of either.
-                np.logical_or.at(grown, flow.repeated.donor, grown[mesh.n_own:])
-                grown[mesh.n_own:] = grown[flow.repeated.donor]
+            # Both sides that repeat each other see the walls of either.
+            np.logical_or.at(grown, flow.repeated.donor, grown[mesh.n_own:])
+            flow.repeated.fill(grown)
             near = grown
         return near
 
@@ -119,18 +119,15 @@ def take_off(state, lag, scale, out):
         out[i, 4] -= scale * lag[i] * state[i, 3]
 
 
-def _offsets(mesh):
-    """Ways from the centres of a face's two cells to where their values meet, shape (n_faces, 2, 3)."""
+def _on_arcs(mesh):
+    """Where the values of a face's two cells meet, shape (n_faces, 3)."""
     inner, at = mesh.n_interior, mesh.face_centre.copy()
     ends = mesh.left[:inner], mesh.right[:inner]
     one, two = (mesh.centre[cell][:, 1:] for cell in ends)
     r_one, r_two = np.hypot(*one.T), np.hypot(*two.T)
     cosine = np.clip((one * two).sum(1) / (r_one * r_two), -1, 1)
     # An arc's height over its chord at the half of the angle, from the mean radius.
-    lower = 0.5 * (r_one + r_two) * 0.5 * (1 - cosine) * 0.5
+    lower = 0.125 * (r_one + r_two) * (1 - cosine)
     radius = np.hypot(at[:inner, 1], at[:inner, 2])
     at[:inner, 1:] *= (1 - lower / radius)[:, None]
-    out = np.zeros((mesh.n_faces, 2, 3))
-    out[:, 0] = at - mesh.centre[mesh.left]
-    out[:inner, 1] = at[:inner] - mesh.centre[mesh.right[:inner]]
-    return out
+    return at

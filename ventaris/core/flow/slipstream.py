@@ -79,8 +79,7 @@ def slipstream(centre, thrust, wind, radius):
     added = _wake(thrust, wind, area) - wind
     along = wind + added * 0.5 * (1 + x / np.hypot(x, radius))
     edge = radius * np.sqrt(np.clip((wind + 0.5 * added) / np.maximum(along, 1e-12), 0, 4))
-    outside = sink(np.where(np.abs(centre).max(axis=1, keepdims=True) > 0, centre, radius),
-                   drawn_in(thrust, wind, area), wind)
+    outside = sink(centre, drawn_in(thrust, wind, area), wind)
     outside *= np.minimum(((x * x + r * r) / radius**2)**1.5, 1)[:, None]
     # The edge is drawn soft over a tenth of the radius.
     share = np.clip(0.5 + (edge - r) / (0.2 * radius), 0, 1)[:, None]

@@ -256,7 +256,7 @@ class RowBalance:
         faces = mesh.boundaries["blade"]
         level = mesh.level[mesh.left[faces]]
         n = int(level.max()) + 1
-        force = s.air.gamma * s.air.pressure * s.scale**2 * s.row.blades
+        force = self.force_unit * s.row.blades
         f, x = self.flow.flux[faces][:, 2:5], mesh.face_centre[faces]
         r_axis = np.array([s.row.radius_at(share) for share in mesh.span[:n + 1]])
         length = np.diff(r_axis) * s.scale

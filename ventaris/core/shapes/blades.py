@@ -14,6 +14,14 @@ from scipy.interpolate import PchipInterpolator
 POINTS, EDGE_POINTS = 400, 60
 
 
+def between(places, values):
+    """The course of a value between a blade's sections, and the same as the last one beyond them."""
+    if len(places) == 1:
+        return lambda at: values[0]
+    curve = PchipInterpolator(places, values)
+    return lambda at: curve(np.clip(at, places[0], places[-1]))
+
+
 @dataclass(frozen=True)
 class BladeSection:
     """A section of a blade in the plane: its two sides and its camber line from nose to tail, shape (n, 2),
@@ -205,15 +213,13 @@ class BladeRow:
         first = self.sections[0]
         if len(self.sections) == 1:
             return first
-        read = lambda values: float(
-            PchipInterpolator(self.spans, values)(np.clip(span, self.spans[0], self.spans[-1])))
+        read = lambda values: float(between(self.spans, values)(span))
         names = ("chord", "stagger", "camber", "front", "thickness", "edge", "stacked_at")
         values = {name: read([getattr(s, name) for s in self.sections]) for name in names}
         shift = tuple(read([s.shift[k] for s in self.sections]) for k in (0, 1))
         points = None
         if first.form == "coordinates":
-            points = PchipInterpolator(self.spans, np.stack([s.points for s in self.sections
-                                                             ]))(np.clip(span, self.spans[0], self.spans[-1]))
+            points = between(self.spans, np.stack([s.points for s in self.sections]))(span)
         return SectionShape(form=first.form, shift=shift, points=points, **values)
 
     def section(self, span):

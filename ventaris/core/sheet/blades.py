@@ -192,7 +192,7 @@ class RowDomain(SheetSection):
     behind: float = number(1.2, "", 0.3, 20, "Duct behind the blades", "In axial chords of mid-span.",
                            seen=DUCT)
     reach: float = number(6.0, "", 1.5, 30, "Air around", "In tip radii from the middle, in all directions; "
-                          "from three on cells grow outwards.", seen=OPEN)
+                          "cells grow outwards.", seen=OPEN)
 
 
 class RowGrid(SheetSection):

@@ -11,6 +11,7 @@ from numba import njit, prange
 from ..boundaries.registry import FAR_FIELD
 from ..frame import add_turning_product
 from ..positions import CENTRED, LIMIT, fast, in_order
+from ..stencils.space import face_offsets
 from .strips import NV, times
 
 zero, third = np.float32(0.0), np.float32(1.0 / 3.0)
@@ -25,11 +26,8 @@ class HeldProducts:
     def __init__(self, flow):
         mesh, inner, cell = flow.mesh, flow.n_interior, flow.mesh.left
         self.flow = flow
-        self.offset = np.zeros((mesh.n_faces, 2, 3), dtype=np.float32)
-        self.offset[:, 0] = mesh.face_centre - mesh.centre[cell]
-        self.offset[:inner, 1] = mesh.face_centre[:inner] - mesh.centre[mesh.right[:inner]]
-        if len(flow.faces.offset):
-            self.offset[:] = flow.faces.offset
+        given = flow.faces.offset
+        self.offset = (given if len(given) else face_offsets(mesh)).astype(np.float32)
         # The far field takes the cell's own value.
         self.offset[inner:][flow.kind == FAR_FIELD] = 0.0
         self.normal = mesh.normal.astype(np.float32)

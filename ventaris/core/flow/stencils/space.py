@@ -125,6 +125,16 @@ def _along_layers(mesh, start, neighbour):
     return points
 
 
+def face_offsets(mesh, at=None):
+    """Ways from the centres of a face's two cells to its centre, or to another place for each face, shape
+    (n_faces, 2, 3); none from beyond the boundary."""
+    at, inner = mesh.face_centre if at is None else at, mesh.n_interior
+    out = np.zeros((mesh.n_faces, 2, 3))
+    out[:, 0] = at - mesh.centre[mesh.left]
+    out[:inner, 1] = at[:inner] - mesh.centre[mesh.right[:inner]]
+    return out
+
+
 class SpaceStencils:
     """Stencils of one mesh and its boundary conditions; offers what `PlaneStencils` does.
 

@@ -1,6 +1,6 @@
 // A body in space: its surface with readings, cut planes, lines and iso-surfaces, turned by hand.
 import * as THREE from "../vendor/three/three.module.min.js";
-import { format, paint, scaleRow } from "./scale.js";
+import { coloursOf, format, paint, scaleRow } from "./scale.js";
 import { colourTable } from "./viewer.js";
 
 THREE.ColorManagement.enabled = false;
@@ -262,13 +262,10 @@ export class BodyCanvas {
     if (ink !== null) { this._layer(name, new THREE.LineSegments(geometry, new THREE.LineBasicMaterial({
       color: ink }))); return; }
     const shown = data.quantity || { label: "velocity over the stream's", map: "lapaz", range: [0, 1.4] };
-    const table = await colourTable(shown.map), colours = new Float32Array(3 * values.length);
-    const [low, high] = shown.range, span = high - low || 1;
-    values.forEach((v, k) => { const c = 3 * Math.round(Math.min(Math.max((v - low) / span, 0), 1) * 255);
-      for (let a = 0; a < 3; a++) colours[3 * k + a] = table.bytes[c + a] / 255; });
-    geometry.setAttribute("color", new THREE.BufferAttribute(colours, 3));
+    const table = await colourTable(shown.map);
+    geometry.setAttribute("color", new THREE.BufferAttribute(coloursOf(values, shown.range, table.bytes), 3));
     this._layer(name, new THREE.LineSegments(geometry, new THREE.LineBasicMaterial({ vertexColors: true })));
-    this.legend(name, { ...shown, label: `streamlines: ${shown.label}` }, low, high, table.bytes);
+    this.legend(name, { ...shown, label: `streamlines: ${shown.label}` }, ...shown.range, table.bytes);
   }
 
   async setIso(data) {

@@ -12,7 +12,8 @@ if (root) {
     query.get("sonic") !== "0", reversed: query.get("reversed") === "1", grid: query.get("grid") === "1",
     riding: query.get("riding") === "1", stream: query.get("stream") === "1",
     vectors: query.get("vectors") === "1", lock: query.has("low"), line: false };
-  const view = new FlowCanvas(stage, { legend: document.querySelector("[data-legend]"), quantity:
+  const view = new FlowCanvas(stage, { legend: document.querySelector("[data-legend]"),
+    lineLegend: document.querySelector("[data-legend-lines]"), quantity:
     query.get("q") || "mach", wheel: true, onProbe: reading, onPick: (x, y) => {
     if (flags.line) along.click(x, y);
     else if (get("profile")) look("profile", { x, y }); }, onView: () => { remember(); lines(); } });

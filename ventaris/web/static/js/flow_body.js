@@ -137,18 +137,21 @@ async function drawPlane(plane) {
     const data = await fetchArrays(`/runs/${id}/plane.bin?${query}`);
     if (!data.triangles.length) say("The plane meets no air here: move it, or let it reach farther.");
     plane.data = data;
-    await canvas.setPlane(plane.name, data, null, pressed(p("vectors")));
+    await showPlane(plane);
     openBody();
   });
   plane.busy = false;
   if (plane.again) { plane.again = false; await drawPlane(plane); }
 }
 
-async function redrawPlanes() {
+// What a plane holds, as the page has it now.
+async function showPlane(plane) {
   canvas.arrows = 3 ** Number($("arrows").value);
-  for (const plane of planes) if (plane.data) await canvas.setPlane(plane.name, plane.data, null,
+  await canvas.setPlane(plane.name, plane.data, null,
     pressed(plane.node.querySelector('[data-p="vectors"]')));
 }
+
+async function showPlanes() { for (const plane of planes) if (plane.data) await showPlane(plane); }
 
 function openBody() {
   const plane = planes.find((item) => pressed(item.node.querySelector('[data-p="open"]')) &&
@@ -253,14 +256,14 @@ if (root) {
   $("iso").addEventListener("change", () => { $("iso-value").value =
     $("iso").selectedOptions[0].dataset.value || ""; drawIso(); });
   for (const name of ["iso-value", "iso-by"]) $(name).addEventListener("change", drawIso);
-  $("arrows").addEventListener("input", redrawPlanes);
+  $("arrows").addEventListener("input", showPlanes);
   for (const button of document.querySelectorAll("[data-toggle]")) button.addEventListener("click",
     async () => {
     press(button);
     const on = pressed(button), what = button.dataset.toggle;
     if (what === "oil") await drawOil(on);
     else if (what === "ground") ground(on);
-    else { await canvas.set({ banded: on }); await redrawPlanes(); }
+    else { await canvas.set({ banded: on }); await showPlanes(); }
   });
   for (const button of document.querySelectorAll("[data-view]")) button.addEventListener("click", () => {
     const what = button.dataset.view;

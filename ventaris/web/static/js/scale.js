@@ -23,6 +23,16 @@ export function shade(share, bytes, bands) {
   return `rgb(${bytes[k]},${bytes[k + 1]},${bytes[k + 2]})`;
 }
 
+// Colours of values between two ends, three numbers from 0 to 1 each.
+export function coloursOf(values, [low, high], bytes) {
+  const out = new Float32Array(3 * values.length), span = high - low || 1;
+  values.forEach((v, k) => {
+    const c = 3 * Math.round(Math.min(Math.max((v - low) / span, 0), 1) * 255);
+    for (let a = 0; a < 3; a++) out[3 * k + a] = bytes[c + a] / 255;
+  });
+  return out;
+}
+
 // Draw bar and values with a 2-D pen; the bar's left upper corner is at x, y.
 export function paint(pen, x, y, width, height, scale, size = 11) {
   for (let k = 0; k < width; k++) {

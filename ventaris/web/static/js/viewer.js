@@ -1,6 +1,6 @@
 // A field on a canvas: contours, bands, iso-lines, sonic line, grid and lines, drawn by the graphics card.
 import * as THREE from "../vendor/three/three.module.min.js";
-import { format, scaleRow } from "./scale.js";
+import { coloursOf, format, scaleRow } from "./scale.js";
 export { format };
 
 const VERTEX = `
@@ -250,8 +250,7 @@ export class FlowCanvas {
       `map ${s.map || q.map}${s.banded ? `, ${this.bands} bands` : ""}, ${this.data.level} grid`);
   }
 
-  // Lines on top: arrays of points, or arrows.
-  // Of streamlines in white, or by their values of a field, in its own range and map.
+  // Lines on top: streamlines in white, or by their values of a field in its own range and map; arrows.
   async setStreamlines(lines, values = null, key = "") {
     const points = [], ends = [];
     lines.forEach((line, n) => { for (let k = 1; k < line.length; k++) {
@@ -260,17 +259,13 @@ export class FlowCanvas {
     } });
     const q = values ? this.data.byKey[key] : null;
     if (!q) { this._lines("streamlines", points, 0xFFFFFF); this._lineLegend(null); return; }
-    const table = await colourTable(q.map), [low, high] = q.range, colours = [];
-    for (const v of ends) {
-      const c = 3 * Math.round(Math.min(Math.max((v - low) / (high - low || 1), 0), 1) * 255);
-      for (let a = 0; a < 3; a++) colours.push(table.bytes[c + a] / 255);
-    }
-    this._lines("streamlines", points, 0xFFFFFF, colours);
+    const table = await colourTable(q.map);
+    this._lines("streamlines", points, 0xFFFFFF, coloursOf(ends, q.range, table.bytes));
     this._lineLegend(q, table.bytes);
   }
 
   _lineLegend(q, bytes) {
-    const box = document.querySelector("[data-legend-lines]");
+    const box = this.options.lineLegend;
     if (!box) return;
     box.hidden = !q;
     if (q) scaleRow(box, `lines: ${q.label}${q.unit ? `, ${q.unit}` : ""}`, { low: q.range[0], high:
@@ -295,7 +290,7 @@ export class FlowCanvas {
   _lines(name, points, colour, colours = null) {
     const geometry = new THREE.BufferGeometry();
     geometry.setAttribute("position", new THREE.Float32BufferAttribute(points, 3));
-    if (colours) geometry.setAttribute("color", new THREE.Float32BufferAttribute(colours, 3));
+    if (colours) geometry.setAttribute("color", new THREE.BufferAttribute(colours, 3));
     this._replace(name, points.length ? new THREE.LineSegments(geometry, new THREE.LineBasicMaterial({ color:
       colour, vertexColors: Boolean(colours), transparent: true, opacity: 0.9 })) : null, 0.2);
     this.draw();

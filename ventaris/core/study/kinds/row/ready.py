@@ -84,11 +84,6 @@ class RowSetup:
         return shape.tip_radius if self.is_open else self.row.radius_at(1.0) * self.scale - shape.tip_gap
 
     @property
-    def tip(self):
-        """The tip's radius in the solver's length."""
-        return self.tip_radius / self.scale
-
-    @property
     def hub_radius(self):
         """Metres, at the stacking line."""
         return self.row.radius_at(0.0) * self.scale
@@ -155,6 +150,11 @@ class RowSetup:
             stack_planes(self.row, plane, spans, first, SWEEPS_OPEN if self.is_open else SWEEPS))
 
     @property
+    def wind(self):
+        """In the solver's scales: its Mach number."""
+        return self.sheet.air.wind / self.air.speed_of_sound
+
+    @property
     def hovers(self):
         """Whether the air of a wheel in the open comes so slowly that it spends many turns near the wheel."""
         return self.is_open and self.sheet.air.wind < HOVERS * self.tip_speed
@@ -164,13 +164,14 @@ class RowSetup:
         """The `TurningNear` of a wheel that hovers; None turns all of a passage."""
         if not self.hovers:
             return None
-        return TurningNear(*(tuple(radii * self.tip for radii in fall) for fall in (AHEAD, BEHIND, BESIDE)))
+        tip = self.row.tip_radius
+        return TurningNear(*(tuple(radii * tip for radii in fall) for fall in (AHEAD, BEHIND, BESIDE)))
 
     def boundaries(self, mesh):
         """Conditions of a passage's sides."""
-        air, turn, out = self.sheet.air, self.turn, {}
+        turn, out = self.turn, {}
         if self.is_open:
-            far = Boundary("far field", state=(0.0, 1.0, air.wind / self.air.speed_of_sound, 0.0, 0.0))
+            far = Boundary("far field", state=(0.0, 1.0, self.wind, 0.0, 0.0))
             out |= {"inlet": far, "outlet": Boundary("outlet"), "casing": far}
         else:
             out["inlet"] = Boundary("total inlet", pressure=0.0, temperature=1.0,

@@ -95,7 +95,8 @@ class RowExecution(Climb):
         kept = self._resume.arrays if self._resume else {}
         if setup.is_open:
             flow.even_turning = EvenTurning(flow) if setup.hovers else None
-            flow.outflow = Slipstream(flow, self._wind, np.pi * setup.tip**2, self._thrust(kept))
+            flow.outflow = Slipstream(flow, setup.wind, np.pi * setup.row.tip_radius**2,
+                                      self._thrust(kept))
         else:
             faces = mesh.boundaries["outlet"]
             flow.outflow = RadialEquilibrium(flow, faces, mesh.level[mesh.left[faces]], setup.hub_pressure,
@@ -151,15 +152,11 @@ class RowExecution(Climb):
         state = flow.uniform_state()
         state[:, :5] = 0.0, 1.0, 0.0, 0.0, 0.0
         if self.setup.is_open:
-            state[:, 2:5] = slipstream(flow.mesh.centre[:len(state)], flow.outflow.thrust, self._wind,
-                                       self.setup.tip)
+            state[:, 2:5] = slipstream(flow.mesh.centre[:len(state)], flow.outflow.thrust, self.setup.wind,
+                                       self.setup.row.tip_radius)
         else:
             self._start_duct(flow.mesh, state)
         return state
-
-    @property
-    def _wind(self):
-        return self.sheet.air.wind / self.setup.air.speed_of_sound
 
     def _thrust(self, kept):
         """Of the whole wheel in the solver's scales: as it was left, of the level before, or theory's."""
