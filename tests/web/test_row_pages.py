@@ -8,6 +8,7 @@ from tests.web.client import WithClient
 from ventaris.core.sheet import read_sheet, write_toml
 from ventaris.core.study.execute import execute
 from ventaris.store import archive, campaigns, runs
+from ventaris.web.maps import CLOSED_BY
 from ventaris.store.kept import pack_kept_field, pack_kept_readings
 
 SMALL = {
@@ -88,6 +89,34 @@ class Sheets(WithRow):
                                  data={"file": (io.BytesIO(b"radius_m,chord_m\n1,2\n"), "blade.csv")})
         self.assertEqual(wrong.status_code, 400)
         self.assertIn("stagger_deg", wrong.get_data(as_text=True))
+
+    def test_an_inlet_over_the_span_comes_as_a_table(self):
+        table = self.client.get(f"/points/{self.point}/inlet.csv").get_data()
+        self.assertTrue(table.startswith(b"span_percent,total_pressure_pa,total_temperature_k,angle_deg"))
+        changed = table.replace(b"101325", b"99000", 1)
+        answer = self.client.post(f"{self.sheet_url}/inlet", data={"file": (io.BytesIO(changed), "in.csv")})
+        self.assertEqual(answer.status_code, 302)
+        air = campaigns.point(self.db, self.point)["air"]
+        self.assertEqual([s["total_pressure"] for s in air["profile"]], [99000.0, 101325.0])
+        self.assertEqual(air["back_pressure"], 108000.0)
+        self.assertIn("Inlet over the span by 2 stations: total pressure 99000 to 101325 Pa",
+                      self.client.post(f"{self.sheet_url}/drawing/air").get_data(as_text=True))
+        wrong = self.client.post(f"{self.sheet_url}/inlet", data={
+            "file": (io.BytesIO(b"span_percent,angle_deg\n0,120\n100,3\n"), "in.csv")})
+        self.assertEqual(wrong.status_code, 400)
+        self.assertIn("accepted: -80 to 80", wrong.get_data(as_text=True).replace("−", "-"))
+
+    def test_a_point_by_its_mass_flow_is_made_swept_and_closed(self):
+        made = self.client.post(f"/campaigns/{self.rows}/points/new", data={"name": "14", "outlet_flow": "14 kg/s"})
+        point = campaigns.point(self.db, int(made.location.rsplit("/", 1)[1]))
+        self.assertEqual((point["air"]["outlet"], point["air"]["outlet_flow"]), ("flow", 14.0))
+        self.client.post(f"/campaigns/{self.rows}/points/sweep", data={
+            "across": "outlet_flow", "from": "12 kg/s", "to": "13 kg/s", "step": "0.5 kg/s"})
+        names = {p["name"]: p["air"].get("outlet") for p in campaigns.points(self.db, self.rows)}
+        self.assertEqual(names["flow 12.5"], "flow")
+        self.assertEqual(CLOSED_BY["flow"].of({"outlet_flow": 12.5}), -12.5)
+        self.assertEqual(CLOSED_BY["flow"].words(-12.5), "12.500 kg/s")
+        self.assertEqual(CLOSED_BY["throttle"].words(11500), "11.50 kPa")
 
     def test_bad_input_is_said_on_the_sheet(self):
         answer = self.client.post(self.sheet_url, data={"shape.blades": "400", "shape.made": "sections"})

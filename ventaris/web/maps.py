@@ -1,5 +1,7 @@
 """Polars and operating maps: what was found over incidence, speed or Mach number, or over a nozzle's
 pressures, for every variant."""
+from typing import NamedTuple
+
 from flask import Blueprint, g, jsonify, redirect, render_template, request, url_for
 
 from ..core import units
@@ -34,6 +36,7 @@ def show(campaign_id):
                            choices={key: label
                                     for key, (label, _) in axes.items()}, lines=lines,
                            charts=_charts(campaign, across, lines),
+                           closed=lambda entry, closing: CLOSED_BY[entry["outlet"]].words(closing),
                            speed_lines=speed_lines(campaign_id) if campaign["space"] == "row" else ())
 
 
@@ -211,7 +214,7 @@ def speed_lines(campaign_id):
                 continue
             key = air["speed"], air["outlet"]
             groups.setdefault(key, []).append(
-                LinePoint(air[CLOSED_BY[air["outlet"]]], c["mass_flow"], c["pressure_ratio"],
+                LinePoint(CLOSED_BY[air["outlet"]].of(air), c["mass_flow"], c["pressure_ratio"],
                           c.get("efficiency"), run["state"] == "settled",
                           c.get("back_flow") or 0.0, run["id"]))
         waits = {(points[p]["air"]["speed"], points[p]["air"]["outlet"])
@@ -222,8 +225,28 @@ def speed_lines(campaign_id):
     return out
 
 
-# What is raised to throttle a row, by what holds its outlet.
-CLOSED_BY = {"pressure": "back_pressure", "throttle": "throttle_rise"}
+class Closing(NamedTuple):
+    """What is changed to throttle a row: a field of the air; a line's `closing` is that times `sign`, and
+    grows; pages show it times `scale`, in `unit`."""
+
+    field: str
+    sign: int
+    scale: float
+    unit: str
+    digits: int
+
+    def of(self, air):
+        return self.sign * air[self.field]
+
+    def words(self, closing):
+        return f"{self.sign * closing * self.scale:.{self.digits}f} {self.unit}".replace("-", "−")
+
+
+# By what holds the outlet.
+CLOSED_BY = {
+    "pressure": Closing("back_pressure", 1, 1e-3, "kPa", 2), "throttle":
+    Closing("throttle_rise", 1, 1e-3, "kPa", 2), "flow": Closing("outlet_flow", -1, 1.0, "kg/s", 3)
+}
 
 
 @pages.post("/campaigns/<int:campaign_id>/map/close")
@@ -239,16 +262,17 @@ def close_further(campaign_id):
             ("line", "This line has no further point to look for: its end is known as well as it is going to "
              "be, or it has fewer than two points. Add a series of points.")
         ])
-    name, closing = CLOSED_BY[found["outlet"]], round(found["line"].next_closing, 1)
+    closed = CLOSED_BY[found["outlet"]]
+    closing = float(f"{found['line'].next_closing:.6g}")
     points = store.points(g.database, campaign_id)
     last = runs.run(g.database, found["line"].last.run)
     like = next(point for point in points if point["id"] == last["point_id"])
-    air = {**like["air"], name: closing}
+    air = {**like["air"], closed.field: closed.sign * closing}
     same = next((point for point in points if point["air"] == air), None)
     if same is None:
         turned = "" if len({p["air"]["speed"] for p in points}) == 1 else f" at {found['speed']:g} rpm"
         taken = {point["name"] for point in points}
-        label = f"{PREFIXES[name]} {closing / 1e3:g} kPa{turned}"
+        label = f"{PREFIXES[closed.field]} {closed.sign * closing * closed.scale:g} {closed.unit}{turned}"
         while label in taken:
             label += "*"
         added = store.add_point(g.database, campaign_id, label, air)
@@ -314,12 +338,13 @@ def sweep(campaign_id):
 WITH_IT = {
     "mach": {"motion": "mach"}, "speed": {"motion": "speed"}, "total_pressure": {"supply": "total"},
     "back_pressure": {"outlet": "pressure"}, "mass_flow": {"supply": "mass flow"},
-    "jet_mach": {"supply": "jet mach"}, "throttle_rise": {"outlet": "throttle"}
+    "jet_mach": {"supply": "jet mach"}, "throttle_rise": {"outlet": "throttle"},
+    "outlet_flow": {"outlet": "flow"}
 }
 PREFIXES = {
     "incidence": "α", "mach": "M", "speed": "V", "total_pressure": "p₀", "back_pressure": "back",
     "mass_flow": "flow", "jet_mach": "Mj",
-    "throttle_rise": "throttle", "wind": "wind"
+    "throttle_rise": "throttle", "outlet_flow": "flow", "wind": "wind"
 }
 
 

@@ -201,11 +201,27 @@ def _air(setup):
     caption = (f"{air.speed:g} rpm: blades at mid-span {show(blade, 'm/s', 4)}, tips "
                f"{show(setup.tip_speed, 'm/s', 4)}; {said}.")
     if not setup.is_open:
-        caption += (f" Behind: {air.back_pressure / 1e3:.5g} kPa at the hub." if air.outlet == "pressure" else
-                    f" Behind: a throttle, {air.throttle_rise / 1e3:.4g} kPa at {air.throttle_flow:g} kg/s.")
+        caption += {
+            "pressure": f" Behind: {air.back_pressure / 1e3:.5g} kPa at the hub.", "throttle":
+            f" Behind: a throttle, {air.throttle_rise / 1e3:.4g} kPa at {air.throttle_flow:g} kg/s.", "flow":
+            f" Through the row: {air.outlet_flow:g} kg/s."
+        }[air.outlet]
+        caption += _profile_words(air.profile)
     left = min(foot[0] - 6 * size, box[0] - 1.3)
     return frame(inner,
                  (left, box[1] + size, min(foot[1], box[2]) - size, max(tip[1], box[3]) + size)), caption
+
+
+def _profile_words(stations):
+    """What an inlet's profile spans."""
+    if not stations:
+        return ""
+    pressures, warmths, angles = zip(*((s.total_pressure, s.total_temperature, s.swirl) for s in stations))
+    span = lambda values, unit, digits: (
+        f"{show(min(values), unit, digits)}" if min(values) == max(values) else
+        f"{show(min(values), '', digits)} to {show(max(values), unit, digits)}")
+    return (f" Inlet over the span by {len(stations)} stations: total pressure {span(pressures, 'Pa', 6)}, "
+            f"temperature {span(warmths, 'K', 5)}, angle {span(angles, '°', 3)}.")
 
 
 def _grid(setup):

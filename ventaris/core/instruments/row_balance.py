@@ -56,6 +56,7 @@ class RowBalance:
         s, g, air = self.setup, self.setup.air.gamma, self.setup.air
         ends = self._at_faces(state, "in"), self._at_faces(state, "out")
         enter, leave = (self._averages(q) for q in ends)
+        inlet = s.inlet_mean
         unit = s.mass_unit * s.row.blades
         cp = g / (g - 1) * air.gas_constant
         ratio, warmer = leave["total"] / enter["total"], leave["warmth"] / enter["warmth"]
@@ -69,7 +70,8 @@ class RowBalance:
             "mass_flow_out": leave["mass"] * unit,
             "pressure_ratio": ratio,
             "temperature_ratio": warmer,
-            "corrected_flow": flow * np.sqrt(air.temperature / 288.15) / (air.pressure / 101325.0),
+            "corrected_flow": flow * np.sqrt(inlet.temperature * air.temperature / 288.15) /
+            (inlet.pressure * air.pressure / 101325.0),
             "efficiency": efficiency(ratio, warmer, g),
             "polytropic_efficiency": polytropic(ratio, warmer, g),
             "work": work,
@@ -205,7 +207,7 @@ class RowBalance:
         nose, tail = int(np.argmin(x)), int(np.argmax(x))
         r = float(np.hypot(centre[:, 1], centre[:, 2]).mean())
         static = g * p + 1
-        head = self._relative_head(r, moment)
+        head = self._relative_head(r, moment, span)
         mach = np.sqrt(np.maximum(2 / (g - 1) * ((head / np.maximum(static, 1e-6))**((g - 1) / g) - 1), 0))
         share = (x - x[nose]) / max(x[tail] - x[nose], 1e-12)
         out, n = {}, len(pick)
@@ -218,16 +220,18 @@ class RowBalance:
             }
         return out
 
-    def _relative_head(self, r, moment):
+    def _relative_head(self, r, moment, span):
         """Total pressure over the reference that air from the inlet, with a moment of its swirl, has against
-        the blades at a radius."""
+        the blades at a radius and share of the span."""
         s, g = self.setup, self.setup.air.gamma
         blade = -s.turn * r
         if s.is_open:
             return (1 + 0.5 * (g - 1) * (blade**2 + (s.sheet.air.wind / s.air.speed_of_sound)**2))**(g /
                                                                                                      (g - 1))
         # Along a stream line the rothalpy stays.
-        return (1 + 0.5 * (g - 1) * (blade**2 - 2 * blade * moment / r))**(g / (g - 1))
+        inlet = s.inlet_at(span)
+        warm = 1 + 0.5 * (g - 1) * (blade**2 - 2 * blade * moment / r) / inlet.temperature
+        return inlet.pressure * warm**(g / (g - 1))
 
     def _over_span(self, state):
         """What leaves, ring by ring."""

@@ -45,6 +45,15 @@ class WallPoint(SheetSection):
     casing: float = number(0.25, "m", above=0, high=1e3, label="Casing radius", help="")
 
 
+class InletStation(SheetSection):
+    """What comes in at one share of the span."""
+
+    span: float = number(50.0, "%", 0, 100, "Share of the span", "0 % is the hub, 100 % the casing.")
+    total_pressure: float = number(101325.0, "Pa", above=0, high=1e8, label="Total pressure", help="")
+    total_temperature: float = number(288.15, "K", 50, 3000, "Total temperature", "")
+    swirl: float = number(0.0, "deg", -80, 80, "Flow angle", "At rest; positive with the turning.")
+
+
 def default_sections():
     """The row that a sheet begins with: at hub, middle and casing."""
     rows = ((0.17, 0.0825, 50.5, 12.0, 0.09), (0.21, 0.0825, 60.5, 0.5, 0.065), (0.25, 0.0825, 66.5, -2.0,
@@ -136,11 +145,15 @@ class RowAir(OfGas, SheetSection):
     total_temperature: float = number(288.15, "K", 50, 3000, "Total temperature", "", seen=DUCT)
     swirl: float = number(0.0, "deg", -80, 80, "Inlet flow angle",
                           "Against the axis, in axes at rest; positive with the turning.", seen=DUCT)
-    outlet: Literal["pressure", "throttle"] = choice(
+    profile: list[InletStation] = Field(default_factory=list, max_length=60)
+    outlet: Literal["pressure", "throttle", "flow"] = choice(
         "pressure", "Outlet held by",
         "A static pressure at the hub; or a throttle, behind which the pressure grows with the square of the "
-        "flow: it holds points near and beyond the peak of the pressure, where a fixed pressure runs away.",
-        pressure="static pressure at the hub", throttle="a throttle", seen=DUCT)
+        "flow: it holds points near and beyond the peak of the pressure, where a fixed pressure runs away; "
+        "or the mass flow, for which the pressure is found: it holds such points too.",
+        pressure="static pressure at the hub", throttle="a throttle", flow="the mass flow", seen=DUCT)
+    outlet_flow: float = number(14.0, "kg/s", above=0, high=1e5, label="Mass flow", help="Of the whole row.",
+                                when={"outlet": "flow"}, seen=DUCT)
     back_pressure: float = number(112000.0, "Pa", above=0, high=1e8, label="Static pressure at the hub",
                                   help="At the outlet; outwards it grows with the swirl.",
                                   when={"outlet": "pressure"}, seen=DUCT)
@@ -181,6 +194,14 @@ class RowAir(OfGas, SheetSection):
     @model_validator(mode="after")
     def _gas(self):
         self.check_gas()
+        spans = [station.span for station in self.profile]
+        for one, two in zip(spans, spans[1:]):
+            if two <= one:
+                raise ValueError(f"air.profile: {two:g} % of the span follows {one:g} %. List the stations "
+                                 "from the hub outwards, each at its own share of the span")
+        if len(spans) == 1:
+            raise ValueError("air.profile has one station: a profile needs two. Add another, or give the "
+                             "values above alone")
         return self
 
 

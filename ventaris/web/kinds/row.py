@@ -17,7 +17,7 @@ LINES = {
 }
 SWEPT = {
     "back_pressure": ("Static pressure at the hub, Pa", "Pa"), "throttle_rise":
-    ("Throttle: pressure rise, Pa", "Pa"), "speed": ("Speed of rotation, rpm", "rpm"), "wind":
+    ("Throttle: pressure rise, Pa", "Pa"), "outlet_flow": ("Mass flow, kg/s", "kg/s"), "speed": ("Speed of rotation, rpm", "rpm"), "wind":
     ("Wind along the axis, m/s", "m/s")
 }
 AXES = {
@@ -25,14 +25,22 @@ AXES = {
     "speed_of_rotation": ("Speed of rotation, rpm", 1.0), "advance":
     ("Advance ratio, wind over turns and diameter", 1.0), "tip_speed_ratio": ("Tip speed over wind", 1.0)
 }
-POINT_FIELDS = ("speed", "back_pressure", "wind", "total_pressure", "total_temperature")
+POINT_FIELDS = ("speed", "back_pressure", "outlet_flow", "wind", "total_pressure", "total_temperature")
+
+
+def _point_air(form):
+    """The air of a new operating point; a mass flow that is given holds the outlet."""
+    air = given(form, POINT_FIELDS)
+    return air | ({"outlet": "flow"} if "outlet_flow" in air else {})
 
 
 ROWS = {
     "shape": (RowList("sections", "Sections", "section", "the blade at radii from the hub outwards",
                       ({"shape.made": ("sections", )})),
               RowList("walls", "Contours", "point", "of hub and casing along the axis; none are straight",
-                      ({"shape.setting": ("duct", )}))), "instruments": (FORMULAS, )
+                      ({"shape.setting": ("duct", )}))), "air":
+    (RowList("profile", "Inlet over the span", "station",
+             "total pressure, temperature and angle from the hub outwards; without stations as above", ({"shape.setting": ("duct", )})), ), "instruments": (FORMULAS, )
 }
 
 SHOWN = Shown(
@@ -41,5 +49,5 @@ SHOWN = Shown(
         "torque": "Torque, N m", "thrust": "Thrust, N", "residual": "Residual"
     }, LINES, "On the blade and over the span", "blade_50:mach", ("efficiency", "largest"), AXES, SWEPT,
     "Operating map", ("lines.csv", "field.vtu"), "partials/row_result.html",
-    lambda form: given(form, POINT_FIELDS), station="share of the axial chord",
+    _point_air, station="share of the axial chord",
     headings={"air": "Air and turning"})

@@ -35,7 +35,8 @@ class Boundary:
         wall that is given one.
     pressure : float
         Gauge pressure of an outlet, total gauge pressure of a total inlet, static of a supersonic inlet ("far
-        field"), over rho_inf a_inf^2.
+        field"), over rho_inf a_inf^2. Of a total inlet this and `temperature` may be callables of the face
+        centres.
     mass_flow : float
         Per area, over rho_inf a_inf.
     whole : bool

@@ -14,7 +14,8 @@ CODE = 6
 
 def rows(boundary, normal, centre, ghost):
     """See `Condition.rows`."""
-    ghost[:, 0], ghost[:, 1] = boundary.pressure, boundary.temperature
+    for column, value in enumerate((boundary.pressure, boundary.temperature)):
+        ghost[:, column] = value(centre) if callable(value) else value
     ghost[:, 2:] = boundary.velocity_at(centre)
 
 

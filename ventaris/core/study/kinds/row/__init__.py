@@ -12,7 +12,7 @@ from .run import RowExecution
 
 SWEPT = frozenset({
     "air.speed", "air.back_pressure", "air.ambient", "air.throttle_rise", "air.throttle_flow", "air.wind",
-    "air.swirl", "run.start"
+    "air.swirl", "air.outlet_flow", "run.start"
 })
 
 
@@ -20,12 +20,21 @@ def _away(air, other):
     """In shares of the speed of rotation, of the total pressure and of the wind. A point that is throttled
     further may have stalled, and what starts from it stays so: none is nearer."""
     share = lambda one, two: abs(one - two) / max(abs(one), abs(two), 1e-9)
-    closed = lambda a: a.ambient + a.throttle_rise if a.outlet == "throttle" else a.back_pressure
-    further = closed(air) - closed(other)
+    further = _further(air, other)
     if further < 0:
         return float("inf")
-    return (share(air.speed, other.speed) + 0.1 * share(air.wind, other.wind) + further / air.total_pressure +
+    return (share(air.speed, other.speed) + 0.1 * share(air.wind, other.wind) + further +
             abs(air.swirl - other.swirl) / 90)
+
+
+def _further(air, other):
+    """By how much a point is throttled further than another one: a share of the total pressure, or of the
+    flow. Below nothing: less, or held in a way that does not compare."""
+    held = [a.outlet == "flow" for a in (air, other)]
+    if any(held):
+        return other.outlet_flow / air.outlet_flow - 1 if all(held) else -1.0
+    closed = lambda a: a.ambient + a.throttle_rise if a.outlet == "throttle" else a.back_pressure
+    return (closed(air) - closed(other)) / air.total_pressure
 
 
 KIND = Kind("row", "row", prepare_row, judge.preflight_row, judge.estimate_row, judge.DEFAULT_COST,

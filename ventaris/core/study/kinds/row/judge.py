@@ -1,5 +1,6 @@
 """What the program says of a blade row: before its run and after it."""
 from ...findings import Estimate, Finding, climb_findings, formula_findings, gravest_first
+from .ready import choked_flow
 from ...verdict import NEVER_SETTLED, Verdict, formula_warnings, unformed, wide_bars
 
 # Seconds per cell and step; steps that a level needs.
@@ -9,6 +10,9 @@ MOST_CELLS = 2_000_000
 BALANCE, IMBALANCE = 3e-3, 2e-3
 # Diffusion from which a row is near its stall, and incidence from which a blade is far from its design.
 LOADED = 0.55
+# A mass flow asked for beyond this share of what the throat passes is refused; one that is missed by more
+# than the other share is told.
+ABOVE_CHOKE, MISSED = 1.08, 2e-3
 # Share of the outlet through which air runs back from which on a row counts as stalled.
 TURNED = 0.02
 ROW_FLOORS = (("mass_flow", "mass flow", 0.0, 0.0), ("pressure_ratio", "pressure ratio", 0.0, 0.0),
@@ -98,6 +102,18 @@ def _blades(setup):
 
 def _outlet(setup):
     air = setup.sheet.air
+    if setup.holds_flow:
+        choke = choked_flow(setup)
+        if air.outlet_flow > ABOVE_CHOKE * choke:
+            yield Finding(
+                "stop", "air.outlet_flow",
+                f"{air.outlet_flow:g} kg/s: the blades' throat chokes at about {choke:.4g} kg/s at this speed. "
+                "Ask for less, or open the blades.")
+        elif air.outlet_flow > choke:
+            yield Finding(
+                "warn", "air.outlet_flow",
+                f"{air.outlet_flow:g} kg/s may be more than passes: the blades' throat chokes at about "
+                f"{choke:.4g} kg/s. The run would end at the choke and say so.")
     if setup.is_open or air.outlet != "pressure":
         return
     if air.back_pressure > 1.5 * air.total_pressure and setup.tip_speed < 0.9 * setup.air.speed_of_sound:
@@ -170,6 +186,11 @@ def _doubts(setup, last):
     if setup.is_viscous and last.y_plus and last.y_plus["mean"] > 5:
         yield (f"The first cells stand at y+ {last.y_plus['mean']:.0f} (median): a wall function bridges the "
                "rest, with friction and loss known to some per cent.")
+    if setup.holds_flow and abs(c["mass_flow"] / setup.sheet.air.outlet_flow - 1) > MISSED:
+        asked, passes = setup.sheet.air.outlet_flow, c["mass_flow"]
+        yield (f"{asked:g} kg/s were asked for, and {passes:.5g} pass: " + (
+            "the row is choked. Ask for less; these are numbers of the choke." if passes < asked and last.settled
+            else "the flow has not come there yet. Run it further."))
     if c.get("back_flow", 0.0) > TURNED:
         yield (f"Air runs back through {100 * c['back_flow']:.0f} % of the outlet: the row has stalled. "
                "What a steady passage finds there is one of many flows; open the throttle, or read the point "

@@ -17,6 +17,8 @@ def point_words(setup, air):
         return words
     if setup.is_open:
         return f"{words}, wind {air.get('wind', 0):g} m/s"
+    if air.get("outlet") == "flow":
+        return f"{words}, {air.get('outlet_flow', 0):g} kg/s"
     if air.get("outlet") == "throttle":
         return f"{words}, throttle {air.get('throttle_rise', 0) / 1e3:.4g} kPa"
     return f"{words}, {air.get('back_pressure', 0) / 1e3:.4g} kPa behind"

@@ -1,5 +1,5 @@
 """From a blade row's sheet to the things that are run: blades, air, boundaries, grids."""
-from dataclasses import dataclass
+from dataclasses import astuple, dataclass
 from functools import cached_property
 
 import numpy as np
@@ -31,6 +31,16 @@ OPEN_SIDE, OPEN_EDGE = 0.72, 2.2
 HOVERS = 0.05
 # Tip radii over which the turning of the axes round a hovering wheel falls off.
 AHEAD, BEHIND, BESIDE = (0.8, 1.8), (2.0, 4.0), (1.4, 2.2)
+
+
+@dataclass(frozen=True)
+class InletState:
+    """What comes into a duct: total pressure and temperature over the reference's, flow angle at rest in
+    degrees; numbers or arrays."""
+
+    pressure: object
+    temperature: object
+    swirl: object
 
 
 @dataclass(frozen=True)
@@ -174,7 +184,8 @@ class RowSetup:
             far = Boundary("far field", state=(0.0, 1.0, self.wind, 0.0, 0.0))
             out |= {"inlet": far, "outlet": Boundary("outlet"), "casing": far}
         else:
-            out["inlet"] = Boundary("total inlet", pressure=0.0, temperature=1.0,
+            total, warmth = self._inlet_total if self.sheet.air.profile else (0.0, 1.0)
+            out["inlet"] = Boundary("total inlet", pressure=total, temperature=warmth,
                                     velocity=self.inlet_direction)
             out["outlet"] = Boundary("outlet", pressure=self.hub_pressure)
         if self.is_viscous:
@@ -188,17 +199,57 @@ class RowSetup:
 
     def inlet_direction(self, centre):
         """Where the air of a duct comes from, as unit vectors at face centres."""
-        angle = np.radians(self.sheet.air.swirl)
         r = np.hypot(centre[:, 1], centre[:, 2])
+        angle = np.radians(self.inlet_at(self._span_of(r)).swirl)
         # Positive with the turning, which goes towards falling angles.
-        swirl = -np.sin(angle)
-        return np.stack([np.full(len(r), np.cos(angle)), -swirl * centre[:, 2] / r, swirl * centre[:, 1] / r],
-                        1)
+        swirl, axial = -np.sin(angle), np.cos(angle) * np.ones(len(r))
+        return np.stack([axial, -swirl * centre[:, 2] / r, swirl * centre[:, 1] / r], 1)
+
+    def _span_of(self, r):
+        """Shares of the span at radii of the inlet."""
+        hub, casing = self.row.hub[0], self.row.casing[0]
+        return (r - hub) / (casing - hub)
+
+    @property
+    def _inlet_total(self):
+        """Gauge pressure and temperature of what comes in, as functions of face centres, in the solver's
+        scales."""
+        at = lambda centre: self.inlet_at(self._span_of(np.hypot(centre[:, 1], centre[:, 2])))
+        return (lambda centre: (at(centre).pressure - 1) / self.air.gamma, lambda centre: at(centre).temperature)
+
+    def inlet_at(self, span):
+        """The `InletState` at shares of the span: as the sheet says, or as its profile has it there, straight
+        between its stations and as at the last ones beyond."""
+        air = self.sheet.air
+        if not air.profile:
+            return InletState(1.0, 1.0, air.swirl)
+        at = [0.01 * station.span for station in air.profile]
+        read = lambda name: np.interp(span, at, [getattr(station, name) for station in air.profile])
+        return InletState(read("total_pressure") / air.total_pressure, read("total_temperature") /
+                          air.total_temperature, read("swirl"))
+
+    @cached_property
+    def inlet_mean(self):
+        """The `InletState` averaged over the annulus."""
+        r = np.sqrt(np.linspace(self.row.hub[0]**2, self.row.casing[0]**2, 201))
+        return InletState(*(float(np.mean(value)) for value in astuple(self.inlet_at(self._span_of(r)))))
+
+    @property
+    def holds_flow(self):
+        return not self.is_open and self.sheet.air.outlet == "flow"
+
+    @property
+    def asked_flow(self):
+        """Mass flow of one passage that the outlet lets through, in the solver's scales."""
+        return self.sheet.air.outlet_flow / self.row.blades / self.mass_unit
 
     @property
     def hub_pressure(self):
-        """Gauge pressure at the outlet's hub in the solver's scales; of a throttle that behind it."""
+        """Gauge pressure at the outlet's hub in the solver's scales; of a throttle that behind it; where a
+        mass flow is held, nothing."""
         air, g = self.sheet.air, self.air.gamma
+        if self.holds_flow:
+            return 0.0
         given = air.back_pressure if air.outlet == "pressure" else air.ambient
         return (given / self.air.pressure - 1) / g
 
@@ -206,7 +257,7 @@ class RowSetup:
     def resistance(self):
         """Of the throttle: what the pressure gains with the square of one passage's mass flow."""
         air = self.sheet.air
-        if self.is_open or air.outlet == "pressure":
+        if self.is_open or air.outlet != "throttle":
             return 0.0
         flow = air.throttle_flow / self.row.blades / self.mass_unit
         return air.throttle_rise / (self.air.gamma * self.air.pressure) / flow**2
@@ -285,8 +336,11 @@ class RowSetup:
         return float(np.trapezoid(widths, r) * self.row.blades * self.scale**2)
 
 
-def _through(air, sound):
-    """Speed that the pressures of a duct give without loss, m/s; of a throttle a fair one."""
+def _through(air, sound, density, area):
+    """Speed that the pressures of a duct give without loss, m/s, or its mass flow at the density at rest; of
+    a throttle a fair one."""
+    if air.outlet == "flow":
+        return min(air.outlet_flow / (density * area), sound)
     if air.outlet != "pressure" or air.back_pressure >= air.total_pressure:
         return 0.3 * sound
     mach = float(gas.mach_from_pressure(air.back_pressure / air.total_pressure, air.ratio))
@@ -295,9 +349,10 @@ def _through(air, sound):
 
 def choked_flow(setup):
     """Mass flow at which the throat chokes, by the relative total state at mid-span, kg/s."""
-    air, g = setup.air, setup.air.gamma
-    warm = 1 + 0.5 * (g - 1) * (setup.omega * setup.mean_radius / air.speed_of_sound)**2
-    pressure, temperature = air.pressure * warm**(g / (g - 1)), air.temperature * warm
+    air, g, inlet = setup.air, setup.air.gamma, setup.inlet_mean
+    warm = 1 + 0.5 * (g - 1) * (setup.omega * setup.mean_radius / air.speed_of_sound)**2 / inlet.temperature
+    pressure = air.pressure * inlet.pressure * warm**(g / (g - 1))
+    temperature = air.temperature * inlet.temperature * warm
     flux = pressure * np.sqrt(g / (air.gas_constant * temperature)) * (2 / (g + 1))**(0.5 * (g + 1) / (g - 1))
     return float(flux * setup.throat_area)
 
@@ -323,7 +378,8 @@ def prepare_row(sheet):
     sound = float(np.sqrt(air.ratio * air.constant * temperature))
     outer = shape.tip_radius if is_open else shape.casing_radius
     tip = abs(air.speed) * 2 * np.pi / 60 * outer
-    through = air.wind if is_open else _through(air, sound)
+    annulus = np.pi * (row.casing[0]**2 - row.hub[0]**2) * scale**2
+    through = air.wind if is_open else _through(air, sound, density, annulus)
     speed = max(tip, through, LEAST_MACH * sound)
     if tip / sound > MOST_TIP_MACH:
         raise ShapeError(

@@ -10,7 +10,7 @@ from ....flow.discretisation import Discretisation
 from ....flow.even_turning import EvenTurning
 from ....flow.frame import Repeated
 from ....flow.march.steady import MarchControls, SteadyMarch
-from ....flow.radial_equilibrium import RadialEquilibrium
+from ....flow.radial_equilibrium import HeldFlow, RadialEquilibrium
 from ....flow.slipstream import Slipstream, slipstream
 from ....instruments.row_balance import RowBalance
 from ....look.row_planes import row_planes
@@ -39,6 +39,10 @@ SLOW = 0.2
 OPENED, MOST_OPENED, THROTTLED_OVER = 0.2, 0.18, 50
 # From a neighbour, whose outlet stood nearby, sooner.
 NEIGHBOUR_OVER = 25
+# A mass flow that is held has come when it passes within this share.
+ARRIVED = 5e-4
+# Before a flow is held, what leaves shall be what comes in within this share.
+COME_THROUGH = 0.02
 # Torque below this share of a tip speed's dynamic head is nothing.
 NOTHING = 1e-6
 
@@ -98,9 +102,7 @@ class RowExecution(Climb):
             flow.outflow = Slipstream(flow, setup.wind, np.pi * setup.row.tip_radius**2,
                                       self._thrust(kept))
         else:
-            faces = mesh.boundaries["outlet"]
-            flow.outflow = RadialEquilibrium(flow, faces, mesh.level[mesh.left[faces]], setup.hub_pressure,
-                                             setup.resistance)
+            flow.outflow = self._outlet(flow, kept)
         self._throttled_from = int(kept.get("throttled_from", 0))
         if "outlet_before" in kept:
             self._outlet_before = tuple(kept["outlet_before"])
@@ -123,11 +125,30 @@ class RowExecution(Climb):
         else:
             state = self._carried(self.meshes[previous[0]], mesh, previous[1])
             controls = replace(controls, first_order_steps=0, courant_start=2 * run.courant_start)
+        if setup.holds_flow and not controls.first_order_steps:
+            flow.outflow.begin_from(state)
         if careful:
             controls = replace(controls, first_order_steps=max(60, 3 * run.first_order_steps),
                                courant_start=0.2 * run.courant_start, courant_growth=1.25, most_change=0.1,
                                courant_most=min(60.0, run.courant_most))
         return MarchedLevel(name, flow, SteadyMarch(flow, state, controls))
+
+    def _outlet(self, flow, kept):
+        """What holds a duct's outlet."""
+        setup, faces = self.setup, flow.mesh.boundaries["outlet"]
+        ring = flow.mesh.level[flow.mesh.left[faces]]
+        if not setup.holds_flow:
+            return RadialEquilibrium(flow, faces, ring, setup.hub_pressure, setup.resistance)
+        pressure, *rest = kept.get("held_flow", (self._opened, ))
+        held = HeldFlow(flow, faces, ring, float(pressure), setup.asked_flow, 0.5 * setup.air.mach**2)
+        if rest:
+            held.restore(*rest)
+        return held
+
+    @property
+    def _opened(self):
+        """Gauge pressure of an open outlet."""
+        return -min(OPENED * self.setup.air.mach**2, MOST_OPENED) / self.setup.air.gamma
 
     def _from_neighbour(self, mesh):
         """(state on a mesh, outlet) of another operating point, or None where there is none that fits. Every
@@ -182,7 +203,7 @@ class RowExecution(Climb):
         # Behind the blades most of the turning that their tails ask for.
         blade = -setup.turn * r
         leaving = blade - axial * np.tan(np.clip(middle.outlet_angle, -1.3, 1.3))
-        enter = np.tan(np.radians(self.sheet.air.swirl)) * axial
+        enter = np.tan(np.radians(self.setup.inlet_mean.swirl)) * axial
         share = np.clip((x + 0.3) / 0.6, 0, 1)
         swirl = -((1 - share) * enter + 0.8 * share * np.clip(leaving, -0.8, 0.8))
         state[:, 3], state[:, 4] = -swirl * z / r, swirl * y / r
@@ -192,7 +213,7 @@ class RowExecution(Climb):
         setup, middle = self.setup, self.setup.middle
         blade = -setup.turn * setup.mean_radius / setup.scale
         angle = np.tan(np.clip(middle.inlet_angle, 0.17, 1.4))
-        swirl = np.tan(np.radians(self.sheet.air.swirl))
+        swirl = np.tan(np.radians(self.setup.inlet_mean.swirl))
         return float(np.clip(blade / max(angle + swirl, 0.2) if blade > 0.05 else 0.4, 0.1, 0.65))
 
     def _carried(self, coarse, fine, state):
@@ -206,14 +227,13 @@ class RowExecution(Climb):
         """Close the outlet a little further while a level from nothing or from a neighbour comes up."""
         level, setup = self._level, self.setup
         outflow = level.flow.outflow
-        if setup.is_open or not self._is_throttled:
+        if setup.is_open or setup.holds_flow or not self._is_throttled:
             return
         if level.flow.first_order:
             self._throttled_from = level.steps
         level.march.may_hold = not self._is_opening
         done = min(self._throttled_for / self._throttled_over, 1.0)
-        opened = -min(OPENED * setup.air.mach**2, MOST_OPENED) / setup.air.gamma
-        pressure, resistance = self._outlet_before or (min(opened, setup.hub_pressure), 0.0)
+        pressure, resistance = self._outlet_before or (min(self._opened, setup.hub_pressure), 0.0)
         outflow.pressure = pressure + done * (setup.hub_pressure - pressure)
         outflow.resistance = resistance + done * (setup.resistance - resistance)
 
@@ -233,6 +253,8 @@ class RowExecution(Climb):
         before = {"outlet_before": np.array(self._outlet_before)} if self._outlet_before else {}
         if self.setup.is_open:
             before["thrust"] = np.array(flow.outflow.thrust)
+        if self.setup.holds_flow:
+            before["held_flow"] = np.array([flow.outflow.pressure, *flow.outflow.kept()])
         return {"throttled_from": np.array(self._throttled_from), **held, **before}
 
     def _read(self, march):
@@ -241,7 +263,22 @@ class RowExecution(Climb):
         out = {k: v for k, v in self.balance.measure(level.march.state).items() if v is not None}
         if self.setup.is_open:
             level.flow.outflow.carry(out["thrust"] / self.balance.force_unit)
+        elif self.setup.holds_flow:
+            self._hold(out)
         return {**out, **self.channels.compute({**march, **out})}
+
+    def _hold(self, out):
+        """Let the outlet find the pressure for the flow that is asked for, as soon as as much leaves as comes
+        in."""
+        flow, through = self._level.flow, self._passes(out)
+        even = abs(out["mass_flow_out"] / max(out["mass_flow_in"], 1e-12) - 1) < COME_THROUGH
+        if not flow.outflow.holds and not flow.first_order and (even or self._level.steps > THROTTLED_OVER):
+            flow.outflow.begin(through)
+        flow.outflow.carry(through)
+
+    def _passes(self, out):
+        """Mass flow of one passage in the solver's scales."""
+        return out["mass_flow"] / (self.setup.mass_unit * self.setup.row.blades)
 
     def _changes(self, over=STEADY_OVER):
         """Relative change of what is watched over the last steps."""
@@ -265,12 +302,17 @@ class RowExecution(Climb):
         if self._is_opening or march.flow.first_order or not self._criteria_met() or max(
                 self._changes().values()) > run.steady:
             return False
+        if self.setup.holds_flow and not self._level.flow.outflow.arrived(
+                self._passes(self._level.recent[-1]), ARRIVED):
+            return False
         return march.residual <= run.residual or (march.residual < STALLED_BELOW and self._steps_move(
             self.stalled_over) and max(self._changes(self.stalled_over).values()) <= run.steady)
 
     @property
     def _is_opening(self):
         """Whether the outlet is not yet where the sheet wants it."""
+        if self.setup.holds_flow:
+            return not self._level.flow.outflow.holds
         return (not self.setup.is_open and self._is_throttled and self._throttled_for < self._throttled_over)
 
     @property
