@@ -111,7 +111,8 @@ class Inlets(unittest.TestCase):
         self.assertEqual(short[1], {**EVEN, "span": 100.0, "total_pressure": 101000.0})
         for bad, words in ((b"total_pressure_pa\n1\n", "lacks the column span_percent"),
                            (b"span_percent,depth\n1,2\n", "no column of what comes in"),
-                           (b"span_percent\n1,2\n", "Line 2 has 2 values"), (b"span_percent\n", "no station")):
+                           (b"span_percent\n1,2\n", "Line 2 has 2 values"),
+                           (b"span_percent\n", "no station")):
             with self.assertRaises(TableError) as caught:
                 read_inlet(bad, EVEN)
             self.assertIn(words, str(caught.exception))

@@ -107,7 +107,8 @@ class Sheets(WithRow):
         self.assertIn("accepted: -80 to 80", wrong.get_data(as_text=True).replace("−", "-"))
 
     def test_a_point_by_its_mass_flow_is_made_swept_and_closed(self):
-        made = self.client.post(f"/campaigns/{self.rows}/points/new", data={"name": "14", "outlet_flow": "14 kg/s"})
+        made = self.client.post(f"/campaigns/{self.rows}/points/new",
+                                data={"name": "14", "outlet_flow": "14 kg/s"})
         point = campaigns.point(self.db, int(made.location.rsplit("/", 1)[1]))
         self.assertEqual((point["air"]["outlet"], point["air"]["outlet_flow"]), ("flow", 14.0))
         self.client.post(f"/campaigns/{self.rows}/points/sweep", data={

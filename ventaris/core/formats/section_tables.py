@@ -7,7 +7,8 @@ from .tables import MOST_BYTES, TableError, write_csv
 
 
 class _Table(NamedTuple):
-    """What a table is called, its columns with the field each fills, those it must have, and the most rows."""
+    """What a table and its rows are called, its columns with the field each fills, those it must have, and
+    the most rows."""
 
     what: str
     rows: str

@@ -6,6 +6,7 @@ import numpy as np
 from scipy.spatial.transform import Rotation
 
 from . import bodies, wings
+from .body_edits import edited, is_copy
 from .build import build
 from .coordinates import ShapeError
 from .frontal import frontal_area
@@ -107,7 +108,7 @@ _kept = {}
 
 
 def _assembled(shape):
-    made, wheels, lifting = [], {}, []
+    made, wheels, lifting = [], [], []
     for part in shape.parts:
         if part.used == "no":
             continue
@@ -116,17 +117,25 @@ def _assembled(shape):
         if part.kind == "wing":
             lifting += surface.parts
         if part.wheel == "yes":
-            for name in surface.parts:
-                wheels[name] = None
+            wheels += surface.parts
     surface = with_names(_merged(joined(made), shape.parts), shape.regions)
+    before = surface.parts
     for edit in shape.edits:
         surface = edited(surface, edit)
     if not len(surface.triangles):
         raise SurfaceError("shape.parts: the body has no triangles.")
     surface, notes = without_voids(surface)
-    for name in wheels:
-        wheels[name] = _axle(surface, name)
-    return Assembly(surface, wheels, tuple(notes), tuple(name for name in lifting if name in surface.parts))
+    wheels = {name: _axle(surface, name) for name in _with_copies(wheels, before, surface.parts)}
+    return Assembly(surface, wheels, tuple(notes), tuple(_with_copies(lifting, before, surface.parts)))
+
+
+def _with_copies(names, before, after):
+    """The parts after the edits that have one of the names, or are copies of such a part; `before` are the
+    names that were there."""
+    def is_one(own):
+        return own in names if own in before else any(is_copy(own, name) for name in names)
+
+    return [own for own in after if is_one(own)]
 
 
 def _merged(surface, parts):
@@ -281,99 +290,3 @@ def _turn(part):
 def _axle(surface, name):
     inside = surface.vertices[np.unique(surface.triangles[surface.part == surface.parts.index(name)])]
     return 0.5 * (inside.min(axis=0) + inside.max(axis=0))
-
-
-def edited(surface, edit):
-    """A stretch or taper applied to a surface; names stay.
-
-    Raises
-    ------
-    SurfaceError
-        If it would turn the body inside out.
-    """
-    used = np.ones(len(surface.vertices), dtype=bool)
-    if edit.part:
-        chosen = [
-            k for k, name in enumerate(surface.parts) if name == edit.part or name.startswith(f"{edit.part} ")
-        ]
-        used[:] = False
-        used[np.unique(surface.triangles[np.isin(surface.part, chosen)])] = True
-    low, high = surface.vertices[used, 0].min(), surface.vertices[used, 0].max()
-    if edit.end <= low or edit.start >= high:
-        raise SurfaceError(
-            f"shape.edits: nothing lies between x = {edit.start:g} and {edit.end:g} m; the body runs from "
-            f"{low:.4g} to {high:.4g} m."
-        )
-    surface = _cut_at(surface, (edit.start, edit.end)) if not edit.part else surface
-    if len(surface.vertices) != len(used):
-        used = np.ones(len(surface.vertices), dtype=bool)
-    points = surface.vertices.copy()
-    x = points[:, 0]
-    inside = np.clip((x - edit.start) / (edit.end - edit.start), 0, None)
-    if edit.kind == "stretch":
-        if edit.share <= -99:
-            raise SurfaceError("shape.edits: a stretch of −100 % would leave nothing. Give more than −99 %.")
-        longer = 0.01 * edit.share * (high - low if edit.of == "whole" else edit.end - edit.start)
-        if longer <= -0.99 * (edit.end - edit.start):
-            raise SurfaceError(
-                f"shape.edits: {edit.share:g} % of the whole length are {longer:.4g} m, more than the region "
-                f"from x = {edit.start:g} to {edit.end:g} m can lose. Give less, or a longer region."
-            )
-        points[:, 0] = x + np.where(used, np.minimum(inside, 1) * longer, 0)
-    else:
-        if edit.share >= 100:
-            raise SurfaceError(
-                "shape.edits: a taper of 100 % or more would turn the tail inside out. Give less.")
-        factor = 1 - 0.01 * edit.share * np.minimum(inside, 1)
-        middle = 0.5 * (points[used].min(axis=0) + points[used].max(axis=0))
-        for axis in (1, 2):
-            points[:, axis] = np.where(used, middle[axis] + (points[:, axis] - middle[axis]) * factor,
-                                       points[:, axis])
-    return replace(surface, vertices=points)
-
-
-def _cut_at(surface, stations):
-    """The surface with its triangles divided at planes across x, so that an edit keeps plane faces plane."""
-    for station in stations:
-        surface = _cut_once(surface, station)
-    return surface
-
-
-def _cut_once(surface, station):
-    x = surface.vertices[:, 0] - station
-    scale = 1e-9 * max(float(np.abs(x).max()), 1e-30)
-    side = np.where(np.abs(x) <= scale, 0, np.sign(x)).astype(int)
-    tri = side[surface.triangles]
-    crossed = (tri.min(axis=1) < 0) & (tri.max(axis=1) > 0)
-    if not crossed.any():
-        return surface
-    vertices, cache = list(surface.vertices), {}
-
-    def between(a, b):
-        key = (min(a, b), max(a, b))
-        if key not in cache:
-            share = x[key[0]] / (x[key[0]] - x[key[1]])
-            cache[key] = len(vertices)
-            vertices.append(surface.vertices[key[0]] + share *
-                            (surface.vertices[key[1]] - surface.vertices[key[0]]))
-        return cache[key]
-
-    triangles, owner = [], []
-    for t in np.nonzero(crossed)[0]:
-        loop, nodes = [], surface.triangles[t]
-        for k in range(3):
-            a, b = nodes[k], nodes[(k + 1) % 3]
-            loop.append((a, side[a]))
-            if side[a] * side[b] < 0:
-                loop.append((between(a, b), 0))
-        for sign in (-1, 1):
-            part = [n for n, s in loop if s in (0, sign)]
-            triangles += [(part[0], part[k], part[k + 1]) for k in range(1, len(part) - 1)]
-            owner += [t] * (len(part) - 2)
-    keep = ~crossed
-    owner = np.array(owner)
-    return Surface(np.array(vertices), np.concatenate([surface.triangles[keep],
-                                                       np.array(triangles)]),
-                   np.concatenate([surface.part[keep], surface.part[owner]]),
-                   np.concatenate([surface.patch[keep], surface.patch[owner]]), surface.parts,
-                   surface.patches)

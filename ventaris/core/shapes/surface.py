@@ -162,6 +162,10 @@ class Surface:
         return replace(self, vertices=self.vertices @ matrix.T + np.asarray(shift, dtype=float),
                        triangles=np.ascontiguousarray(triangles))
 
+    def inverted(self):
+        """The surface with its inside out."""
+        return replace(self, triangles=np.ascontiguousarray(self.triangles[:, ::-1]))
+
     def only(self, keep):
         """The surface with a selection of its triangles; parts and names without triangles go."""
         part, patch = self.part[keep], self.patch[keep]

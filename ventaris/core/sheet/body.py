@@ -5,6 +5,7 @@ from pydantic import Field, model_validator
 
 from .arrangement import CLOSURES, Closure, Formula
 from ..shapes.families import NOSES
+from .body_edits import Edit, check_edits
 from .body_walls import SurfaceAction
 from .fields import SheetSection, choice, number, text
 from .model import Air, SheetBase
@@ -173,26 +174,6 @@ class Region(SheetSection):
         return self
 
 
-class Edit(SheetSection):
-    """A change of the assembled body that makes a variant."""
-
-    kind: Literal["stretch", "taper"] = choice(
-        "stretch", "Edit",
-        "Stretch a region between two stations and move on what lies behind it; or taper everything behind a "
-        "station.",
-        stretch="stretch a region", taper="taper a tail")
-    part: str = text("", "Part", "Empty is the whole body.", 40)
-    start: float = number(1.0, "m", -1e4, 1e4, "From x", "")
-    end: float = number(2.0, "m", -1e4, 1e4, "To x", "")
-    of: Literal["region", "whole"] = choice(
-        "region", "By a share of",
-        "A stretch lengthens the region by a share of its own length, or by a share of the whole body's.",
-        when={"kind": "stretch"}, region="the region", whole="the whole length")
-    share: float = number(
-        10.0, "%", -99, 1000, "By",
-        "Stretch: longer by this share. Taper: narrower at the second station by this share.")
-
-
 class BodyShape(SheetSection):
     """A body of one or several parts."""
 
@@ -226,15 +207,7 @@ class BodyShape(SheetSection):
                     f"shape.parts: “{part.name}” is merged into “{part.merge}”, which is left out. Take it "
                     "in, or merge into another part"
                 )
-        for edit in self.edits:
-            if edit.part and edit.part not in names:
-                raise ValueError(
-                    f"shape.edits: there is no part “{edit.part}”. There are: {', '.join(names)}")
-            if edit.end <= edit.start:
-                raise ValueError(
-                    f"shape.edits: the region runs from {edit.start:g} to {edit.end:g} m; the second station "
-                    "must lie behind the first"
-                )
+        check_edits(self.edits, names)
         check_stations(self)
         return self
 

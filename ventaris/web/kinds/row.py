@@ -17,8 +17,8 @@ LINES = {
 }
 SWEPT = {
     "back_pressure": ("Static pressure at the hub, Pa", "Pa"), "throttle_rise":
-    ("Throttle: pressure rise, Pa", "Pa"), "outlet_flow": ("Mass flow, kg/s", "kg/s"), "speed": ("Speed of rotation, rpm", "rpm"), "wind":
-    ("Wind along the axis, m/s", "m/s")
+    ("Throttle: pressure rise, Pa", "Pa"), "outlet_flow": ("Mass flow, kg/s", "kg/s"), "speed":
+    ("Speed of rotation, rpm", "rpm"), "wind": ("Wind along the axis, m/s", "m/s")
 }
 AXES = {
     "mass_flow": ("Mass flow, kg/s", 1.0), "corrected_flow": ("Corrected mass flow, kg/s", 1.0),
@@ -40,7 +40,8 @@ ROWS = {
               RowList("walls", "Contours", "point", "of hub and casing along the axis; none are straight",
                       ({"shape.setting": ("duct", )}))), "air":
     (RowList("profile", "Inlet over the span", "station",
-             "total pressure, temperature and angle from the hub outwards; without stations as above", ({"shape.setting": ("duct", )})), ), "instruments": (FORMULAS, )
+             "total pressure, temperature and angle from the hub outwards; without stations as above",
+             ({"shape.setting": ("duct", )})), ), "instruments": (FORMULAS, )
 }
 
 SHOWN = Shown(

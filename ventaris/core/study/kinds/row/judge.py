@@ -107,8 +107,8 @@ def _outlet(setup):
         if air.outlet_flow > ABOVE_CHOKE * choke:
             yield Finding(
                 "stop", "air.outlet_flow",
-                f"{air.outlet_flow:g} kg/s: the blades' throat chokes at about {choke:.4g} kg/s at this speed. "
-                "Ask for less, or open the blades.")
+                f"{air.outlet_flow:g} kg/s: the blades' throat chokes at about {choke:.4g} kg/s at this "
+                "speed. Ask for less, or open the blades.")
         elif air.outlet_flow > choke:
             yield Finding(
                 "warn", "air.outlet_flow",
@@ -189,8 +189,8 @@ def _doubts(setup, last):
     if setup.holds_flow and abs(c["mass_flow"] / setup.sheet.air.outlet_flow - 1) > MISSED:
         asked, passes = setup.sheet.air.outlet_flow, c["mass_flow"]
         yield (f"{asked:g} kg/s were asked for, and {passes:.5g} pass: " + (
-            "the row is choked. Ask for less; these are numbers of the choke." if passes < asked and last.settled
-            else "the flow has not come there yet. Run it further."))
+            "the row is choked. Ask for less; these are numbers of the choke."
+            if passes < asked and last.settled else "the flow has not come there yet. Run it further."))
     if c.get("back_flow", 0.0) > TURNED:
         yield (f"Air runs back through {100 * c['back_flow']:.0f} % of the outlet: the row has stalled. "
                "What a steady passage finds there is one of many flows; open the throttle, or read the point "

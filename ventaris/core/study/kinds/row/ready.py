@@ -215,7 +215,8 @@ class RowSetup:
         """Gauge pressure and temperature of what comes in, as functions of face centres, in the solver's
         scales."""
         at = lambda centre: self.inlet_at(self._span_of(np.hypot(centre[:, 1], centre[:, 2])))
-        return (lambda centre: (at(centre).pressure - 1) / self.air.gamma, lambda centre: at(centre).temperature)
+        gauge = lambda centre: (at(centre).pressure - 1) / self.air.gamma
+        return gauge, lambda centre: at(centre).temperature
 
     def inlet_at(self, span):
         """The `InletState` at shares of the span: as the sheet says, or as its profile has it there, straight
