@@ -62,10 +62,10 @@ HUT = {
     "setup": {
         "grid": {
             "side_cells": 28, "edge_cells": 12, "off_cells": 12, "span_cells": 20,
-            "beyond_cells": 12, "ahead_cells": 8, "behind_cells": 12
-        }
+            "beyond_cells": 20, "ahead_cells": 8, "behind_cells": 12
+        }, "run": {"steps": 320}
     }, "variants": [("Full twist", _hut_wheel(1.0)), ("Half the twist", _hut_wheel(0.5))],
-    "points": [(f"ωR/U {ratio:g}", _wind(ratio)) for ratio in (5, 6, 7, 8)]
+    "points": [(f"ωR/U {ratio:g}", _wind(ratio)) for ratio in (6, 7, 8)]
 }
 
 CAMPAIGNS = {"15-snowgun": SNOW_GUN, "18-hut": HUT}

@@ -215,6 +215,10 @@ class AveragesPart(_Part):
     steps: int
     deviations: Numbers
 
+
+class ForceAveragesPart(AveragesPart):
+    """Those of a body."""
+
     @model_validator(mode="after")
     def _complete(self):
         if not {"lift", "drag"} <= set(self.deviations):
@@ -383,7 +387,7 @@ class BodyResult(SectionResult):
     needed: tuple = ("lift", "drag", "moment", "side", "roll", "turn", "drag_pressure", "drag_friction")
     space: Literal["body"]
     shape: BodyShapePart
-    averages: AveragesPart | None
+    averages: ForceAveragesPart | None
     meters: dict[Name, MeterPart | None]
     surfaces: dict[Name, SurfacePart]
     build_up: BuildUpPart
@@ -446,6 +450,7 @@ class RowResult(_Result):
     air: TurningPart
     shape: RowShapePart
     theory: RowTheoryPart | None
+    averages: AveragesPart | None = None
 
 
 def check_result(result, declared):

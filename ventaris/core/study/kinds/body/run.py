@@ -24,6 +24,7 @@ from .ready import prepare_body
 from .bars import error_bars
 from .judge import judge_body
 from ...climb import Climb
+from ...means import NONE, means_of, with_drift
 from ...progress import LevelResult, MarchedLevel, RunFailed
 from ...statistics import statistics_of
 from ...unsteady import MeanField, moments_of
@@ -225,20 +226,8 @@ class BodyExecution(Climb):
         return 1.0 if self._level.name == self.setup.levels[-1] else COARSE_PATIENCE
 
     def _means(self):
-        """(means, deviations, drift of the drag between the two halves, steps) over the second half of the
-        level's record."""
-        record = self._level.recent
-        window = record[len(record) // 2:]
-        names = [n for n, v in window[-1].items() if isinstance(v, float)] if window else []
-        columns = {n: np.array([r[n] for r in window if isinstance(r.get(n), float)]) for n in names}
-        half = len(window) // 2
-        drift = {
-            n: float(abs(v[:half].mean() - v[half:].mean())) if 0 < half < len(v) else float("inf")
-            for n, v in columns.items()
-        }
-        return {n: float(v.mean())
-                for n, v in columns.items()}, {n: float(v.std())
-                                               for n, v in columns.items()}, drift, len(window)
+        """`Means` over the second half of the level's record."""
+        return means_of(self._level.recent)
 
     def _changes(self, over=STEADY_OVER):
         """Relative change of lift and drag over the last steps."""
@@ -273,7 +262,7 @@ class BodyExecution(Climb):
         return len(level.recent) >= LEAST_RECORD and self._mean_stands(patience)
 
     def _mean_stands(self, patience):
-        means, _, drift, _ = self._means()
+        means, _, drift, *_ = self._means()
         scale = self._scales(means)
         return all(drift[name] <= 2.0 * patience * self.sheet.run.steady * scale[name] for name in scale)
 
@@ -297,7 +286,7 @@ class BodyExecution(Climb):
             {"step": len(self.history), "residual": level.march.residual, "courant": level.march.courant})
         changes = self._changes(3 if level.march.residual <= self.sheet.run.residual else STEADY_OVER)
         if self._moves() and len(level.recent) > STEADY_OVER:
-            means, _, drift, _ = self._means()
+            means, _, drift, *_ = self._means()
             last.update(means)
             if level.name != self.setup.levels[-1]:
                 # A wake that wanders on a coarse grid still has a mean that carries the trend.
@@ -379,7 +368,7 @@ class BodyExecution(Climb):
         if not self.finished or self.finished[-1].level != level.name:
             self._finish_level()
         last = self.finished[-1]
-        means, deviations, drift, window = self._means() if level.recent else ({}, {}, {}, 0)
+        means = self._means() if level.recent else NONE
         coefficients = dict(last.coefficients)
         trends = self._trends()
         averages = None
@@ -397,11 +386,12 @@ class BodyExecution(Climb):
                                if s}, "errors": {n: 2.0 * s.mean_error
                                                  for n, s in statistics.items() if s}
             }
-        elif means and self._moves():
-            averages = {"of": "steps", "steps": window, "deviations": deviations, "errors": drift}
+        elif means.values and self._moves():
+            averages = {"of": "steps", "steps": means.steps, "deviations": means.deviations,
+                        "errors": means.drift}
         for name, value in (averages or {"errors": {}})["errors"].items():
             if name in trends and np.isfinite(value):
-                trends[name] = _with_drift(trends[name], value, averages, self.detached)
+                trends[name] = with_drift(trends[name], value, averages, self.detached)
         level.flow.residual(self._state())
         verdict = judge_body(setup, last, trends, averages, stopped, self._resolution(), self._undefined(),
                              self._layer_notes(), self._shared)
@@ -427,7 +417,8 @@ class BodyExecution(Climb):
         """{channel: Trend as dict}; see `error_bars`."""
         moves = self.time_march is None and self._moves() and len(self._level.recent) > STEADY_OVER
         state, spread = self._state(), self._lost()[1] if self.setup.splits_drag else 0.0
-        found, self._shared = error_bars(self.setup, self.finished, self._means()[2] if moves else {}, spread,
+        drift = self._means().drift if moves else {}
+        found, self._shared = error_bars(self.setup, self.finished, drift, spread,
                                          bool(((state[:, 2:5]**2).sum(axis=1) > state[:, 1]).any()))
         return {n: t.as_dict() for n, t in found.items()}
 
@@ -488,21 +479,6 @@ class BodyExecution(Climb):
         mass = self.sheet.instruments.mass
         return -coefficients["lift"] * self.setup.air.dynamic_pressure * self.setup.area / (
             9.80665 * mass) if mass else None
-
-
-def _with_drift(trend, drift, averages, alone):
-    """A trend whose error bar also holds what the mean is uncertain by; `alone` where that makes a bar even
-    without a grid trend."""
-    if trend["error"] is None and not alone:
-        return trend | {
-            "words": f"{trend['words']} The mean over {averages['steps']} {averages['of']} drifts by ± "
-            f"{drift:.2g}."
-        }
-    return trend | {
-        "error": (trend["error"] or 0.0) + drift,
-        "words": f"{trend['words']} The error bar holds ± {drift:.2g} of the mean over {averages['steps']} "
-        f"{averages['of']}."
-    }
 
 
 def run_share(discard, count):

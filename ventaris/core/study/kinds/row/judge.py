@@ -136,14 +136,21 @@ def _grid(setup):
         "Cells of one passage: " + ", ".join(f"{level} {n}" for level, n in zip(setup.levels, counts)) + ".")
 
 
-def judge_row(setup, last, stopped, undefined, trends):
-    """The verdict of a row's run from its last level and its trends (as dicts)."""
+def judge_row(setup, last, stopped, undefined, trends, averages=None):
+    """The verdict of a row's run from its last level, its trends (as dicts), and what its means were taken
+    over where it swings."""
     worst = max(last.changes.values(), default=0.0)
     c = last.coefficients
     what = "thrust and torque" if setup.is_open else "mass flow, pressure ratio and torque"
     if stopped:
         words = (f"Stopped by hand on the {last.level} grid: residual {last.residual:.0e} of the start. The "
                  "numbers are those of that moment.")
+    elif last.settled and averages:
+        swing = averages["deviations"]["torque"] / max(abs(c["torque"]), 1e-12)
+        words = (
+            f"Settled on the {last.level} grid in its means: the flow keeps swinging, so {what} are means "
+            f"over the last {averages['steps']} steps, in which the torque moved by ± {100 * swing:.2g} % "
+            f"(r.m.s.); residual {last.residual:.0e} of the start.")
     elif last.settled and last.residual > setup.sheet.run.residual:
         words = (
             f"Settled on the {last.level} grid by its instruments: {what} stood still within {worst:.1g}, "
@@ -174,11 +181,11 @@ def judge_row(setup, last, stopped, undefined, trends):
                 f"Torque and rise of total enthalpy differ by {100 * c['power_balance']:.2g} %: do not trust "
                 "the efficiency further than that.")
     wide, doubtful = wide_bars(trends, [f for f in ROW_FLOORS if f[0] in trends])
-    return Verdict(bool(settled), words, found + list(_doubts(setup, last)) + wide, bool(settled
+    return Verdict(bool(settled), words, found + list(_doubts(setup, last, averages)) + wide, bool(settled
                                                                                          and doubtful))
 
 
-def _doubts(setup, last):
+def _doubts(setup, last, averages):
     c = last.coefficients
     if not setup.is_viscous:
         yield ("Inviscid: no boundary layers. What is lost is lost in shocks and to the grid: up to some per "
@@ -191,6 +198,9 @@ def _doubts(setup, last):
         yield (f"{asked:g} kg/s were asked for, and {passes:.5g} pass: " + (
             "the row is choked. Ask for less; these are numbers of the choke."
             if passes < asked and last.settled else "the flow has not come there yet. Run it further."))
+    if averages:
+        yield ("The flow does not come to rest: part of the blade is near its stall, or sheds. A steady "
+               "passage finds a mean of that; the real one may swing more.")
     if c.get("back_flow", 0.0) > TURNED:
         yield (f"Air runs back through {100 * c['back_flow']:.0f} % of the outlet: the row has stalled. "
                "What a steady passage finds there is one of many flows; open the throttle, or read the point "

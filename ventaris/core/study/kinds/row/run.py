@@ -16,6 +16,7 @@ from ....instruments.row_balance import RowBalance
 from ....look.row_planes import row_planes
 from ....sheet import read_toml
 from ...climb import Climb
+from ...means import NONE, means_of, with_drift
 from ...progress import LevelResult, MarchedLevel
 from .judge import judge_row, row_channels
 from .quality import row_quality
@@ -39,6 +40,10 @@ SLOW = 0.2
 OPENED, MOST_OPENED, THROTTLED_OVER = 0.2, 0.18, 50
 # From a neighbour, whose outlet stood nearby, sooner.
 NEIGHBOUR_OVER = 25
+# A flow that keeps swinging has means from so many steps after the start of a level: when the window is that
+# long, what is watched went through its mean so often, swings by no more than a share, and its means over
+# both halves of the window agree within another.
+MEANS_AFTER, LEAST_WINDOW, LEAST_CROSSINGS, MOST_SWING, MEANS_WITHIN = 60, 60, 3, 0.02, 2e-3
 # A mass flow that is held has come when it passes within this share.
 ARRIVED = 5e-4
 # Before a flow is held, what leaves shall be what comes in within this share.
@@ -68,6 +73,8 @@ class RowExecution(Climb):
         # What was prepared once for the neighbour's last step: setup and grid.
         self._there = None
         self._neighbour = None if resume or sheet.run.start != "neighbour" else neighbour
+        # What means were taken over where the finest level swings; see `Means`.
+        self._averages = None
         # Outlet (pressure at the hub, resistance) from which the level is throttled; None is an open one.
         self._outlet_before = None
 
@@ -299,14 +306,42 @@ class RowExecution(Climb):
 
     def _is_settled(self):
         march, run = self._level.march, self.sheet.run
-        if self._is_opening or march.flow.first_order or not self._criteria_met() or max(
-                self._changes().values()) > run.steady:
+        if self._is_opening or march.flow.first_order or not self._criteria_met():
+            return False
+        if self._swings():
+            return True
+        if max(self._changes().values()) > run.steady:
             return False
         if self.setup.holds_flow and not self._level.flow.outflow.arrived(
                 self._passes(self._level.recent[-1]), ARRIVED):
             return False
         return march.residual <= run.residual or (march.residual < STALLED_BELOW and self._steps_move(
             self.stalled_over) and max(self._changes(self.stalled_over).values()) <= run.steady)
+
+    def _means(self):
+        """`Means` over the later steps of the level, its outlet being where the sheet wants it."""
+        level = self._level
+        begun = max(MEANS_AFTER, self._throttled_from + self._throttled_over if self._is_throttled else 0)
+        if level.steps - begun < 2 * LEAST_WINDOW:
+            return NONE
+        return means_of(self.history[begun - level.steps:])
+
+    def _swings(self):
+        """Whether the flow swings about means that stand still."""
+        level = self._level
+        if level.steps < MEANS_AFTER + 2 * LEAST_WINDOW or level.march.residual > STALLED_BELOW:
+            return False
+        means = self._means()
+        if not means.steps or not self._steps_move(means.steps):
+            return False
+
+        def stands(name):
+            scale = max(abs(means.values[name]), self._nothing(name))
+            deviation = means.deviations[name] / scale
+            swings = means.crossings[name] >= LEAST_CROSSINGS or deviation <= self.sheet.run.steady
+            return swings and deviation <= MOST_SWING and means.drift[name] <= MEANS_WITHIN * scale
+
+        return max(self._changes().values()) > self.sheet.run.steady and all(map(stands, self.watched))
 
     @property
     def _is_opening(self):
@@ -331,13 +366,23 @@ class RowExecution(Climb):
         level.flow.residual(level.march.state)
         coefficients = self._read(
             {"step": len(self.history), "residual": level.march.residual, "courant": level.march.courant})
+        changes, swings = self._changes(), self._swings()
+        if swings:
+            means = self._means()
+            coefficients |= {k: v for k, v in means.values.items() if k in coefficients}
+            changes = {name: means.drift[name] / max(abs(means.values[name]), self._nothing(name))
+                       for name in changes}
+            self._averages = {"of": "steps", "steps": means.steps, "deviations": means.deviations,
+                              "errors": means.drift}
+        else:
+            self._averages = None
         treatment, y_plus = level.flow.wall_treatment, None
         if level.flow.closure is not None:
             units = treatment.y_plus[treatment.faces]
             y_plus = {"largest": float(np.percentile(units, 99)), "mean": float(np.median(units))}
         self.finished.append(
             LevelResult(level.name, level.flow.n_own, level.steps, level.march.residual, self._is_settled(),
-                        round(level.seconds, 3), coefficients, self._changes(), [], [],
+                        round(level.seconds, 3), coefficients, changes, [], [],
                         row_quality(level.flow.mesh).as_dict(), y_plus))
 
     def _share(self):
@@ -369,15 +414,17 @@ class RowExecution(Climb):
             self._finish_level()
         last = self.finished[-1]
         trends = {n: t.as_dict() for n, t in self._level_trends(spatial=True, ratio=RATIO)[0].items()}
-        verdict = judge_row(setup, last, stopped, self._undefined(), trends)
+        if self._averages:
+            trends = {name: with_drift(trend, self._averages["errors"][name], self._averages)
+                      if name in self._averages["errors"] else trend for name, trend in trends.items()}
+        verdict = judge_row(setup, last, stopped, self._undefined(), trends, self._averages)
         return {
             "format": 1, "space": "row", "title": sheet.title, "coefficients": last.coefficients, "trends":
-            trends, "forces": {}, "control_volume": None, "layer": [], "unsteady": None, "formulas":
-            [f.name for f in sheet.instruments.formulas
-             ], "levels": [{k: v
-                            for k, v in vars(f).items() if k != "changes"}
-                           for f in self.finished], "verdict": verdict.as_dict(), "shocks": [], "separations":
-            [], "probes": {}, "air": setup.derived(), "shape": setup.measures(), "theory": setup.theory(),
+            trends, "forces": {}, "control_volume": None, "layer": [], "unsteady": None, "averages":
+            self._averages, "formulas": [f.name for f in sheet.instruments.formulas],
+            "levels": [{k: v for k, v in vars(f).items() if k != "changes"} for f in self.finished],
+            "verdict": verdict.as_dict(), "shocks": [], "separations": [], "probes": {},
+            "air": setup.derived(), "shape": setup.measures(), "theory": setup.theory(),
             "y_plus": last.y_plus, "cells": last.cells, "steps": len(self.history), "seconds":
             round(self._clock(), 2), "cost_per_cell_step": last.seconds / max(last.cells * last.steps, 1)
         }
