@@ -87,8 +87,8 @@ def show(run_id):
     frames = runs.kept_array(g.database, run_id, "frames")
     times, mean = frames_head(frames) if frames else ((), None)
     return render_template("flow.html", run=run, times=[round(float(t), 4) for t in times],
-                           unit=_time_unit(sheet), nozzle=sheet.space != "section", **_row_words(sheet),
-                           moves=bool(_motions(sheet)), quantities=quantities_of(run, mean is not None),
+                           unit=_time_unit(sheet), nozzle=sheet.space != "section",
+                           **_row_words(run_id, sheet), moves=bool(_motions(sheet)), quantities=quantities_of(run, mean is not None),
                            maps=OFFERED, others=[r for r in named if r],
                            has_field=runs.array_version(g.database, run_id, "field") > 0)
 
@@ -128,11 +128,13 @@ def _time_of(run_id):
     return next((h["time"] for h in reversed(runs.history(g.database, run_id)) if "time" in h), 0.0)
 
 
-def _row_words(sheet):
-    """What the page says of a blade row's planes."""
+def _row_words(run_id, sheet):
+    """What the page says of a blade row's planes; results of before have no mean over the passage."""
     row = sheet.space == "row"
+    data = runs.kept_array(g.database, run_id, "field") if row else None
     return {
-        "row": row, "open": row and sheet.shape.setting == "open", "turns_up": row and sheet.air.speed < 0
+        "row": row, "open": row and sheet.shape.setting == "open", "turns_up": row and sheet.air.speed < 0,
+        "meridional": bool(data) and unpack_field(data)[1].layout["planes"][-1][0] < 0
     }
 
 

@@ -1,8 +1,10 @@
-"""Planes through a passage, unrolled, as a plane field: blade to blade at several spans.
+"""Planes through a passage, unrolled, as a plane field: blade to blade at several spans, and the mean over
+the passage beside them.
 
 They are one plane mesh: the planes stand beside each other, the one nearest to the hub on the left, in metres
-along the stream surface and round it; velocities are those against the blades. What draws, cuts, compares and
-exports plane fields then does so for blade rows too.
+along the stream surface and round it; on the right the mean in the direction of turning, along the axis and
+outwards. Velocities are those against the blades. What draws, cuts, compares and exports plane fields then
+does so for blade rows too.
 """
 import numpy as np
 from scipy.spatial import cKDTree
@@ -10,6 +12,7 @@ from scipy.spatial import cKDTree
 from ..grids.mesh import mesh_from_cells
 from ..instruments.row_balance import SPANS
 from .drawable import Drawable, drawable
+from .meridional import meridional_mean
 
 # How far planes stand from each other, over their length; passages that are drawn.
 GAP, PASSAGES = 0.12, 3
@@ -30,7 +33,8 @@ def row_planes(setup, mesh, state):
     -------
     Mesh, ndarray
         Lengths in metres; the state's columns are [p, t, along, round] and the closure's. The layout says
-        where each plane lies ("planes": [span, left edge, pitch]).
+        where each plane lies ("planes": [span, left edge, pitch], of the mean one [-1, left edge, 0]), and
+        which points of the mean one are the blade's nose and tail ("ends").
     """
     points, cells, states, edges, layout, base = [], [], [], {"blade": [], "border": []}, [], 0.0
     count = 0
@@ -46,12 +50,20 @@ def row_planes(setup, mesh, state):
         layout.append((span, base, pitch))
         count += len(at)
         base += (1 + GAP) * width
+    at, quads, values, ends = meridional_mean(setup, mesh, _against_blades(setup, mesh, state,
+                                                                     np.arange(mesh.n_own)))
+    # Drawn upwards as the planes are, about the height of their middle passage.
+    points.append(at + [base - at[:, 0].min(), PASSAGES // 2 * layout[1][2] - at[:, 1].mean()])
+    cells.append(quads + count)
+    states.append(values)
+    edges["border"].append(_border(quads) + count)
+    layout.append((-1.0, base, 0.0))
     flat = mesh_from_cells(
         np.concatenate(points) * setup.scale, np.concatenate(cells), {
             name: np.concatenate(parts)
             for name, parts in edges.items()
         }, ("blade", ), {
-            "topology": "planes",
+            "topology": "planes", "ends": [[count + point for point in line] for line in ends],
             "planes": [list(map(float, (s, b * setup.scale, q * setup.scale))) for s, b, q in layout]
         })
     return flat, np.concatenate(states)
@@ -169,13 +181,17 @@ def row_drawable(setup, mesh, state, mean=None):
     lift = np.array([p[2] for p in planes])[owner]
     points, triangles, edges, walls, count = [], [], [], [], len(one.points)
     passages = 1 if setup.is_open else PASSAGES
+    # The mean plane is not repeated.
+    repeated = lift[one.triangles[:, 0]] > 0
     for k in range(passages):
         points.append(one.points + np.stack([np.zeros(count), k * lift], axis=1))
-        triangles.append(one.triangles + k * count)
+        triangles.append(one.triangles[repeated | (k == 0)] + k * count)
         edges.append(one.edges + k * count)
         for loop in one.wall:
             step = planes[int(of(loop[:, 0].min()))][2]
             walls.append(loop + [0.0, k * step])
+    # Lines there and back, which hold nothing.
+    walls += [one.points[[*line, *line[::-1]]] for line in mesh.layout.get("ends", ())]
     values = {
         name: np.tile(v, passages)
         for name, v in one.values.items() if name not in ("cp", "density_gradient", "vorticity")
