@@ -18,7 +18,8 @@ MODEL_WORDS = {
 }
 DOMAIN_WORDS = {
     "ground": "G ground", "lower wall": "W lower wall", "upper wall": "W upper wall", "inlet": "I inlet",
-    "outlet": "O outlet", "symmetry": "S symmetry line", "axis": "axis", "far field": "F far field"
+    "outlet": "O outlet", "symmetry": "S symmetry line", "axis": "axis", "far field": "F far field",
+    "casing": "C casing"
 }
 
 
@@ -284,7 +285,7 @@ def _domain(setup):
     mesh = setup.generate(("coarse", ))["coarse"]
     low, high = mesh.points.min(0), mesh.points.max(0)
     r = 0.5 * float((high - low).max())
-    size = 0.055 * r
+    size = (0.08 if setup.in_casing else 0.055) * r
     bodies, points = _bodies(setup, 80)
     parts, seen = [bodies], []
     for name, faces in mesh.boundaries.items():
@@ -294,12 +295,7 @@ def _domain(setup):
                      f'd="{_chain(mesh.points, mesh.face_nodes[faces])}"/>')
         seen.append(name)
         if name != "far field":
-            middle = mesh.face_centre[faces].mean(0)
-            shift = {
-                "inlet": (-0.12 * r, 0), "outlet": (0.13 * r, 0), "ground": (0.5 * r, -0.07 * r),
-                "upper wall": (0, 0.03 * r)
-            }.get(name, (0, -0.07 * r))
-            parts.append(text(middle[0] + shift[0], middle[1] + shift[1], DOMAIN_WORDS[name], size))
+            parts.append(text(*_beside(mesh, name, r), DOMAIN_WORDS[name], size))
     centre = 0.5 * (points.min(0) + points.max(0))
     parts += [f'<circle class="here" cx="{centre[0]:.3f}" cy="{-centre[1]:.3f}" r="{0.03 * r:.3f}"/>']
     words = []
@@ -315,7 +311,29 @@ def _domain(setup):
         words.append(f"F: far field at {far:g} chords" +
                      (", with the vortex of the present lift on it"
                       if carries else ": what flows in is the undisturbed stream"))
-    domain = setup.sheet.domain
+    words += _domain_words(setup, points)
+    pad = (0.28 if setup.in_casing else 0.17) * r
+    return frame("".join(parts), (low[0] - pad, high[0] + pad, low[1] - pad, high[1] + pad),
+                 "drawing wide"), "; ".join(words) + "."
+
+
+def _beside(mesh, name, r):
+    """Where a side of the domain is named, beside it and outside."""
+    faces = mesh.boundaries[name]
+    if name == "casing":
+        # Above the middle of what faces upwards most.
+        up = faces[mesh.normal[faces, 1] >= mesh.normal[faces, 1].max() - 0.05]
+        top = up[np.argmax(mesh.face_centre[up, 1])]
+        return mesh.face_centre[up, 0].mean(), mesh.face_centre[top, 1] + 0.04 * r
+    shift = {"ground": (0.5 * r, -0.07 * r), "upper wall": (0, 0.03 * r)}.get(name, (0, -0.07 * r))
+    if name in ("inlet", "outlet"):
+        shift = 0.13 * r * mesh.normal[faces].mean(0) / max(np.linalg.norm(mesh.normal[faces].mean(0)), 1e-9)
+    return mesh.face_centre[faces].mean(0) + shift
+
+
+def _domain_words(setup, points):
+    """What is said of what bounds the air; `points` are those of the bodies."""
+    domain, words = setup.sheet.domain, []
     if domain.kind == "ground":
         motion = {"moving": "it moves with the stream", "fixed": "it stands still",
                   "slip": "it slips"}[domain.ground]
@@ -325,6 +343,11 @@ def _domain(setup):
     if domain.kind == "channel":
         words.append(f"W: {domain.side_walls} walls {domain.height:g} chords apart; blockage "
                      f"{100 * np.ptp(points[:, 1]) / domain.height:.1f} %")
+    if domain.kind == "casing":
+        held = (f"{domain.outlet_pressure:g} Pa" if domain.outlet == "pressure" else
+                f"{domain.outlet_flow:g} kg/s per metre")
+        words.append(f"C: {domain.side_walls} walls; I: total pressure {domain.inlet_pressure:g} Pa above "
+                     f"the ambient one; O: {held}")
     if domain.kind == "round":
         words.append("the section is turned about the axis; coefficients refer to the frontal area of "
                      f"{show(setup.reference_area, 'm^2', 4)}")
@@ -332,9 +355,7 @@ def _domain(setup):
         words.append("S: symmetry line; the forces are those of the whole body")
     words.append(
         f"the walls of the body are {'slip' if setup.sheet.flow.model == 'inviscid' else 'no-slip'} walls")
-    pad = 0.17 * r
-    return frame("".join(parts), (low[0] - pad, high[0] + pad, low[1] - pad, high[1] + pad),
-                 "drawing wide"), "; ".join(words) + "."
+    return words
 
 
 def drawn_level(setup):

@@ -88,7 +88,8 @@ def show(run_id):
     times, mean = frames_head(frames) if frames else ((), None)
     return render_template("flow.html", run=run, times=[round(float(t), 4) for t in times],
                            unit=_time_unit(sheet), nozzle=sheet.space != "section",
-                           **_row_words(run_id, sheet), moves=bool(_motions(sheet)), quantities=quantities_of(run, mean is not None),
+                           **_row_words(run_id, sheet), moves=bool(_motions(sheet)),
+                           quantities=quantities_of(run, mean is not None),
                            maps=OFFERED, others=[r for r in named if r],
                            has_field=runs.array_version(g.database, run_id, "field") > 0)
 

@@ -10,6 +10,7 @@ from scipy.sparse import csr_matrix
 from scipy.sparse.csgraph import reverse_cuthill_mckee
 from scipy.spatial import cKDTree
 
+from .casing import Casing
 from .fill import Region, clear_of_fronts, fill, seed_points
 from .layers import Columns, column_heights, path_with_wake, plain_path, plant_columns, room_along
 from .mesh import MeshError, mesh_from_cells
@@ -18,7 +19,7 @@ from .sizing import SizeField, Zone, wall_arcs
 from .spacing import distribute
 from .turning_zone import Circle, ring_cells, seam_edges, sew
 
-SIDES = ("far field", "ground", "lower wall", "upper wall", "inlet", "outlet", "symmetry")
+SIDES = ("far field", "ground", "lower wall", "upper wall", "inlet", "outlet", "symmetry", "casing")
 # Share of the quadtree's seeds that the relaxed net keeps, measured.
 SEEDS_KEPT = 0.97
 # Growth of the triangles is halved from level to level like every other size; beyond this they would lose
@@ -49,13 +50,14 @@ class HybridGridPlan:
     growth : float
         Growth of the triangles per unit of distance.
     far_field : float
-    domain : {"far field", "ground", "channel", "half"}
+    domain : {"far field", "ground", "channel", "half", "casing"}
     ground : float or None
         y of the ground line.
     channel : tuple or None
         y of the lower and the upper wall, x of inlet and outlet.
+    casing : Casing or None
     sticky_sides : bool
-        Whether ground or channel walls carry wall layers.
+        Whether ground, channel or casing walls carry wall layers.
     wake_size, wake_length : float
         Triangles behind every element; no wake zone where the size is 0.
     zones : tuple of Zone
@@ -77,6 +79,7 @@ class HybridGridPlan:
     domain: str = "far field"
     ground: float | None = None
     channel: tuple | None = None
+    casing: Casing | None = None
     sticky_sides: bool = False
     wake_size: float = 0.03
     wake_length: float = 2.0
@@ -149,6 +152,8 @@ class HybridGrid:
             self.walls.append((outline.at(arcs), outline.name_at(arcs + 1e-9 * outline.length)))
 
     def _side_points(self, near):
+        if self.plan.casing:
+            return [self.plan.casing.dense()]
         plan, x = self.plan, np.linspace(near[:, 0].min() - 1, near[:, 0].max() + 1, 400)
         ys = [plan.ground
               ] if plan.domain == "ground" else plan.channel[:2] if plan.domain == "channel" else []
@@ -160,14 +165,14 @@ class HybridGrid:
         bodies = np.concatenate([w for w, _ in self.walls])
         strips = self._strips(bodies)
         segments = [np.stack([w, np.roll(w, -1, 0)], 1)[:len(w) - half] for w, _ in self.walls]
-        segments += [np.stack([p[:-1], p[1:]], 1) for _, p, _ in strips]
+        segments += [np.stack([p[:-1], p[1:]], 1) for _, p, *_ in strips]
         segments += [np.stack([p, np.roll(p, -1, 0)], 1) for p in self.circles]
         solid = np.concatenate(segments)
         paths = []
         for k, ((wall, names), outline) in enumerate(zip(self.walls, self.outlines)):
             if plan.layers > 1 and outline.is_sharp and not half:
                 others = [w for j, (w, _) in enumerate(self.walls) if j != k]
-                others += [p for _, p, _ in strips] + self.circles
+                others += [p for _, p, *_ in strips] + self.circles
                 paths.append(
                     path_with_wake(
                         wall, names, lambda at, way: float(
@@ -181,11 +186,9 @@ class HybridGrid:
             ends = (np.array([1.0, 0.0]), np.array([-1.0, 0.0])) if half else None
             self._add_chain(path, ends, segments, ("symmetry", "symmetry"))
         self.strips = []
-        for name, points, ends in strips:
+        for name, points, ends, ways in strips:
             if plan.sticky_sides:
-                up = np.array([0.0, 1.0 if points[0, 0] > points[-1, 0] else -1.0])
-                self._add_chain(plain_path(points, [name] * (len(points) - 1), False), (up, up), segments,
-                                ends)
+                self._add_chain(plain_path(points, [name] * (len(points) - 1), False), ways, segments, ends)
                 self.strips.append(_Piece(name, chain=len(self.chains) - 1))
             else:
                 self.strips.append(_Piece(name, points=points))
@@ -203,15 +206,19 @@ class HybridGrid:
                    plan.home_of(path.nodes)))
 
     def _strips(self, bodies):
-        """Ground or channel walls: (name, points with the fluid to the right, names of the ends)."""
-        plan = self.plan
+        """Walls of the domain: (name, points with the fluid to the right, names and columns' directions of
+        the ends)."""
+        plan, (up, dn) = self.plan, np.array([[0.0, 1.0], [0.0, -1.0]])
+        if plan.casing:
+            return plan.casing.strips(plan, bodies)
         if plan.domain == "ground":
             return [("ground", self._line(plan.far_field, -plan.far_field, plan.ground,
-                                          bodies), ("far field", "far field"))]
+                                          bodies), ("far field", "far field"), (up, up))]
         if plan.domain == "channel":
             low, high, inlet, outlet = plan.channel
-            return [("lower wall", self._line(outlet, inlet, low, bodies), ("outlet", "inlet")),
-                    ("upper wall", self._line(inlet, outlet, high, bodies), ("inlet", "outlet"))]
+            return [("lower wall", self._line(outlet, inlet, low, bodies), ("outlet", "inlet"), (up, up)),
+                    ("upper wall", self._line(inlet, outlet, high, bodies), ("inlet", "outlet"),
+                     (dn, dn))]
         return []
 
     def _line(self, start, end, y, bodies):
@@ -232,7 +239,10 @@ class HybridGrid:
     def _outer_loop(self):
         """Pieces of the outer loop, counter-clockwise; chains stand for their fronts."""
         plan, radius = self.plan, self.plan.far_field
-        if plan.domain == "far field":
+        if plan.casing:
+            gaps = plan.casing.gaps([self._ends(piece) for piece in self.strips], plan)
+            self.outer = [piece for strip, gap in zip(self.strips, gaps) for piece in (strip, _Piece(*gap))]
+        elif plan.domain == "far field":
             angle = np.linspace(0, 2 * np.pi, 64, endpoint=False)
             self.outer = [
                 _Piece("far field", np.stack([0.5 + radius * np.cos(angle), radius * np.sin(angle)], 1))
@@ -262,6 +272,11 @@ class HybridGrid:
                 _Piece("far field", np.stack([radius * np.cos(angle), radius * np.sin(angle)], 1))
             ]
 
+    def _ends(self, piece):
+        """Where a wall of the domain, or its layers, begins and ends, counter-clockwise."""
+        points = piece.points if piece.chain is None else self.chains[piece.chain].columns.front
+        return points[-1], points[0]
+
     def _top(self, k):
         piece = self.strips[k]
         return piece.points[0, 1] if piece.chain is None else float(self.chains[piece.chain].columns.front[0,
@@ -285,7 +300,8 @@ class HybridGrid:
         lengths = np.concatenate([np.linalg.norm(np.roll(w, -1, 0) - w, axis=1) for w, _ in self.walls])
         gap, near = cKDTree(walls).query(points)
         size = float((lengths[near] + plan.growth * gap).min())
-        fronts = np.concatenate([chain.columns.front for chain in self.chains])
+        fronts = [chain.columns.front for chain in self.chains]
+        fronts = np.concatenate(fronts + [piece.points for piece in self.strips if piece.chain is None])
         room = float(circle.gap(fronts).min())
         count = max(LEAST_ROUND, 4 * int(np.ceil(2 * np.pi * circle.radius / min(size, room) / 4)))
         return _Seam(circle, count, RING_ROOM * room)
@@ -414,7 +430,7 @@ class _Assembly:
                 points = piece.points[::self.stride]
                 if len(grid.outer) > 1 and not np.array_equal(points[-1], piece.points[-1]):
                     points = np.concatenate([points, piece.points[-1:]])
-                if piece.name in ("ground", "lower wall", "upper wall"):
+                if piece.name in ("ground", "lower wall", "upper wall", "casing"):
                     points = points[::-1]
                 own = None
             ids.append([piece, own, points])

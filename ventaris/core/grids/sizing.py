@@ -80,7 +80,7 @@ def wall_arcs(outline, others, plan):
         across = (s > outline._body) | (s < 0)
         wanted = np.where(across, np.minimum(wanted, outline._base / 6), wanted)
     wanted = np.maximum(wanted, plan.least_size)
-    wanted = _limit_growth(s, wanted, plan.wall_growth, outline.length)
+    wanted = limit_growth(s, wanted, plan.wall_growth, outline.length)
     breaks = sorted({0.0, *outline.corners, *(t.start for t in outline.stretches)})
     breaks = [b for k, b in enumerate(breaks) if k == 0 or b - breaks[k - 1] > 1e-9 * outline.length]
     arcs = []
@@ -93,7 +93,7 @@ def wall_arcs(outline, others, plan):
     return np.concatenate(arcs)
 
 
-def _limit_growth(s, size, rate, length):
+def limit_growth(s, size, rate, length):
     """The largest function below `size` whose slope along the closed curve stays below `rate`."""
     period = np.concatenate([size[:-1]] * 3)
     step = rate * np.concatenate([np.diff(s)] * 3)

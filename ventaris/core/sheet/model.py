@@ -5,6 +5,7 @@ from pydantic import Field, model_validator
 
 from ..shapes.families import NOSES
 from .arrangement import CLOSURES, Closure, Element, Formula, Meter, NamedSurface, RefinedZone
+from .casings import IN_CASING, MOST_CORNERS, CasingCorner, check_casing, default_casing
 from .fields import SheetSection, choice, number, text
 from .fluid import GasGiven, OfGas, gas_given, heat_capacity, heat_ratio, molar_mass, specific_constant
 from .movement import Movement
@@ -203,13 +204,13 @@ class Air(OfGas, SheetSection):
 class Domain(SheetSection):
     """The air around the section and what bounds it."""
 
-    kind: Literal["far field", "ground", "channel", "half", "round"] = choice(
+    kind: Literal["far field", "ground", "channel", "half", "round", "casing"] = choice(
         "far field", "Bounded by",
-        "Free air, a ground line, a channel's two walls, a symmetry line with half of the body, or a body of "
-        "revolution: the section turned about its chord line.",
+        "Free air, a ground line, a channel's two walls, a symmetry line with half of the body, a body of "
+        "revolution (the section turned about its chord line), or a casing with openings: a fan's, a bend.",
         **{
             "far field": "Far field all round", "ground": "Far field over a ground", "channel": "Channel",
-            "half": "Symmetric half", "round": "Round body, far field"
+            "half": "Symmetric half", "round": "Round body, far field", "casing": "Casing with openings"
         })
     far_field: float = number(
         50.0, "", 1, 500, "Far field at",
@@ -227,8 +228,26 @@ class Domain(SheetSection):
     ahead: float = number(6.0, "", 1, 500, "Inlet ahead", "Of the nose, in chords.", when={"kind": "channel"})
     behind: float = number(12.0, "", 1, 500, "Outlet behind", "The nose, in chords.",
                            when={"kind": "channel"})
-    side_walls: Literal["slip", "no-slip"] = choice("slip", "Channel walls", "", when={"kind": "channel"},
+    side_walls: Literal["slip", "no-slip"] = choice("slip", "Walls of channel or casing", "",
+                                                    when={"kind": ("channel", "casing")},
                                                     **{"slip": "slip", "no-slip": "no-slip"})
+    inlet_pressure: float = number(0.0, "Pa", -1e7, 1e7, "Total pressure at the inlet",
+                                   "Above the ambient pressure: 0 draws in air at rest.", when=IN_CASING)
+    outlet: Literal["pressure", "flow"] = choice("pressure", "Outlet held by", "", when=IN_CASING,
+                                                 pressure="static pressure", flow="mass flow")
+    outlet_pressure: float = number(0.0, "Pa", -1e7, 1e7, "Static pressure at the outlet",
+                                    "Above the ambient pressure: 0 blows into air at rest.",
+                                    when={"kind": "casing", "outlet": "pressure"})
+    outlet_flow: float = number(1.0, "kg/s", above=0, high=1e5, label="Mass flow through the outlet",
+                                help="Per metre of span, of all outlets together.",
+                                when={"kind": "casing", "outlet": "flow"})
+    corners: list[CasingCorner] = Field(default_factory=default_casing, max_length=MOST_CORNERS)
+
+    @model_validator(mode="after")
+    def _encloses(self):
+        if self.kind == "casing":
+            check_casing(self.corners)
+        return self
 
 
 class Grid(SheetSection):

@@ -11,6 +11,8 @@ CHANNEL_WORDS = {
     "exit_p_total_least": "Least total pressure at the exit, Pa", "lift_without_slots":
     "Lift without the slots, CL", "drag_without_slots": "Drag without the slots, CD", "angle": "Angle, °",
     "height": "Heave, c", "gust": "Gust, of U", "slot_mass_flow": "Mass flow of the slots, of ρ U c",
+    "casing_flow": "Flow through the casing, of ρ U c", "casing_rise":
+    "Rise of total pressure in the casing, of q", "fan_efficiency": "Efficiency of the fan",
     "plate_shock_ahead": "Mach number ahead of the plate's shock", "mach_disc_ahead":
     "Mach number ahead of the Mach disc"
 }

@@ -10,6 +10,7 @@ from ....flow.motion import (EdgeGust, Motion, Ramp, Still, Swing, Tabled, Turni
 from ....flow.turning_zones import TurningZones
 from ....grids.turning_zone import Circle, turning
 from ....instruments.balance import torque
+from ....instruments.casing_meter import FLOW, fan_efficiency
 from ....sheet.movement import GUSTS, TURNING
 
 # Periods this much alike are one.
@@ -161,10 +162,10 @@ class Moving:
             out["gust"] = float(m.gust.velocity(way) / mach)
         return out
 
-    def work(self, flow):
+    def work(self, flow, read=None):
         """Torque and power coefficients of what turns: on q and twice the radius, times the radius or the
-        speed; power is positive where it is taken out of the air. From the discretisation's last
-        residual."""
+        speed; power is positive where it is taken out of the air; with what a casing's meter has `read`
+        a fan's efficiency. From the discretisation's last residual."""
         out, wheels = {}, self.wheels
         names = zip(numbered("wheel_torque", len(wheels)), numbered("wheel_power", len(wheels)), wheels)
         for torque_name, power_name, (number, centre, radius, turn) in names:
@@ -172,6 +173,10 @@ class Moving:
             found = self.sign * torque(flow, centre, own)
             out[torque_name] = float(found * np.sign(turn) / (2 * radius**2))
             out[power_name] = float(found * turn / (2 * radius))
+        if wheels and FLOW in (read or {}):
+            taken = sum(2 * radius * out[name] for name, (_, _, radius, _) in zip(
+                numbered("wheel_power", len(wheels)), wheels))
+            out["fan_efficiency"] = fan_efficiency(read, -taken)
         return out
 
 
@@ -358,7 +363,12 @@ def check_circles(moving, outlines, plan):
                 f"x = {c.row.pivot_x:g}, y = {c.row.pivot_y:g} chords. Move its pivot, or make it larger")
         low, high = circle.y - circle.radius, circle.y + circle.radius
         left, right = circle.x - circle.radius, circle.x + circle.radius
+        if plan.casing and float(circle.gap(plan.casing.dense()).min()) <= 0:
+            raise ValueError(f"air.motions: the circle of radius {circle.radius:g} reaches the casing. Make "
+                             "it smaller (edge), or move the casing's corners out")
         walls = {"the ground": plan.ground is not None and low <= plan.ground}
+        if plan.casing:
+            continue
         if plan.channel:
             floor, ceiling, inlet, outlet = plan.channel
             walls |= {"a channel wall": low <= floor or high >= ceiling,

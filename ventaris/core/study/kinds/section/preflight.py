@@ -176,12 +176,14 @@ def _domain_and_grid(setup):
                 "note", "domain.behind",
                 "Inlet or outlet stand near the body (less than 4 chords ahead or 8 behind): they hold "
                 "pressure and flow where the body still disturbs them.")
+    if domain.kind == "casing":
+        yield from _casing(setup)
     if domain.kind == "ground" and domain.clearance < 0.05:
         yield Finding(
             "note", "domain.clearance",
             f"The clearance of {domain.clearance:g} chords is small: the layers of wing and ground may merge "
             "under it.")
-    if mach < 1 and far < 20 and domain.kind != "channel":
+    if mach < 1 and far < 20 and domain.kind not in ("channel", "casing"):
         yield Finding(
             "warn", "domain.far_field",
             f"The far field stands at {far:g} chords. Below 20 the lift is off by more than "
@@ -202,6 +204,29 @@ def _domain_and_grid(setup):
             f"The first layer of {setup.plan.first_height:.2g} chords leaves too few cells in the "
             f"boundary layer; take about {0.08 / setup.reynolds**0.5:.1g} or leave the field empty.")
 
+
+
+def _casing(setup):
+    """What drives the air through a casing, and what its speed means."""
+    domain = setup.sheet.domain
+    wheels = bool(setup.moving and setup.moving.wheels)
+    yield Finding(
+        "note", "domain.kind",
+        "In a casing the speed is a reference: coefficients are on its dynamic pressure, flows on it times "
+        "the chord. What drives the air are the openings, walls that move, or a wheel.")
+    driven = domain.outlet == "flow" or domain.inlet_pressure > domain.outlet_pressure
+    if not (driven or setup.moving or setup.slots):
+        yield Finding(
+            "warn", "domain.inlet_pressure",
+            f"Nothing drives the air: {domain.inlet_pressure:g} Pa at the inlet against "
+            f"{domain.outlet_pressure:g} Pa at the outlet. Raise the total pressure at the inlet, or hold "
+            "the outlet by a mass flow.")
+    if wheels:
+        yield Finding(
+            "warn", "air.motions",
+            "A wheel that sets its casing's air moving from rest: in our trials such runs did not come "
+            "through their first turn. A total pressure at the inlet that gives it a through-flow, small "
+            "steps and a speed above Mach 0.15 got furthest.")
 
 def _unsteady(setup):
     sheet = setup.sheet
@@ -333,6 +358,7 @@ def _instruments(setup):
         yield Finding("warn", "instruments.meters",
                       f"Two flow meters are called “{name}”. Give each its own name, or only one is kept.")
     for probe in setup.sheet.instruments.probes:
-        if setup.sheet.domain.kind != "channel" and (probe.x**2 + probe.y**2)**0.5 > setup.plan.far_field:
+        if setup.sheet.domain.kind not in ("channel", "casing") and np.hypot(
+                probe.x, probe.y) > setup.plan.far_field:
             yield Finding("warn", "instruments.probes",
                           f"The probe “{probe.name}” stands outside the far field.")

@@ -13,10 +13,12 @@ from ....grids.revolved import generate_revolved_levels
 from ....grids.section import LEVELS, SectionGridPlan, generate_levels, tail_size, topology_of
 from ....grids.sizing import Zone
 from ....instruments.balance import channel_name
+from ....instruments.casing_meter import CasingMeter
 from ....instruments.flow_meter import FlowMeter
 from ....shapes.build import BuiltSection, build
 from ....shapes.coordinates import ShapeError
 from ...air import air_state, derived_air
+from .casings import casing_of, check_casing, check_gap, openings
 from .driven import Steering, driven_walls, fastest_driven, moving_with, speed_channels, step_of
 from .motion import Moving, channels_of, check_circles, moving_of
 
@@ -62,13 +64,15 @@ def hybrid_plan(sheet, reynolds, outlines, circles=()):
             "turbulent": wall_unit(reynolds)
         }[model]
     layers = layers or {"inviscid": 12, "laminar": 20, "turbulent": 40}[model]
-    ground = channel = None
-    if domain.kind == "ground":
+    ground = channel = casing = None
+    if domain.kind == "casing":
+        casing = casing_of(domain)
+    elif domain.kind == "ground":
         ground = min(o.polygon()[:, 1].min() for o in outlines) - domain.clearance
     elif domain.kind == "channel":
         channel = (-0.5 * domain.height, 0.5 * domain.height, -domain.ahead, domain.behind)
-    sticky = model != "inviscid" and (domain.kind == "ground" and domain.ground != "slip"
-                                      or domain.kind == "channel" and domain.side_walls == "no-slip")
+    sticky = model != "inviscid" and (domain.kind == "ground" and domain.ground != "slip" or domain.kind
+                                      in ("channel", "casing") and domain.side_walls == "no-slip")
     angle = 0.0 if turns_the_shape(sheet) else stream_angle(sheet)
     zones = tuple(
         Zone("strip" if z.kind == "wake" else z.kind, z.size, z.x, z.y, z.width, z.height, z.length, angle)
@@ -77,8 +81,9 @@ def hybrid_plan(sheet, reynolds, outlines, circles=()):
     return HybridGridPlan(wall_size=size, least_size=grid.least_size, corner_size=grid.tail_size
                           or 1.2e-3 * 208 / grid.around, turn_per_cell=0.10 * 208 / grid.around,
                           gap_share=1.0 / grid.gap_cells, first_height=first, layers=layers,
-                          layer_growth=grid.layer_growth, growth=grid.growth, far_field=domain.far_field,
-                          domain=domain.kind, ground=ground, channel=channel, sticky_sides=sticky,
+                          layer_growth=grid.layer_growth, growth=grid.growth,
+                          far_field=0.5 * casing.reach if casing else domain.far_field, domain=domain.kind,
+                          ground=ground, channel=channel, casing=casing, sticky_sides=sticky,
                           wake_size=grid.wake_size, wake_length=2.0, incidence=angle, zones=zones,
                           turning=tuple(circles))
 
@@ -220,6 +225,15 @@ class Setup:
         return [FlowMeter(m.name, (m.x1, m.y1), (m.x2, m.y2)) for m in self.sheet.instruments.meters]
 
     @property
+    def in_casing(self):
+        return self.sheet.domain.kind == "casing"
+
+    @property
+    def readers(self):
+        """The meters, and that of a casing's openings."""
+        return [*self.meters, *([CasingMeter()] if self.in_casing else [])]
+
+    @property
     def elements(self):
         """{element: names of its surfaces}, for arrangements of several."""
         if self.shape.is_single:
@@ -275,6 +289,8 @@ def boundaries_of(sheet, outlines, air):
         out.update({
             "lower wall": side, "upper wall": side, "inlet": Boundary("inlet"), "outlet": Boundary("outlet")
         })
+    elif domain.kind == "casing":
+        out.update(openings(domain, air, viscous))
     surfaces = _lengths_of(outlines)
     for action in sheet.air.walls:
         names = _surfaces_meant(action.surface, surfaces, outlines)
@@ -388,6 +404,8 @@ def _check_domain(sheet, shape, outlines):
             raise ValueError(
                 "domain.kind = half: a blunt trailing edge cannot be halved here. Close it, or take the far "
                 "field all round")
+    if domain.kind == "casing":
+        check_casing(casing_of(domain), outlines)
     if domain.kind == "channel":
         points = np.concatenate([o.polygon() for o in outlines])
         if points[:, 1].max() > 0.49 * domain.height or points[:, 1].min(
@@ -436,6 +454,8 @@ def _check_gaps(plan, outlines):
                     f"{circle.radius:g} there are {gap:.2g} chords, less than four of the smallest cells. "
                     f"Lay the circle (edge) halfway between what turns and what stands still, or lower "
                     "grid.least_size")
+    if plan.casing:
+        check_gap(plan, clouds)
     if plan.ground is not None and min(c[:, 1].min() for c in clouds) - plan.ground < 4 * plan.least_size:
         raise ValueError(
             "domain.clearance: the gap to the ground is thinner than four of the smallest cells. Raise it, "
@@ -460,7 +480,9 @@ def section_channels(setup):
         names += [channel_name(f"lift_{name}"), channel_name(f"drag_{name}")]
     for probe in setup.sheet.instruments.probes:
         names += [channel_name(f"cp_{probe.name}")]
-    for meter in setup.meters:
+    for meter in setup.readers:
         names += meter.channels
+    if setup.in_casing and setup.moving and setup.moving.wheels:
+        names.append("fan_efficiency")
     names += speed_channels(setup.sheet)
     return names + channels_of(setup.sheet.air.motions)

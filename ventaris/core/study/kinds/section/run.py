@@ -230,8 +230,7 @@ class Execution(Climb):
         if resumed:
             return resumed
         if previous is None or careful:
-            state = self._gentle_start(
-                flow) if self.setup.is_round and self.setup.stream.mach > 1.2 else flow.uniform_state()
+            state = self._start(flow)
         else:
             state = prolong(self.meshes[previous[0]], mesh, previous[1])
             controls = replace(controls, first_order_steps=0, courant_start=10 * run.courant_start)
@@ -245,10 +244,13 @@ class Execution(Climb):
                                courant_start=0.2 * run.courant_start, courant_growth=1.3, most_change=0.1)
         return MarchedLevel(name, flow, SteadyMarch(flow, state, controls))
 
-    def _gentle_start(self, flow):
-        """The stream, at rest near the walls with its total temperature: started at full speed, a supersonic
-        flow leaves a vacuum behind the body."""
+    def _start(self, flow):
+        """The stream; in a casing air at rest. Round a supersonic body of revolution at rest near the walls
+        with its total temperature: started at full speed, the flow leaves a vacuum behind the body."""
         state, stream = flow.uniform_state(), self.setup.stream
+        state[:, 2:4] *= not self.setup.in_casing
+        if not self.setup.is_round or stream.mach <= 1.2:
+            return state
         share = 1 - np.exp(-flow.mesh.wall_distance()[0] / (0.5 * self.setup.radius))
         state[:, 2] *= share
         state[:, 1] += 0.5 * (stream.gamma - 1) * stream.mach**2 * (1 - share**2)
@@ -265,12 +267,12 @@ class Execution(Climb):
         for probe in self.sheet.instruments.probes:
             reading = self._probe(probe)
             out[channel_name(f"cp_{probe.name}")] = reading["cp"] if reading else None
-        for meter in self.setup.meters:
+        for meter in self.setup.readers:
             out |= meter.read(level.flow, self._state(), self._locator())
         moving = self.setup.moving
         if moving:
             out |= moving.reading(level.flow.moved.time, self.setup.stream.mach)
-            out |= moving.work(level.flow)
+            out |= moving.work(level.flow, out)
         now = self.time_march.time if self.time_march else 0.0
         out |= self.steering.reading(now)
         return {**out, **self.channels.compute({**march, **out})}
