@@ -241,7 +241,8 @@ class Domain(SheetSection):
     outlet_flow: float = number(1.0, "kg/s", above=0, high=1e5, label="Mass flow through the outlet",
                                 help="Per metre of span, of all outlets together.",
                                 when={"kind": "casing", "outlet": "flow"})
-    corners: list[CasingCorner] = Field(default_factory=default_casing, max_length=MOST_CORNERS)
+    corners: list[CasingCorner] = Field(default_factory=default_casing, max_length=MOST_CORNERS,
+                                        json_schema_extra={"when": IN_CASING})
 
     @model_validator(mode="after")
     def _encloses(self):

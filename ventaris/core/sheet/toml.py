@@ -100,11 +100,11 @@ def _table(path, section):
         value, meta = getattr(section, name), type(section).meta(name)
         if isinstance(value, SheetSection):
             nested += _table(f"{path}.{name}", value)
-        elif isinstance(value, list) and value and isinstance(value[0], SheetSection):
-            for item in value:
-                nested += ["", f"[[{path}.{name}]]"] + _table("", item)[2:]
         elif value is None or value == [] or not type(section).applies(name, section):
             continue
+        elif isinstance(value, list) and isinstance(value[0], SheetSection):
+            for item in value:
+                nested += ["", f"[[{path}.{name}]]"] + _table("", item)[2:]
         elif meta.get("kind") == "points":
             lines += [f"{name} = ["] + [f"  [{x!r}, {y!r}]," for x, y in value] + ["]"]
         else:
