@@ -4,6 +4,7 @@ import unittest
 import numpy as np
 
 from tests.marks import slow
+from ventaris.core.flow.discretisation import Discretisation
 from ventaris.core.grids.casing import Casing
 from ventaris.core.instruments.casing_meter import fan_efficiency
 from ventaris.core.sheet import SheetError, read_sheet, read_toml, write_toml
@@ -146,6 +147,32 @@ class Sheets(unittest.TestCase):
                         ("wall", "outlet", "wall", "inlet", "wall", "inlet"))
         self.assertEqual(casing.stretches(), [(0, 1, "inlet", "outlet"), (2, 3, "outlet", "inlet"),
                                               (4, 5, "inlet", "inlet")])
+
+    def test_air_at_rest_stays_so(self):
+        """A casing that nothing drives: the march starts at its end."""
+        run = execute(sheet(domain={"inlet_pressure": 0.0}, flow={"model": "laminar"}))
+        for _ in run:
+            pass
+        self.assertLess(abs(run.result["coefficients"]["casing_flow"]), 1e-9)
+        self.assertIsNone(run.result["coefficients"]["casing_rise"])
+
+    def test_cells_colder_than_air_can_be_lose_their_slopes(self):
+        setup = prepare(sheet())
+        flow = Discretisation(setup.generate(("coarse",))["coarse"], setup.stream, "slip", False,
+                              boundaries=setup.boundaries)
+        state = flow.uniform_state()
+        state[:, 0] = -0.002
+        state[:, 1] = (1 - 1.4 * 0.002)**(0.4 / 1.4)
+        flow.flatten_cold(state)
+        self.assertIsNone(flow.plain)
+        state[40, 1] -= 3 * 0.2 * MACH**2
+        flow.flatten_cold(state)
+        self.assertIn(40, flow.plain)
+        # The cell and those beside it.
+        self.assertTrue(3 <= len(flow.plain) <= 5)
+        flow.residual(state)
+        self.assertFalse(flow.grad[40, :4].any())
+        self.assertTrue(flow.grad.any())
 
 
 if __name__ == "__main__":

@@ -27,6 +27,8 @@ STRONG_ABOVE = 1.2
 # What the limiter lets pass as smooth: a share of the dynamic scales; in space beyond Mach 1 of the ambient
 # values.
 SMOOTH, SUPERSONIC_SMOOTH = 0.3, 0.05
+# A cell is cold that lies so many times the cooling by the fastest speed below what its pressure asks for.
+COLD = 2.0
 # Absolute pressure in space below which nothing more is taken from a cell, over that of the stream.
 EMPTY = 0.056
 # Relative step of differences through the residual.
@@ -135,12 +137,15 @@ class Discretisation:
         self.wall_local = self.wall - self.n_interior
         self._choose_loops()
         self._scale(strength, pace or mach)
+        self.fastest, self.boundaries = pace or mach, boundaries or {}
         if wall_kind is None:
             wall_kind = "slip" if stream.reynolds is None else "no-slip"
         self._lay_out(wall_kind, boundaries or {}, closure is not None, motion is not None, turning_near)
         self._allocate()
         self.wall_treatment = WallTreatment(self, bridge and closure is not None)
         self.closure = self.outflow = self.even_turning = None
+        # Cells without slopes; see `flatten_cold`.
+        self.plain = None
         # Physical time: coefficient of the present level, and what the levels before contribute, per volume.
         self.time_rate = 0.0
         if closure is not None:
@@ -329,6 +334,8 @@ class Discretisation:
         if not first or viscous:
             self._reconstruct.gradients(state, *self.scalar, *self.velocity, self.ghost, self.grad)
             self.stencils.mend(state, self.grad)
+            if self.plain is not None and not first:
+                self.grad[self.plain, :self.flow_columns] = 0.0
             if self.repeated:
                 self.repeated.fill_gradients(self.grad)
         if c[k.LIMIT] == 0 or first:
@@ -343,6 +350,32 @@ class Discretisation:
         if self.repeated:
             self.repeated.fill_gradients(self.grad)
         return raw
+
+    def flatten_cold(self, state):
+        """Take the slopes of cells that are colder than air of their pressure can be, and of their
+        neighbours, until this is asked again.
+
+        Without heat taken out, entropy only rises. At low speeds, which have no limiter, the temperature of
+        the smallest cells at a sharp trailing edge may run down in time all the same.
+        """
+        if self.constants[k.LIMIT] or self.loses_heat:
+            return
+        g = self.stream.gamma
+        low = (1 + g * state[:self.n_own, 0])**((g - 1) / g) - state[:self.n_own, 1]
+        cold = low > COLD * 0.5 * (g - 1) * self.fastest**2
+        if not cold.any():
+            self.plain = None
+            return
+        inner, m = self.n_interior, self.mesh
+        beside = cold.copy()
+        beside[m.left[:inner][cold[m.right[:inner]]]] = True
+        beside[m.right[:inner][cold[m.left[:inner]]]] = True
+        self.plain = np.nonzero(beside)[0]
+
+    @property
+    def loses_heat(self):
+        """Whether anything but the stream's own air and adiabatic walls is about."""
+        return any(b.isothermal or b.heat or b.kind == "blown" for b in self.boundaries.values())
 
     def _update_far_field(self):
         """Give the far field the vortex of the lift on the walls.

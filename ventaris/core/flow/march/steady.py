@@ -264,7 +264,7 @@ class SteadyMarch:
 
     def _adapt_courant(self, before, clipped, first):
         c = self.controls
-        ratio = self.residual / before
+        ratio = self.residual / max(before, 1e-300)
         if clipped > 0.02 * self.flow.n_own or self._last_factor < 0.5 or self._unsolved > c.least_solved:
             self.courant *= 0.5
         elif first:

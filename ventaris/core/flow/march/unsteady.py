@@ -109,6 +109,7 @@ class TimeMarch:
             self.parts //= FINER
         self.time += self.step
         self.number += 1
+        self.flow.flatten_cold(state)
         return TimeStep(self.number, self.time, inner, remaining)
 
     def _in_parts(self, parts):
