@@ -5,6 +5,7 @@ import numpy as np
 
 from tests.marks import slow
 from ventaris.core.flow.discretisation import Discretisation
+from ventaris.core.flow.stencils.plane import _among_their_like
 from ventaris.core.grids.casing import Casing
 from ventaris.core.instruments.casing_meter import fan_efficiency
 from ventaris.core.sheet import SheetError, read_sheet, read_toml, write_toml
@@ -173,6 +174,20 @@ class Sheets(unittest.TestCase):
         flow.residual(state)
         self.assertFalse(flow.grad[40, :4].any())
         self.assertTrue(flow.grad.any())
+
+    def test_at_a_trailing_edge_distance_does_not_count(self):
+        """The nearest wall of the cells behind it is the edge itself: they face another way."""
+        setup = prepare(sheet(flow={"model": "turbulent"}))
+        mesh = setup.generate(("coarse",))["coarse"]
+        _, direction, _ = mesh.wall_distance(mesh.wall_faces())
+        among = _among_their_like(mesh, direction)
+        tail = np.argmin(np.linalg.norm(mesh.points - [1.0, 0.0], axis=1))
+        at_tail = (mesh.cell_nodes == tail).any(axis=1)
+        self.assertGreaterEqual(at_tail.sum(), 4)
+        self.assertFalse(among[at_tail].any())
+        x, y = mesh.centre.T
+        above = (y > 0.05) & (y < 0.07) & (np.abs(x - 0.4) < 0.2)
+        self.assertTrue(above.any() and among[above].all())
 
 
 if __name__ == "__main__":

@@ -11,6 +11,9 @@ from scipy.sparse import csr_matrix
 
 from ..boundaries.registry import BLOWN, NO_SLIP
 
+# Walls face the same way where the directions away from them lie within 60 degrees.
+SAME_WAY = 0.5
+
 
 def point_neighbours(mesh):
     """Cells that share a point with each cell, or see it through the seam of a turning zone.
@@ -189,6 +192,19 @@ def layer_stencil(mesh, wall_faces, distance, direction, inside):
                    mesh.centre[neighbour]), weights(*_with_wall_feet(mesh, start, neighbour, wall_faces))
 
 
+def _among_their_like(mesh, direction):
+    """Cells all of whose neighbours, those at a point among them, lie off a wall that faces about the same
+    way. At a sharp trailing edge they do not: the nearest wall of the cells behind is the edge itself, and the
+    distance from it says nothing of how far they are. A steady flow bears that; with a wheel that sets off,
+    such cells grew hot and cold without end."""
+    start, neighbour = point_neighbours(mesh)
+    owner = np.repeat(np.arange(mesh.n_cells), np.diff(start))
+    other = (direction[owner] * direction[neighbour]).sum(axis=1) < SAME_WAY
+    out = np.ones(mesh.n_cells, dtype=bool)
+    out[owner[other]] = False
+    return out
+
+
 class PlaneStencils:
     """Stencils of one mesh and its boundary conditions; what stencils offer to a discretisation.
 
@@ -214,6 +230,8 @@ class PlaneStencils:
             for zone in mesh.zones:
                 # The cells of their rings may be as flat, but slide.
                 inside[zone.rings] = False
+            if mesh.zones:
+                inside &= _among_their_like(mesh, direction)
             self.scalar, self.velocity = layer_stencil(mesh, sticky, self.distance, direction, inside)
             at_faces = mesh.wall_distance(walls, mesh.face_centre)[0]
             self.offset = face_offsets(mesh, (inside, direction, self.distance, at_faces))

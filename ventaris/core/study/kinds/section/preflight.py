@@ -209,7 +209,6 @@ def _domain_and_grid(setup):
 def _casing(setup):
     """What drives the air through a casing, and what its speed means."""
     domain = setup.sheet.domain
-    wheels = bool(setup.moving and setup.moving.wheels)
     yield Finding(
         "note", "domain.kind",
         "In a casing the speed is a reference: coefficients are on its dynamic pressure, flows on it times "
@@ -221,12 +220,7 @@ def _casing(setup):
             f"Nothing drives the air: {domain.inlet_pressure:g} Pa at the inlet against "
             f"{domain.outlet_pressure:g} Pa at the outlet. Raise the total pressure at the inlet, or hold "
             "the outlet by a mass flow.")
-    if wheels and setup.sheet.flow.model == "turbulent":
-        yield Finding(
-            "warn", "air.motions",
-            "A turbulent wheel that sets its casing's air moving from rest may run away in its first turn: "
-            "in our trials one whose blades stood along the circle came through, one with blades set by 55° "
-            "did not. Laminar and inviscid ones did.")
+
 
 def _unsteady(setup):
     sheet = setup.sheet
