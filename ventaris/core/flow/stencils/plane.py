@@ -194,9 +194,9 @@ def layer_stencil(mesh, wall_faces, distance, direction, inside):
 
 def _among_their_like(mesh, direction):
     """Cells all of whose neighbours, those at a point among them, lie off a wall that faces about the same
-    way. At a sharp trailing edge they do not: the nearest wall of the cells behind is the edge itself, and the
-    distance from it says nothing of how far they are. A steady flow bears that; with a wheel that sets off,
-    such cells grew hot and cold without end."""
+    way. At a sharp trailing edge they do not: the nearest wall of the cells behind is the edge itself, and
+    the distance from it says nothing of how far they are. A steady flow bears that; with a wheel that sets
+    off, such cells grew hot and cold without end."""
     start, neighbour = point_neighbours(mesh)
     owner = np.repeat(np.arange(mesh.n_cells), np.diff(start))
     other = (direction[owner] * direction[neighbour]).sum(axis=1) < SAME_WAY
