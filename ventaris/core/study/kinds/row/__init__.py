@@ -12,7 +12,7 @@ from .run import RowExecution
 
 SWEPT = frozenset({
     "air.speed", "air.back_pressure", "air.ambient", "air.throttle_rise", "air.throttle_flow", "air.wind",
-    "air.swirl", "air.outlet_flow", "run.start"
+    "air.swirl", "run.start"
 })
 
 
@@ -28,11 +28,10 @@ def _away(air, other):
 
 
 def _further(air, other):
-    """By how much a point is throttled further than another one: a share of the total pressure, or of the
-    flow. Below nothing: less, or held in a way that does not compare."""
-    held = [a.outlet == "flow" for a in (air, other)]
-    if any(held):
-        return other.outlet_flow / air.outlet_flow - 1 if all(held) else -1.0
+    """By how much a point is throttled further than another one, as a share of the total pressure. Below
+    nothing: less, or by its mass flow, which begins with an open outlet."""
+    if "flow" in (air.outlet, other.outlet):
+        return -1.0
     closed = lambda a: a.ambient + a.throttle_rise if a.outlet == "throttle" else a.back_pressure
     return (closed(air) - closed(other)) / air.total_pressure
 

@@ -72,7 +72,9 @@ class RowExecution(Climb):
         self.meshes, self._throttled_from = {}, 0
         # What was prepared once for the neighbour's last step: setup and grid.
         self._there = None
-        self._neighbour = None if resume or sheet.run.start != "neighbour" else neighbour
+        # Begun from a neighbour's flow, small steps at first, a held flow's pressure runs ahead of the flow.
+        afresh = resume or sheet.run.start != "neighbour" or setup.holds_flow
+        self._neighbour = None if afresh else neighbour
         # What means were taken over where the finest level swings; see `Means`.
         self._averages = None
         # Outlet (pressure at the hub, resistance) from which the level is throttled; None is an open one.
@@ -132,7 +134,7 @@ class RowExecution(Climb):
         else:
             state = self._carried(self.meshes[previous[0]], mesh, previous[1])
             controls = replace(controls, first_order_steps=0, courant_start=2 * run.courant_start)
-        if setup.holds_flow and not controls.first_order_steps:
+        if setup.holds_flow and previous is not None and not careful:
             flow.outflow.begin_from(state)
         if careful:
             controls = replace(controls, first_order_steps=max(60, 3 * run.first_order_steps),
