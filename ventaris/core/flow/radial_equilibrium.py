@@ -9,7 +9,7 @@ import numpy as np
 # A flow that is held, with pressures over the tip's head. The throttle within a step gains so much with the
 # square of the flow; a step moves the pressure by a share of what would take away the excess that is seen so
 # many steps ahead, by the row's own slope and the throttle's, at most so far.
-THROTTLE, FOLLOWED, AHEAD, MOST_MOVED = 0.2, 0.05, 3, 0.008
+THROTTLE, FOLLOWED, AHEAD, MOST_MOVED = 0.2, 0.065, 3, 0.008
 # The row's slope: at first, over so many steps, where the pressure moved by more than a share, at most.
 SLOPE, SLOPE_OVER, LEAST_RISE, STEEPEST = 2.0, 10, 0.004, 10.0
 # A row is choked whose pressure at the outlet fell by more than a share within so many steps while the flow,
