@@ -71,11 +71,10 @@ class RadialEquilibrium:
 class HeldFlow(RadialEquilibrium):
     """Finds the pressure at the hub with which a mass flow passes.
 
-    Within a step it is a throttle, so that a row holds points beyond its peak; from step to step the pressure
-    follows what passes too much or too little, by the slope that the row's own line has there. Where the flow
-    hardly answers to a pressure that falls, the row is choked, and the pressure stays. A throttle so steep
-    that it held the flow by itself left Newton's steps with Courant numbers of
-    ten.
+    Within a step it is a throttle; from step to step the pressure follows what passes too much or too little,
+    by the slope that the row's own line has there. Where the flow hardly answers to a pressure that falls,
+    the row is choked, and the pressure stays. A throttle so steep that it held the flow by itself left
+    Newton's steps with Courant numbers of ten.
 
     Parameters
     ----------

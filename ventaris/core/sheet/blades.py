@@ -150,7 +150,7 @@ class RowAir(OfGas, SheetSection):
         "pressure", "Outlet held by",
         "A static pressure at the hub; or a throttle, behind which the pressure grows with the square of the "
         "flow: it holds points near and beyond the peak of the pressure, where a fixed pressure runs away; "
-        "or the mass flow, for which the pressure is found: it holds such points too.",
+        "or the mass flow, for which the pressure is found, between the choke and that peak.",
         pressure="static pressure at the hub", throttle="a throttle", flow="the mass flow", seen=DUCT)
     outlet_flow: float = number(14.0, "kg/s", above=0, high=1e5, label="Mass flow", help="Of the whole row.",
                                 when={"outlet": "flow"}, seen=DUCT)
