@@ -9,6 +9,12 @@ from .balance import channel_name
 POINTS = 64
 
 
+def gauge_total(p, t, u, v, gamma):
+    """Total pressure in the solver's scales, gauge like `p`."""
+    return p + (p + 1 / gamma) * np.expm1(
+        gamma / (gamma - 1) * np.log1p(0.5 * (gamma - 1) * (u * u + v * v) / t))
+
+
 @dataclass(frozen=True)
 class FlowMeter:
     """A line from one point to another, in chords; what passes it from left to right, seen along it, counts
@@ -43,10 +49,9 @@ class FlowMeter:
         offset = points - flow.mesh.centre[cells]
         p, t, u, v = (state[cells, :4] + np.einsum("kij,kj->ki", flow.grad[cells, :4], offset)).T
         mass = gamma * (p + 1 / gamma) / t * (u * across[0] + v * across[1])
-        head = (p + 1 / gamma) * np.expm1(
-            gamma / (gamma - 1) * np.log1p(0.5 * (gamma - 1) * (u * u + v * v) / t))
         whole, passing = float(mass.sum()), float(np.abs(mass).sum())
-        total = float((mass * (p + head)).sum() / whole) if passing and abs(whole) > 1e-6 * passing else None
+        carried = float((mass * gauge_total(p, t, u, v, gamma)).sum())
+        total = carried / whole if passing and abs(whole) > 1e-6 * passing else None
         flow_name, total_name = self.channels
         return {flow_name: whole / flow.stream.mach,
                 total_name: None if total is None else total / flow.stream.dynamic_pressure}

@@ -34,7 +34,7 @@ def meridional_mean(setup, mesh, values):
         Points along the blade's nose and along its tail, from the hub to its tip.
     """
     levels = _levels(setup, mesh)
-    stations = np.array([_stations(setup, mesh, share) for share in mesh.span[levels]])
+    stations = np.array([_stations(setup, share) for share in mesh.span[levels]])
     radius = np.array([setup.row.radius(x, share) for x, share in zip(stations, mesh.span[levels])])
     rows, count = [], stations.shape[1]
     for k in range(len(levels) - 1):
@@ -57,7 +57,7 @@ def _levels(setup, mesh):
     return np.nonzero(radius <= OUTWARDS * setup.row.tip_radius)[0]
 
 
-def _stations(setup, mesh, share):
+def _stations(setup, share):
     """Axial places at a share of the span: the blade's nose and tail are among them."""
     section = setup.row.section(min(share, setup.row.tip))
     x = np.concatenate([section.upper, section.lower])[:, 0]

@@ -363,13 +363,10 @@ def check_circles(moving, outlines, plan):
                 f"x = {c.row.pivot_x:g}, y = {c.row.pivot_y:g} chords. Move its pivot, or make it larger")
         low, high = circle.y - circle.radius, circle.y + circle.radius
         left, right = circle.x - circle.radius, circle.x + circle.radius
-        if plan.casing and float(circle.gap(plan.casing.dense()).min()) <= 0:
-            raise ValueError(f"air.motions: the circle of radius {circle.radius:g} reaches the casing. Make "
-                             "it smaller (edge), or move the casing's corners out")
         walls = {"the ground": plan.ground is not None and low <= plan.ground}
         if plan.casing:
-            continue
-        if plan.channel:
+            walls["the casing"] = float(circle.gap(plan.casing.dense()).min()) <= 0
+        elif plan.channel:
             floor, ceiling, inlet, outlet = plan.channel
             walls |= {"a channel wall": low <= floor or high >= ceiling,
                       "the channel's end": left <= inlet or right >= outlet}

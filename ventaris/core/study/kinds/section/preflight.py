@@ -205,7 +205,6 @@ def _domain_and_grid(setup):
             f"boundary layer; take about {0.08 / setup.reynolds**0.5:.1g} or leave the field empty.")
 
 
-
 def _casing(setup):
     """What drives the air through a casing, and what its speed means."""
     domain = setup.sheet.domain
