@@ -10,9 +10,9 @@ from ..core.look.body_picture import body_thumbnail
 from ..core.look.colours import OFFERED, map_for, table
 from ..core.look.drawable import default_range, moment, placed
 from ..core.look.fields import QUANTITIES, TURBULENT_ONLY
-from ..core.look.lines import FlowSampler, rake, streamlines, vectors
+from ..core.look.lines import FlowSampler, vectors
 from ..core.look.picture import field_picture, thumbnail_picture
-from ..core.look.saved_view import MOST_LINES
+from ..core.look.plane_lines import MOST_LINES, PlaneLines, trace
 from ..core.shapes.assembly import assemble
 from ..core.sheet import read_toml
 from ..core.study.kinds.registry import kind_of
@@ -88,10 +88,23 @@ def show(run_id):
     times, mean = frames_head(frames) if frames else ((), None)
     return render_template("flow.html", run=run, times=[round(float(t), 4) for t in times],
                            unit=_time_unit(sheet), nozzle=sheet.space != "section",
-                           **_row_words(run_id, sheet), moves=bool(_motions(sheet)),
+                           **_row_words(run_id, sheet), marks=marks_of(sheet), moves=bool(_motions(sheet)),
                            quantities=quantities_of(run, mean is not None),
                            maps=OFFERED, others=[r for r in named if r],
                            has_field=runs.array_version(g.database, run_id, "field") > 0)
+
+
+def marks_of(sheet):
+    """Where a run's instruments stand in its picture: list of {name, x, y}."""
+    i = sheet.instruments
+    out = [(p.name, p.x, p.y) for p in getattr(i, "probes", ()) if sheet.space in ("section", "nozzle")]
+    if sheet.space == "section":
+        out += [(f"{m.name}, {end}", x, y) for m in i.meters
+                for end, x, y in (("one end", m.x1, m.y1), ("other end", m.x2, m.y2))]
+    elif sheet.space == "nozzle" and sheet.flow.model == "noise":
+        shift = prepare(sheet).contour.length
+        out += [(m.name, shift + m.x, m.r) for m in i.microphones]
+    return [{"name": name, "x": x, "y": y} for name, x, y in out]
 
 
 def _motions(sheet):
@@ -319,18 +332,28 @@ def lines(run_id):
         speed = np.linalg.norm(velocity, axis=1).max() if len(start) else 1.0
         return jsonify(start=start.round(5).tolist(),
                        velocity=(velocity / max(speed, 1e-9)).round(4).tolist(), fastest=float(speed))
-    count = _count("count", 24, 1, MOST_LINES)
-    # By default at the left edge of the window, or where the air begins.
-    x = request.args.get("x",
-                         max(box[0], float(picture.points[:, 0].min())) + 0.01 * (box[1] - box[0]),
-                         type=finite)
-    low, high = request.args.get("low", box[2], type=finite), request.args.get("high", box[3], type=finite)
-    step = (box[1] - box[0]) / 220
-    traced = streamlines(sampler, rake(x, low, high, count), step, 500)
-    by, answer = _colour(picture), {"lines": [line.round(5).tolist() for line in traced]}
+    wanted = _lines(_count("count", 24, 0, MOST_LINES), "low", "high")
+    traced = trace(wanted, sampler, box)
+    by, answer = _colour(picture), {
+        "lines": [line.round(5).tolist() for line in traced], "rake": wanted.rake(box)
+    }
     if by:
         answer["values"] = [values.round(5).tolist() for values in sampler.along(traced, by)]
     return jsonify(answer)
+
+
+def _lines(count, low="lo", high="hi", arrows=0.0):
+    """`PlaneLines` of the query; what cannot be drawn is an answer that says so."""
+    given = {"count": count, "arrows": arrows, "by": request.args.get("by", "")}
+    given |= {name: request.args.get(key, type=finite) for name, key in (("x", "x"), ("low", low),
+                                                                         ("high", high))}
+    given |= {name: request.args.get(name, type=finite) for name in ("width", "opacity")
+              if request.args.get(name)}
+    try:
+        at = [finite(v) for v in request.args.get("at", "")[:2000].split(",") if v]
+        return PlaneLines.from_dict(given | {"through": list(zip(at[::2], at[1::2]))})
+    except (ValueError, TypeError) as error:
+        abort(400, f"{error}"[:200])
 
 
 def _colour(drawn):
@@ -354,7 +377,7 @@ def picture(run_id, form):
     level, drawn, _ = picture_of(run_id)
     if key not in drawn.values:
         abort(404, "This run has no such field.")
-    by = _colour(drawn)
+    _colour(drawn)
     sheet = read_toml(run["sheet"])
     if _motions(sheet) and not drawn.circles and request.args.get("riding") != "1":
         setup = prepare(sheet)
@@ -370,9 +393,11 @@ def picture(run_id, form):
     title = f"{run['campaign_name']}: {run['variant_name']} at {run['point_name']}, {level} grid"
     data = field_picture(drawn, key, form, _box(drawn), span, name if name in OFFERED else None,
                          flag("bands"), flag("iso"), flag("sonic"),
-                         _count("count", 24, 1, MOST_LINES) if flag("stream") else 0,
+                         _lines(_count("count", 24, 1, MOST_LINES) if flag("stream") else 0, arrows=3.0**(
+                             request.args.get("arrows", 0.0, type=finite) or 0.0) if flag("vectors") else 0.0),
                          SMALL if "small" in request.args else 9.0,
-                         "" if "small" in request.args else title, stream_by=by)
+                         "" if "small" in request.args else title, reversed_flow=flag("reversed"),
+                         cells=flag("grid"))
     if "inline" in request.args:
         return Response(data, mimetype="image/svg+xml" if form == "svg" else "image/png")
     return download(data, f"{plain_name(run['variant_name'] + ' ' + run['point_name'])}-{key}.{form}",

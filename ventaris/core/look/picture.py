@@ -12,9 +12,9 @@ from matplotlib.tri import Triangulation
 from .colours import BANDS, colour_map, map_for
 from .drawable import default_range
 from .fields import QUANTITIES
-from .lines import FlowSampler, rake, streamlines
+from .plane_lines import PlaneLines, draw_lines
 
-PAPER, INK, LINES, SPRUCE = "#F7F5F0", "#1B2A2F", "#D5D0C4", "#0E4B45"
+PAPER, INK, LINES, SPRUCE, BRICK = "#F7F5F0", "#1B2A2F", "#D5D0C4", "#0E4B45", "#A63D2F"
 THUMBNAIL_BOX = (-0.35, 1.45, -0.5, 0.5)
 DEFAULT_BOX = (-0.45, 1.75, -0.75, 0.75)
 
@@ -37,8 +37,8 @@ def _figure(width, height, box, bare=False):
 
 
 def field_picture(picture, key, form="png", box=DEFAULT_BOX, span=None, map_name=None, banded=True,
-                  isolines=False, sonic=True, stream_count=0, width=9.0, title="", bare=False, chord=None,
-                  stream_by=""):
+                  isolines=False, sonic=True, lines=PlaneLines(), width=9.0, title="", bare=False,
+                  reversed_flow=False, cells=False):
     """Draw a field.
 
     Parameters
@@ -50,12 +50,14 @@ def field_picture(picture, key, form="png", box=DEFAULT_BOX, span=None, map_name
     box : (left, right, bottom, top) in chords
     span : (low, high) or None
     banded, isolines, sonic : bool
-    stream_count : int
-        Number of streamlines, 0 for none.
+    lines : PlaneLines
+        Streamlines and arrows over it.
     bare : bool
         Without the legend, for thumbnails.
-    stream_by : str
-        A key of `QUANTITIES` that colours the streamlines; none leaves them white.
+    reversed_flow : bool
+        Marks where the flow runs against the stream.
+    cells : bool
+        Draws the grid over the field.
 
     Returns
     -------
@@ -80,33 +82,19 @@ def field_picture(picture, key, form="png", box=DEFAULT_BOX, span=None, map_name
     if sonic and picture.values["mach"].max() > 1:
         axes.tricontour(grid, picture.values["mach"], [1.0], colors="white", linewidths=1.6)
         axes.tricontour(grid, picture.values["mach"], [1.0], colors=INK, linewidths=0.7, linestyles="dashed")
-    if stream_count:
-        title += _streams(axes, picture, box, stream_count, stream_by)
+    if reversed_flow and picture.values["u"].min() < 0:
+        u = picture.values["u"]
+        axes.tricontourf(grid, u, [u.min() - 1.0, 0.0], colors=[BRICK], alpha=0.25)
+        axes.tricontour(grid, u, [0.0], colors=BRICK, linewidths=0.9)
+    if cells:
+        axes.add_collection(LineCollection(_seen_edges(picture, box), colors=INK, linewidths=0.25, alpha=0.35))
+    if lines.any or lines.arrows:
+        title += draw_lines(axes, picture, box, lines)
     for outline in picture.wall:
         axes.fill(*outline.T, facecolor=PAPER, edgecolor=INK, lw=1.0, zorder=5)
     if not bare:
-        _legend(figure, colours, low, high, quantity, name, banded, title, chord)
+        _legend(figure, colours, low, high, quantity, name, banded, title)
     return _bytes(figure, form)
-
-
-def _streams(axes, picture, box, count, by):
-    """Draw streamlines; returns what the title has to say of their colours."""
-    sampler = FlowSampler(picture, box)
-    lines = streamlines(sampler, rake(box[0] + 0.02, box[2], box[3], count), step=0.02)
-    if not by:
-        for line in lines:
-            axes.plot(*line.T, color="white", lw=0.8, alpha=0.8)
-        return ""
-    quantity = QUANTITIES[by]
-    low, high = default_range(picture.values[by], by, picture.points, picture.home, picture.window)
-    for line, values in zip(lines, sampler.along(lines, by)):
-        pieces = LineCollection(np.stack([line[:-1], line[1:]], axis=1), cmap=colour_map(map_for(quantity)),
-                                linewidths=1.1)
-        pieces.set_array(0.5 * (values[1:] + values[:-1]))
-        pieces.set_clim(low, high)
-        axes.add_collection(pieces)
-    unit = f", {quantity.unit}" if quantity.unit else ""
-    return f"; lines by {quantity.label}{unit}, map {map_for(quantity)}, {low:.4g} … {high:.4g}"
 
 
 def thumbnail_box(picture):
@@ -140,7 +128,7 @@ def _near(picture, box):
     return picture.triangles[keep]
 
 
-def _legend(figure, colours, low, high, quantity, name, banded, title, chord):
+def _legend(figure, colours, low, high, quantity, name, banded, title):
     bar = figure.add_axes((0.30, 0.065, 0.40, 0.028))
     bar.imshow(
         np.linspace(0, 1, BANDS if banded else 256)[None], aspect="auto", cmap=colours,
@@ -164,13 +152,17 @@ def grid_picture(picture, box, width=9.0):
     box : (left, right, bottom, top)
     """
     figure, axes = _figure(width, width * (box[3] - box[2]) / (box[1] - box[0]), box, bare=True)
-    ends = picture.points[picture.edges]
-    seen = ((ends[..., 0].max(1) > box[0]) & (ends[..., 0].min(1) < box[1]) & (ends[..., 1].max(1) > box[2])
-            & (ends[..., 1].min(1) < box[3]))
-    axes.add_collection(LineCollection(ends[seen], colors=INK, linewidths=0.25, alpha=0.8))
+    axes.add_collection(LineCollection(_seen_edges(picture, box), colors=INK, linewidths=0.25, alpha=0.8))
     for outline in picture.wall:
         axes.fill(*outline.T, facecolor=PAPER, edgecolor=INK, lw=0.9, zorder=5)
     return _bytes(figure, "png", 160)
+
+
+def _seen_edges(picture, box):
+    """Edges of cells in a window, shape (n, 2, 2)."""
+    ends = picture.points[picture.edges]
+    return ends[(ends[..., 0].max(1) > box[0]) & (ends[..., 0].min(1) < box[1]) & (ends[..., 1].max(1) > box[2])
+                & (ends[..., 1].min(1) < box[3])]
 
 
 def png_bytes(figure, dpi=110):

@@ -8,8 +8,9 @@ from .colours import OFFERED
 from .drawable import default_range
 from .fields import QUANTITIES
 from .picture import field_picture
+from .plane_lines import PlaneLines
 
-LONGEST_NAME, MOST_VIEWS, MOST_LINES = 60, 24, 120
+LONGEST_NAME, MOST_VIEWS = 60, 24
 
 
 class ViewError(ValueError):
@@ -31,8 +32,7 @@ class SavedView:
         Of the colours; each run's own where None.
     map : str or None
     bands, iso, sonic : bool
-    streams : int
-        Streamlines; 0 for none.
+    lines : PlaneLines
     """
 
     name: str
@@ -43,14 +43,12 @@ class SavedView:
     bands: bool = True
     iso: bool = False
     sonic: bool = True
-    streams: int = 0
+    lines: PlaneLines = PlaneLines()
 
     @classmethod
     def from_dict(cls, found):
         """From what `as_dict` made, or a page; raises `ViewError`."""
-        name = " ".join(str(found.get("name", "")).split())
-        if not name or len(name) > LONGEST_NAME:
-            raise ViewError(f"name: {len(name)} characters; a view needs a name of 1 to {LONGEST_NAME}.")
+        name = name_of(found)
         if found.get("quantity") not in QUANTITIES:
             raise ViewError(f"quantity: “{str(found.get('quantity'))[:40]}” is no field of a plane flow.")
         box, span = _numbers(found.get("box"), 4), _numbers(found.get("span"), 2)
@@ -58,12 +56,14 @@ class SavedView:
             raise ViewError("box: accepted: left, right, bottom, top, each pair in rising order.")
         if span is not None and not span[0] < span[1]:
             raise ViewError("span: the range of colours needs a lower and a higher end.")
-        streams = found.get("streams", 0)
-        if not isinstance(streams, int) or not 0 <= streams <= MOST_LINES:
-            raise ViewError(f"streams: accepted: 0 to {MOST_LINES} streamlines.")
+        try:
+            # Views of before have no more than a number of streamlines.
+            lines = PlaneLines.from_dict(found.get("lines", {"count": found.get("streams", 0)}))
+        except (ValueError, TypeError) as error:
+            raise ViewError(str(error)) from None
         return cls(name, found["quantity"], box, span, found["map"] if found.get("map") in OFFERED else None,
                    *(bool(found.get(key, default)) for key, default in (("bands", True), ("iso", False),
-                                                                        ("sonic", True))), streams)
+                                                                        ("sonic", True))), lines)
 
     def as_dict(self):
         """As plain values."""
@@ -71,19 +71,18 @@ class SavedView:
 
     def words(self):
         """What it shows, in a few words."""
-        return QUANTITIES[self.quantity].label + (", streamlines" if self.streams else "")
+        return ", ".join(filter(None, (QUANTITIES[self.quantity].label, self.lines.words())))
 
     def query(self):
         """As the flow page's address and its picture's have it, a dict."""
-        flags = {"bands": self.bands, "iso": self.iso, "sonic": self.sonic, "stream": bool(self.streams)}
+        flags = {"bands": self.bands, "iso": self.iso, "sonic": self.sonic}
         left, right, bottom, top = self.box
         out = {
             "q": self.quantity, **{key: str(int(value)) for key, value in flags.items()},
+            **self.lines.query(),
             "box": ",".join(f"{v:.6g}" for v in self.box),
             "view": ",".join(f"{v:.6g}" for v in ((left + right) / 2, (bottom + top) / 2, right - left))
         }
-        if self.streams:
-            out["count"] = str(self.streams)
         if self.span:
             out["low"], out["high"] = (f"{v:.6g}" for v in self.span)
         return out | ({"map": self.map} if self.map else {})
@@ -97,7 +96,15 @@ class SavedView:
         if box[1] - box[0] < 1e-9 * (right - left) or box[3] - box[2] < 1e-9 * (top - bottom):
             return None
         return field_picture(picture, self.quantity, "png", tuple(box), self.span, self.map, self.bands,
-                             self.iso, self.sonic, self.streams, width)
+                             self.iso, self.sonic, self.lines, width)
+
+
+def name_of(found):
+    """The name of a view given as plain values; raises `ViewError`."""
+    name = " ".join(str(found.get("name", "")).split())
+    if not name or len(name) > LONGEST_NAME:
+        raise ViewError(f"name: {len(name)} characters; a view needs a name of 1 to {LONGEST_NAME}.")
+    return name
 
 
 def draw_alike(view, pictures):

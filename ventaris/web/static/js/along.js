@@ -7,8 +7,9 @@ const POINTS = 301;
 
 export class Along {
   // view: FlowCanvas; get(id): an element of the page; done(): both ends are placed.
-  constructor(view, get, done) {
-    Object.assign(this, { view, get, done, ends: [null, null] });
+  // grips: Grips over the picture.
+  constructor(view, get, grips, done) {
+    Object.assign(this, { view, get, grips, done, ends: [null, null] });
     for (const k of [0, 1]) get(`line-${k}`).addEventListener("change", (event) => {
       this.ends[k] = this._typed(event.target.value);
       event.target.classList.toggle("is-invalid", event.target.value.trim() !== "" && !this.ends[k]);
@@ -58,6 +59,15 @@ export class Along {
     const placed = this.ends.every(Boolean), chart = this.get("along");
     chart.hidden = this.get("line-csv").hidden = !placed;
     this.view.setPath(placed ? this.ends : []);
+    this.ends.forEach((end, k) => {
+      if (!end) { this.grips.drop(`line-${k}`); return; }
+      this.grips.set(`line-${k}`, { label: `${k ? "Second" : "First"} end of the line`, kind: "end red", at:
+        () => this.ends[k], move: (dx, dy, from, to) => {
+        this.ends[k] = this.view.pointAt(to);
+        this._write();
+        this.view.setPath(this.ends.every(Boolean) ? this.ends : []);
+      }, done: this.done });
+    });
     if (!placed || !this.view.data) return;
     const key = this.get("quantity").value, q = this.view.data.byKey[key], rows = this._rows();
     const length = this.view.data.home ? "m" : "chords";

@@ -1,6 +1,8 @@
 // The flow view: its tools change the picture, and everything one sees is in the address.
 import { Along } from "./along.js";
 import { film } from "./film.js";
+import { Lines } from "./flow_lines.js";
+import { Grips } from "./grips.js";
 import { FlowCanvas, format } from "./viewer.js";
 
 const root = document.getElementById("flow");
@@ -11,15 +13,21 @@ if (root) {
   const flags = { bands: query.get("bands") !== "0", iso: query.get("iso") === "1", sonic:
     query.get("sonic") !== "0", reversed: query.get("reversed") === "1", grid: query.get("grid") === "1",
     riding: query.get("riding") === "1", stream: query.get("stream") === "1",
-    vectors: query.get("vectors") === "1", lock: query.has("low"), line: false };
+    vectors: query.get("vectors") === "1", lock: query.has("low"), line: false,
+    seed: false };
   const view = new FlowCanvas(stage, { legend: document.querySelector("[data-legend]"),
-    lineLegend: document.querySelector("[data-legend-lines]"), quantity:
+    lineLegend: document.querySelector("[data-legend-lines]"), arrowLegend: get("arrow-legend"), quantity:
     query.get("q") || "mach", wheel: true, onProbe: reading, onPick: (x, y) => {
     if (flags.line) along.click(x, y);
-    else if (get("profile")) look("profile", { x, y }); }, onView: () => { remember(); lines(); } });
+    else if (flags.seed) lines.click(x, y);
+    else if (get("profile")) look("profile", { x, y }); }, onView: () => { remember(); lines.show(); } });
 
-  const along = new Along(view, get, () => { flags.line = false; apply(); });
+  const grips = new Grips(view), lines = new Lines(view, get, grips, id, flags, () => remember());
+  const along = new Along(view, get, grips, () => { flags.line = false; apply(); });
   if (query.has("line")) along.read(query.get("line"));
+  // What the run's instruments stand at.
+  JSON.parse(root.dataset.marks).forEach(({ name, x, y }, k) => grips.set(`mark-${k}`, { label: name, at:
+    () => view.data && [x, y] }));
 
   async function look(what, values) {
     const answer = await fetch(`/runs/${id}/${what}?${new URLSearchParams(values)}`);
@@ -27,7 +35,20 @@ if (root) {
       `<p class="small pale">${what === "wake" ? "Give x in chords, for example 1.5."
         : "No profile here."}</p>`;
   }
-  get("survey")?.addEventListener("click", () => look("wake", { x: get("wake-x").value }));
+  get("survey")?.addEventListener("click", survey);
+
+  // The wake's station stands in the picture once it has been surveyed, and moves there.
+  function survey() {
+    const field = get("wake-x"), x = () => parseFloat(field.value.replace("−", "-"));
+    look("wake", { x: field.value });
+    const line = () => { const box = view.fieldBox(); view.setPath(Number.isFinite(x()) ? [[x(), box[2]],
+      [x(), box[3]]] : [], "wake", 0x0E4B45); };
+    line();
+    grips.set("wake", { label: "Station of the wake survey", at: () => { const box = view.fieldBox();
+      return Number.isFinite(x()) ? [x(), box[2] + 0.15 * (box[3] - box[2])] : null; },
+    move: (dx, dy, from, to) => { field.value = Number(view.pointAt(to)[0].toPrecision(4)); line(); },
+    done: survey });
+  }
 
   function range() {
     const low = parseFloat(get("low").value.replace("−", "-")), high =
@@ -38,8 +59,6 @@ if (root) {
   function apply() {
     for (const b of document.querySelectorAll("[data-toggle]")) b.setAttribute("aria-pressed",
       String(flags[b.dataset.toggle]));
-    get("rake").hidden = get("stream-colour").hidden = !flags.stream;
-    get("arrow-size").hidden = !flags.vectors;
     view.state.riding = flags.riding;
     view.putAt();
     view.set({ quantity: get("quantity").value, banded: flags.bands, iso: flags.iso, sonic: flags.sonic,
@@ -49,7 +68,7 @@ if (root) {
     if (!flags.lock) { const [low, high] = view.range(); get("low").value = format(low); get("high").value =
       format(high); }
     remember();
-    lines();
+    lines.show();
     along.show();
   }
 
@@ -60,11 +79,7 @@ if (root) {
     const r = range();
     if (r) { p.set("low", r[0]); p.set("high", r[1]); }
     if (get("map").value) p.set("map", get("map").value);
-    for (const [name, input] of [["count", "count"], ["x", "rake-x"], ["lo", "rake-low"], ["hi",
-      "rake-high"]]) if (flags.stream && get(input).value && !(name === "count" &&
-      get(input).value === "24")) p.set(name, get(input).value);
-    if (flags.stream && get("stream-by").value) p.set("by", get("stream-by").value);
-    if (flags.vectors && Number(get("arrows").value)) p.set("arrows", get("arrows").value);
+    lines.write(p);
     if (along.text()) p.set("line", along.text());
     const v = view.view;
     p.set("view", [v.x, v.y, v.width].map((s) => Number(s.toPrecision(5))).join(","));
@@ -76,8 +91,8 @@ if (root) {
     event.preventDefault();
     const body = new FormData(event.target);
     body.set("view", JSON.stringify({ quantity: get("quantity").value, box: view.box(), span: range(), map:
-      get("map").value || null, bands: flags.bands, iso: flags.iso, sonic: flags.sonic, streams:
-      flags.stream ? Math.min(Number(get("count").value) || 24, 120) : 0 }));
+      get("map").value || null, bands: flags.bands, iso: flags.iso, sonic: flags.sonic, lines:
+      lines.kept() }));
     const answer = await (await fetch(`/runs/${id}/views`, { method: "POST", body })).json();
     const said = get("kept");
     said.textContent = answer.problem || "Kept. ";
@@ -96,32 +111,11 @@ if (root) {
       history.replaceState(null, "", `?${p}`);
       const out = new URLSearchParams(p);
       out.set("box", view.box().map((s) => s.toFixed(5)).join(","));
-      for (const name of ["bands", "iso", "sonic", "stream"]) out.set(name, flags[name] ? "1" : "0");
+      for (const name of ["bands", "iso", "sonic", "stream", "vectors", "reversed", "grid"]) out.set(name,
+        flags[name] ? "1" : "0");
       for (const a of document.querySelectorAll("[data-export]")) a.href =
         `/runs/${id}/picture.${a.dataset.export}?${out}`;
     }, 120);
-  }
-
-  let asked = 0;
-  function lines() {
-    const mine = ++asked;
-    setTimeout(async () => {
-      if (mine !== asked) return;
-      const box = view.fieldBox().map((s) => s.toFixed(5)).join(",");
-      if (flags.stream) {
-        const p = new URLSearchParams({ box, count: get("count").value || 24 });
-        for (const [name, input] of [["x", "rake-x"], ["low", "rake-low"], ["high",
-          "rake-high"]]) if (get(input).value) p.set(name, get(input).value);
-        if (get("stream-by").value) p.set("by", get("stream-by").value);
-        const answer = await (await fetch(`/runs/${id}/lines?${p}`)).json();
-        if (mine === asked) view.setStreamlines(answer.lines, answer.values, get("stream-by").value);
-      } else view.setStreamlines([]);
-      if (flags.vectors) {
-        const answer = await (await fetch(`/runs/${id}/lines?kind=vectors&box=${box}`)).json();
-        if (mine === asked) view.setVectors(answer.start, answer.velocity, view.view.width / 34
-          * 3 ** Number(get("arrows").value));
-      } else view.setVectors([], [], 1);
-    }, 150);
   }
 
   function reading(values) {
@@ -141,9 +135,9 @@ if (root) {
   }
 
   get("quantity").value = view.state.quantity;
-  for (const [name, input] of [["low", "low"], ["high", "high"], ["map", "map"], ["count", "count"],
-    ["by", "stream-by"], ["arrows", "arrows"], ["x", "rake-x"], ["lo", "rake-low"], ["hi", "rake-high"]])
+  for (const [name, input] of [["low", "low"], ["high", "high"], ["map", "map"]])
     if (query.has(name)) get(input).value = query.get(name);
+  lines.read(query);
   if (query.has("view")) { const [x, y, width] = query.get("view").split(",").map(Number); if ([x, y,
     width].every(Number.isFinite) && width > 0) view.look({ x, y, width }, false); }
   root.addEventListener("click", (event) => {

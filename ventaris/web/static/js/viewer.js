@@ -1,5 +1,6 @@
 // A field on a canvas: contours, bands, iso-lines, sonic line, grid and lines, drawn by the graphics card.
 import * as THREE from "../vendor/three/three.module.min.js";
+import { restyle, ribbons } from "./ribbons.js";
 import { coloursOf, format, scaleRow } from "./scale.js";
 export { format };
 
@@ -61,6 +62,7 @@ export class FlowCanvas {
     this.state = { quantity: options.quantity || "mach", banded: false, iso: false, sonic: false, reversed:
       false, grid: false, bands: 24, range: null, map: null };
     this.view = { ...SECTION_VIEW };
+    this.lineStyle = { width: 1.2, opacity: 0.9 };
     this.renderer = new THREE.WebGLRenderer({ antialias: true, preserveDrawingBuffer: true });
     this.renderer.setPixelRatio(Math.min(window.devicePixelRatio, 2));
     this.renderer.outputColorSpace = THREE.LinearSRGBColorSpace;
@@ -164,6 +166,24 @@ export class FlowCanvas {
     return [c * (x - ox) + s * (y - oy), c * (y - oy) - s * (x - ox)];
   }
 
+  // The other way round, and where that lies on the screen, in pixels of the holder.
+  toSeen(x, y) {
+    const [u, v] = this.direction(x, y);
+    return [this.world.position.x + u, this.world.position.y + v];
+  }
+
+  placeOf([x, y]) {
+    const [left, right, bottom, top] = this.box(), [u, v] = this.toSeen(x, y);
+    return [(u - left) / (right - left) * this.holder.clientWidth, (top - v) / (top - bottom) *
+      this.holder.clientHeight];
+  }
+
+  pointAt([px, py]) {
+    const [left, right, bottom, top] = this.box();
+    return this.toField(left + px / this.holder.clientWidth * (right - left), top -
+      py / this.holder.clientHeight * (top - bottom));
+  }
+
   direction(u, v) {
     const c = Math.cos(this.world.rotation.z), s = Math.sin(this.world.rotation.z);
     return [c * u - s * v, s * u + c * v];
@@ -258,10 +278,17 @@ export class FlowCanvas {
       if (values) ends.push(values[n][k - 1], values[n][k]);
     } });
     const q = values ? this.data.byKey[key] : null;
-    if (!q) { this._lines("streamlines", points, 0xFFFFFF); this._lineLegend(null); return; }
-    const table = await colourTable(q.map);
-    this._lines("streamlines", points, 0xFFFFFF, coloursOf(ends, q.range, table.bytes));
-    this._lineLegend(q, table.bytes);
+    const table = q && await colourTable(q.map), colours = q && coloursOf(ends, q.range, table.bytes);
+    this._replace("streamlines", points.length ? ribbons(points, colours, this.lineStyle) : null, 0.2);
+    this.draw();
+    this._lineLegend(q, table?.bytes);
+  }
+
+  // Their width in pixels and their opacity.
+  styleLines(style) {
+    this.lineStyle = style;
+    restyle(this.layers.streamlines, style);
+    this.draw();
   }
 
   _lineLegend(q, bytes) {
@@ -272,12 +299,18 @@ export class FlowCanvas {
       q.range[1], bytes, bands: 0 }, `map ${q.map}`);
   }
 
-  // A line between two points [x, y] of the field, or none.
-  setPath(points) {
-    this._lines("path", points.flatMap(([x, y]) => [x, y, 0]), 0xA63D2F);
+  // A line of the field between two points [x, y] each, or none.
+  setPath(points, name = "path", colour = 0xA63D2F) {
+    this._lines(name, points.flatMap(([x, y]) => [x, y, 0]), colour);
   }
 
-  setVectors(start, velocity, length) {
+  // Arrows; the speed of the longest stands in the holder of their legend.
+  setVectors(start, velocity, length, fastest = 0) {
+    const legend = this.options.arrowLegend;
+    if (legend) {
+      legend.hidden = !start.length;
+      legend.textContent = `longest arrow ${format(fastest, 3)} m/s`;
+    }
     const points = [];
     start.forEach(([x, y], k) => {
       const dx = velocity[k][0] * length, dy = velocity[k][1] * length, tx = x + dx, ty = y + dy;
@@ -287,12 +320,11 @@ export class FlowCanvas {
     this._lines("vectors", points, 0x1B2A2F);
   }
 
-  _lines(name, points, colour, colours = null) {
+  _lines(name, points, colour) {
     const geometry = new THREE.BufferGeometry();
     geometry.setAttribute("position", new THREE.Float32BufferAttribute(points, 3));
-    if (colours) geometry.setAttribute("color", new THREE.BufferAttribute(colours, 3));
     this._replace(name, points.length ? new THREE.LineSegments(geometry, new THREE.LineBasicMaterial({ color:
-      colour, vertexColors: Boolean(colours), transparent: true, opacity: 0.9 })) : null, 0.2);
+      colour, transparent: true, opacity: 0.9 })) : null, 0.2);
     this.draw();
   }
 
@@ -311,6 +343,7 @@ export class FlowCanvas {
     Object.assign(this.camera, { left, right, bottom, top });
     this.camera.updateProjectionMatrix();
     this.renderer.render(this.scene, this.camera);
+    this.onDraw?.();
   }
 
   look(view, tell = true) {
