@@ -54,7 +54,7 @@ def cell_of(database, run):
     return Cell(run["id"], run["variant_id"], run["point_id"], run["state"], run["error"], run["created"],
                 read_toml(run["sheet"]), run["sheet"], run["result"],
                 lambda: runs.history(database, run["id"]), lambda: _looks(drawn()),
-                lambda: _lines(database, run), lambda: _plane(drawn()))
+                lambda: _lines(database, run), drawn)
 
 
 def machine_words():
@@ -76,10 +76,6 @@ def _drawn(database, run):
         return None
     sheet, frames = read_toml(run["sheet"]), runs.kept_array(database, run["id"], "frames")
     return drawn_field(sheet, data, frames_head(frames)[1] if frames else None)
-
-
-def _plane(drawn):
-    return None if isinstance(drawn, tuple) else drawn
 
 
 def _lines(database, run):

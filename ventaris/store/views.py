@@ -1,16 +1,17 @@
 """Views of flows that a campaign keeps."""
 import json
 
-from ..core.look.saved_view import MOST_VIEWS, SavedView, ViewError
+from ..core.look.saved_view import MOST_VIEWS, ViewError
+from ..core.look.views import view_of
 from .database import transaction
 
 
 def views_of(found):
-    """The `SavedView`s of a campaign, in the order in which they were kept; what is none is left out."""
+    """The views (`SavedView`, `BodyView`) of a campaign, in the order in which they were kept; what is none is left out."""
     out = []
     for one in json.loads(found["views"] or "[]"):
         try:
-            out.append(SavedView.from_dict(one))
+            out.append(view_of(one))
         except ViewError:
             # Of a later program.
             continue

@@ -6,8 +6,10 @@ from flask import Blueprint, Response, abort, current_app, g, request
 
 from ..core import units
 from ..core.look.body_field import SURFACE_QUANTITIES
-from ..core.look.body_lines import AXES, cut_plane, iso_surface, oil_lines, rake, streamlines
+from ..core.look.body_lines import oil_lines
+from ..core.look.body_scene import VORTEX, CutPlane, Iso, Rake, SceneError, domain
 from ..core.look.colours import map_for
+from ..core.look.spans import span_in_air, span_on_body
 from ..core.sheet import read_toml
 from ..store import runs
 from ..store.database import open_database
@@ -17,7 +19,6 @@ from .packing import packed
 from .turns import takes_long
 
 pages = Blueprint("body_looks", __name__)
-MOST_LINES = 400
 LARGEST = 1e9
 
 
@@ -82,39 +83,26 @@ def _numbers(name, default):
     return found
 
 
-def _described(q, values):
-    """A quantity with a range that shows most of its values."""
-    good = values[np.isfinite(values)]
-    if not len(good):
-        span = (0.0, 1.0)
-    elif q.diverging:
-        most = float(
-            np.clip(np.percentile(np.abs(good - q.centre), 98), 1e-3, 3.0 if q.key == "cp" else np.inf))
-        span = (q.centre - most, q.centre + most)
-    else:
-        span = tuple(float(v) for v in np.percentile(good, (1, 99)))
-        span = span if span[1] > span[0] else (span[0], span[0] + 1e-6)
+def _described(q, span):
+    """A quantity with the ends of its colours."""
     return {
         "key": q.key, "label": q.label, "unit": q.unit, "map": map_for(q), "diverging": q.diverging,
         "range": span
     }
 
 
-def _in_air(field, key, values):
-    """The same for a field of the air: speeds from nothing on, losses from none to all."""
-    q = _described(field.quantities[key], values)
-    if key in ("speed", "mach", "vx"):
-        q["range"] = (min(q["range"][0], 0.0), q["range"][1])
-    elif key == "loss":
-        q["range"] = (0.0, 1.0)
-    return q
+def _shown(kind, found):
+    """Something of a scene that the query asks for; an answer that says so where it is none such."""
+    try:
+        return kind.from_dict(found)
+    except SceneError as error:
+        abort(400, str(error))
 
 
-def _known(field, key):
-    """A key of one of the run's fields, or an answer that it has none such."""
-    if key not in field.quantities:
+def _known(field, *keys):
+    """An answer that the run has no such field, where it has not."""
+    if any(key and key not in field.quantities for key in keys):
         abort(404, "This run has no such field.")
-    return key
 
 
 @pages.get("/runs/<int:run_id>/surface.bin")
@@ -129,7 +117,7 @@ def surface(run_id):
         there = other.readings(drawn.points * field.scale / other.scale, drawn.normals)
         values = {name: value - there[name] for name, value in values.items()}
     described = [
-        _described(q, values[key]) for key, q in SURFACE_QUANTITIES.items()
+        _described(q, span_on_body(q, values[key])) for key, q in SURFACE_QUANTITIES.items()
         if key == "cp" or np.ptp(values[key]) > 0
     ]
     if "minus" in request.args:
@@ -140,18 +128,11 @@ def surface(run_id):
     low, high = drawn.points.min(axis=0) * field.scale, drawn.points.max(axis=0) * field.scale
     head = {
         "level": field.level, "groups": drawn.groups(), "quantities": described,
-        "box": [low.tolist(), high.tolist()]
+        "box": [low.tolist(), high.tolist()], "domain": (domain(field) * field.scale).tolist()
     }
     return answered(head, {
         "points": drawn.points * field.scale, "normals": drawn.normals, "triangles": drawn.triangles, **values
     })
-
-
-def _domain(field):
-    box = field.box.copy()
-    if field.half:
-        box[0, 1] = -box[1, 1]
-    return box
 
 
 @pages.get("/runs/<int:run_id>/plane.bin")
@@ -160,75 +141,56 @@ def plane(run_id):
     """A cut plane: ``normal`` (x, y or z), ``at`` metres along it, ``turn`` and ``tilt`` in degrees, clipped
     to a box of ``reach`` body lengths."""
     field, drawn = body_of(run_id)
-    key = request.args.get("q", "speed")
-    _known(field, key)
-    normal = np.array(AXES.get(request.args.get("normal", "y")) or abort(400, "normal: x, y or z."))
-    at = _numbers("at", (0.0, ))[0] / field.scale
-    turn, tilt = (np.radians(request.args.get(name, 0.0, type=finite) or 0.0) for name in ("turn", "tilt"))
-    low, high = _window(field, drawn)
-    middle = 0.5 * (drawn.points.min(axis=0) + drawn.points.max(axis=0))
-    point = np.where(normal > 0, at, middle)
-    cos, sin = np.cos(turn), np.sin(turn)
-    normal = np.array([[cos, -sin, 0], [sin, cos, 0], [0, 0, 1]]) @ normal
-    cos, sin = np.cos(tilt), np.sin(tilt)
-    normal = np.array([[cos, 0, sin], [0, 1, 0], [-sin, 0, cos]]) @ normal
-    points, triangles, values = cut_plane(field, point, normal, (key, "vx", "vy", "vz"), low, high,
-                                          min(max(request.args.get("columns", 280, type=int), 20), 600))
-    q = _in_air(field, key, values[np.unique(triangles), 0] if len(triangles) else np.zeros(1))
-    return answered({"quantity": q, "level": field.level, "normal": normal.tolist()}, {
-        "points": points * field.scale, "triangles": triangles, "values": values[:, 0], "velocity": values[:,
-                                                                                                           1:]
+    _known(field, request.args.get("q"))
+    wanted = _shown(CutPlane, {
+        "q": request.args.get("q", "speed"), "normal": request.args.get("normal", "y"),
+        "at": _numbers("at", (0.0, ))[0], "reach": _reach(),
+        **{name: request.args.get(name, 0.0, type=finite) or 0.0 for name in ("turn", "tilt")}
+    })
+    columns = min(max(request.args.get("columns", 280, type=int), 20), 600)
+    points, triangles, values, velocity = wanted.cut(field, drawn, columns)
+    q = _described(field.quantities[wanted.q], wanted.span(field, triangles, values))
+    return answered({"quantity": q, "level": field.level, "normal": wanted.direction().tolist()}, {
+        "points": points * field.scale, "triangles": triangles, "values": values, "velocity": velocity
     })
 
 
-def _window(field, drawn):
-    """The box in which planes and iso-surfaces are drawn: round the body, longer behind; or as far as
-    ``reach`` body lengths."""
-    low, high = drawn.points.min(axis=0), drawn.points.max(axis=0)
-    reach = float(np.clip(request.args.get("reach", 0.6, type=finite) or 0.6, 0.05, 50.0))
-    size = float((high - low).max())
-    box = _domain(field)
-    return np.maximum(low - reach * size, box[0]), np.minimum(high + reach * size * np.array([2.5, 1.0, 1.0]),
-                                                              box[1])
+def _reach():
+    """How far planes and iso-surfaces reach beyond the body, in body lengths."""
+    return request.args.get("reach", 0.6, type=finite) or 0.6
 
 
 @pages.get("/runs/<int:run_id>/streams.bin")
 @takes_long
 def streams(run_id):
     """Streamlines from a rake: ``kind``, ``centre`` x,y,z and ``size`` in metres, ``count``; coloured
-    ``by`` a field, or by the velocity over the stream's."""
+    ``by`` a field, or by the velocity over the stream's. A disc where a click was has a ``normal``, a part of
+    the body a ``part``."""
     field, drawn = body_of(run_id)
-    by = request.args.get("by") and _known(field, request.args["by"])
-    low, high = drawn.points.min(axis=0) * field.scale, drawn.points.max(axis=0) * field.scale
-    middle, size = 0.5 * (low + high), high - low
-    kind = request.args.get("kind", "grid")
-    if kind not in ("line", "upright", "disc", "grid", "inflow"):
-        abort(400, "kind: line, upright, disc, grid or inflow.")
-    centre = _numbers("centre", (low[0] - 0.3 * size.max(), middle[1], middle[2]))
-    width = _numbers("size", (1.2 * max(size[1], size[2]), ))[0]
-    count = min(max(request.args.get("count", 60, type=int), 1), MOST_LINES)
-    if kind == "inflow":
-        box = _domain(field) * field.scale
-        centre, width, kind = [
-            box[0, 0] + 1e-3 * size.max(), 0.5 * (box[0, 1] + box[1, 1]), 0.5 * (box[0, 2] + box[1, 2])
-        ], 0.98 * min(box[1, 1] - box[0, 1], box[1, 2] - box[0, 2]), "grid"
-    lines = streamlines(field, rake(kind, np.array(centre) / field.scale, width / field.scale, count))
-    head = {"rake": {"kind": kind, "centre": [float(c) for c in centre], "size": float(width)}}
-    return _lines(field, [line for line, _ in lines], [speed for _, speed in lines], head, by)
-
-
-def _lines(field, lines, speeds, head, by=None):
-    keep = [k for k, line in enumerate(lines) if len(line) > 1]
-    points = np.concatenate([lines[k] for k in keep]) if keep else np.zeros((0, 3))
-    speed = np.concatenate([speeds[k] for k in keep]) if keep else np.zeros(0)
+    by = request.args.get("by", "")
+    _known(field, by)
+    given = {"kind": request.args.get("kind", "grid"), "count": request.args.get("count", 60, type=int),
+             "by": by, "part": request.args.get("part", "")}
+    given |= {name: _numbers(name, (0.0, ) * 3) for name in ("centre", "normal") if request.args.get(name)}
+    given["size"] = _numbers("size", (0.0, ))[0] if request.args.get("size") else None
+    rake = _shown(Rake, given)
+    try:
+        lines = rake.lines(field, drawn)
+    except SceneError as error:
+        abort(400, str(error))
+    centre, width = rake.placed(field, drawn)
+    head = {"rake": {"kind": rake.kind, "centre": [float(c) for c in centre], "size": float(width)}}
     if by:
-        speed = _sampled(field, points, by)
-        head = head | {"quantity": _in_air(field, by, speed)}
-    return answered(
-        head, {
-            "points": points * field.scale, "speed": speed, "lengths": np.array([len(lines[k]) for k in keep],
-                                                                                dtype=np.int64)
-        })
+        head["quantity"] = _described(*rake.colours(field, lines))
+    return _lines(field, lines, head)
+
+
+def _lines(field, lines, head):
+    keep = [line for line in lines if len(line[0]) > 1]
+    points, values = (np.concatenate([line[k] for line in keep]) if keep else np.zeros(shape)
+                      for k, shape in ((0, (0, 3)), (1, 0)))
+    lengths = np.array([len(points) for points, _ in keep], dtype=np.int64)
+    return answered(head, {"points": points * field.scale, "speed": values, "lengths": lengths})
 
 
 @pages.get("/runs/<int:run_id>/oil.bin")
@@ -239,7 +201,7 @@ def oil(run_id):
     if not np.any(field.wall_shear):
         abort(400, "An inviscid flow has no friction: there are no oil-flow lines.")
     lines = oil_lines(field, drawn, min(max(request.args.get("count", 500, type=int), 10), 2000))
-    return _lines(field, lines, [np.zeros(len(line)) for line in lines], {})
+    return _lines(field, [(line, np.zeros(len(line))) for line in lines], {})
 
 
 @pages.get("/runs/<int:run_id>/iso.bin")
@@ -248,21 +210,16 @@ def iso(run_id):
     """An iso-surface of total-pressure loss, Q-criterion or any other field, coloured ``by`` a field: the
     velocity where nothing else is asked for."""
     field, drawn = body_of(run_id)
-    key = request.args.get("q", "loss")
-    if key != "q":
-        _known(field, key)
+    key, by = request.args.get("q", "loss"), request.args.get("by", "")
+    _known(field, by, "" if key == VORTEX else key)
     value = request.args.get("value", 0.5, type=finite)
-    by, (low, high) = _known(field, request.args.get("by") or "speed"), _window(field, drawn)
-    found = iso_surface(field, key, value if value is not None else 0.5, low, high)
-    if found is None:
+    wanted = _shown(Iso, {"key": key, "by": by, "value": 0.5 if value is None else value})
+    made = wanted.made(field, drawn, _reach())
+    if made is None:
         return answered({"empty": True}, {"points": np.zeros(0)})
-    values = _sampled(field, found.points, by)
-    return answered({"empty": False, "quantity": _in_air(field, by, values)}, {
+    found, values = made
+    q = field.quantities[wanted.by]
+    return answered({"empty": False, "quantity": _described(q, span_in_air(q, values))}, {
         "points": found.points * field.scale, "normals": found.normals, "triangles": found.triangles,
         "values": values
     })
-
-
-def _sampled(field, points, key):
-    """A field at places, nothing where there is no air."""
-    return np.nan_to_num(field.sample(points, (key, ))[:, 0]) if len(points) else np.zeros(0)

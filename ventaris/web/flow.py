@@ -162,9 +162,20 @@ def _show_body(run, sheet, others):
     planes = body_of(run["id"])[0].quantities if has_field else {}
     return render_template("flow_body.html", run=run,
                            file=plain_name(f"{run['variant_name']} {run['point_name']}"), others=others,
-                           has_field=has_field, ground=ground, moving=sheet.domain.ground == "moving",
+                           has_field=has_field, ground=ground, marks=_marks_in_space(sheet), moving=sheet.domain.ground == "moving",
                            quantities=quantities, plane_quantities=planes, viscous=sheet.flow.model
                            != "inviscid")
+
+
+def _marks_in_space(sheet):
+    """Where a body's instruments stand: list of {name, at, ring}, a meter with the corners of its frame."""
+    i = sheet.instruments
+    out = [{"name": p.name, "at": [p.x, p.y, p.z]} for p in i.probes]
+    for m in i.meters:
+        corners = [[m.x, m.y + a * 0.5 * m.width, m.z + b * 0.5 * m.height]
+                   for a, b in ((-1, -1), (1, -1), (1, 1), (-1, 1))]
+        out.append({"name": m.name, "at": corners[2], "ring": corners})
+    return out
 
 
 def _time_unit(sheet):

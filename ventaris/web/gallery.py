@@ -2,12 +2,16 @@
 import json
 from urllib.parse import urlencode
 
-from flask import Blueprint, g, jsonify, redirect, render_template, request, url_for
+from flask import Blueprint, Response, abort, g, jsonify, redirect, render_template, request, url_for
 
-from ..core.look.saved_view import SavedView, ViewError
+from ..core.look.saved_view import ViewError
+from ..core.look.views import view_of
 from ..store import campaigns as store, runs, views
-from .campaigns import campaign_or_404, only_about
+from .body_looks import body_of
+from .campaigns import campaign_or_404
+from .flow import picture_of
 from .runs import run_or_404
+from .turns import takes_long
 
 pages = Blueprint("gallery", __name__)
 
@@ -29,15 +33,28 @@ def show(campaign_id):
 def keep(run_id):
     """Keep the view that a flow page shows, for all runs of its campaign."""
     run = run_or_404(run_id)
-    only_about(("section", "nozzle", "row"), run_id)
     campaign = campaign_or_404(run["campaign_id"])
     try:
-        view = SavedView.from_dict(json.loads(request.form.get("view", "{}")) | {"name": request.form.get(
-            "name", "")})
+        view = view_of(json.loads(request.form.get("view", "{}")) | {"name": request.form.get("name", "")})
+        if (view.as_dict().get("kind") == "body") != (campaign["space"] == "body"):
+            raise ViewError("view: a plane's view is kept with flows in a plane, a body's with those in space.")
         views.keep_view(g.database, campaign, view)
     except (ViewError, ValueError, TypeError) as error:
         return jsonify(problem=str(error)), 400
     return jsonify(gallery=url_for(".show", campaign_id=campaign["id"]))
+
+
+@pages.get("/runs/<int:run_id>/view.png")
+@takes_long
+def picture(run_id):
+    """One of the campaign's views of this run."""
+    run = run_or_404(run_id)
+    name, campaign = request.args.get("name", ""), campaign_or_404(run["campaign_id"])
+    view = next((v for v in views.views_of(campaign) if v.name == name), None) or abort(
+        404, "The campaign keeps no view of this name.")
+    drawn = body_of(run_id) if campaign["space"] == "body" else picture_of(run_id)[1]
+    png = view.draw(drawn) or abort(404, "Nothing of this run lies in the view.")
+    return Response(png, mimetype="image/png", headers={"Cache-Control": "private, max-age=300"})
 
 
 @pages.post("/campaigns/<int:campaign_id>/gallery/drop")

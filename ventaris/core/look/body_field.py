@@ -25,6 +25,7 @@ READ_ON_WALL = ("cp", "cf", "y_plus")
 # Wall readings belong to one side of an edge: how strongly a turned normal counts as distance, in cells.
 TURN = 3.0
 NEIGHBOURS = 4
+VELOCITY = "vx", "vy", "vz"
 # Readings put between two wall cells of a layer, at most.
 MOST_BETWEEN = 12
 
@@ -177,12 +178,21 @@ class BodyField:
             points[:, 1] = np.abs(points[:, 1])
         leaf = self.tree.containing(points)
         cell = np.where(leaf >= 0, self.leaf_cell[np.maximum(leaf, 0)], -1)
-        columns = np.stack([self.nodal(k) for k in keys], axis=1)
+        columns = self._columns(tuple(keys))
         out = trilinear(points, leaf, cell, self._nodes[0], self.tree.low, self.tree.step, self.tree.corner,
                         self.tree.width, columns)
         if self.half and "vy" in keys:
             out[mirrored, keys.index("vy")] *= -1.0
         return out
+
+    def _columns(self, keys):
+        """Node values of several quantities side by side; those of the velocity, which lines ask for at every
+        step, are kept."""
+        if keys != VELOCITY:
+            return np.stack([self.nodal(k) for k in keys], axis=1)
+        if VELOCITY not in self.cache:
+            self.cache[VELOCITY] = np.stack([self.nodal(k) for k in keys], axis=1)
+        return self.cache[VELOCITY]
 
     def size_at(self, points):
         """Edge of the leaf at each point."""
@@ -194,7 +204,7 @@ class BodyField:
 
     def velocity(self, points):
         """Velocity over the stream's speed, NaN in the body and outside; shape (n, 3)."""
-        return self.sample(points, ("vx", "vy", "vz"))
+        return self.sample(points, VELOCITY)
 
     @cached_property
     def _wall_tree(self):

@@ -5,6 +5,8 @@ from skimage.measure import marching_cubes
 from .body_surface import DrawnSurface
 
 MOST_STEPS = 700
+# How far from the nearest reading of the wall a line along it may come, in cells.
+LOST = 1.5
 AXES = {"x": (1.0, 0.0, 0.0), "y": (0.0, 1.0, 0.0), "z": (0.0, 0.0, 1.0)}
 
 
@@ -24,14 +26,39 @@ def rake(kind, centre, size, count):
         out[:, 1 if kind == "line" else 2] += size * np.linspace(-0.5, 0.5, count)
         return out
     if kind == "disc":
-        # Evenly spread: the golden angle from point to point.
-        k = np.arange(count) + 0.5
-        r, turn = 0.5 * size * np.sqrt(k / count), np.pi * (3 - np.sqrt(5)) * k
-        return centre + np.stack([np.zeros(count), r * np.cos(turn), r * np.sin(turn)], axis=1)
+        return spot(centre, (1.0, 0.0, 0.0), size, count)
     side = max(int(round(np.sqrt(count))), 1)
     y, z = (g.ravel()
             for g in np.meshgrid(*(size * (np.linspace(-0.5, 0.5, side) if side > 1 else np.zeros(1)), ) * 2))
     return centre + np.stack([np.zeros(len(y)), y, z], axis=1)
+
+
+def spot(centre, normal, size, count):
+    """Seed points spread evenly over a disc across a direction, shape (count, 3)."""
+    normal = np.asarray(normal, dtype=float) / np.linalg.norm(normal)
+    first = np.cross([0.0, 0.0, 1.0] if abs(normal[2]) < 0.9 else [1.0, 0.0, 0.0], normal)
+    first /= np.linalg.norm(first)
+    # The golden angle from point to point.
+    k = np.arange(count) + 0.5
+    r, turn = 0.5 * size * np.sqrt(k / count), np.pi * (3 - np.sqrt(5)) * k
+    return np.asarray(centre) + (r * np.cos(turn))[:, None] * first + (
+        r * np.sin(turn))[:, None] * np.cross(normal, first)
+
+
+def over_part(drawn, part, count, away):
+    """Seed points spread evenly over the area of a part of a body, as far away from it as asked, shape
+    (count, 3)."""
+    own = drawn.triangles[drawn.part == drawn.parts.index(part)]
+    middle, normal = _spread(drawn, own, count)
+    return middle + away * normal
+
+
+def _spread(drawn, triangles, count):
+    """(places, normals) spread evenly over the area of triangles of a surface, shapes (count, 3)."""
+    corners = drawn.points[triangles]
+    area = np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1)
+    chosen = np.searchsorted(np.cumsum(area) / area.sum(), (np.arange(count) + 0.5) / count)
+    return corners[chosen].mean(axis=1), drawn.normals[triangles[chosen, 0]]
 
 
 def streamlines(field, seeds, back=True):
@@ -92,13 +119,9 @@ def oil_lines(field, drawn, count=500, steps=60):
     -------
     list of ndarray, shape (k, 3)
     """
-    corners = drawn.points[drawn.triangles]
-    area = np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1)
-    chosen = np.searchsorted(np.cumsum(area) / area.sum(), (np.arange(count) + 0.5) / count)
-    at = corners[chosen].mean(axis=1)
-    outward = drawn.normals[drawn.triangles[chosen, 0]]
+    at, outward = _spread(drawn, drawn.triangles, count)
     step = 0.5 * field.wall_size
-    paths = [[p] for p in at]
+    paths, ended = [[p] for p in at], np.zeros(len(at), dtype=bool)
     for _ in range(steps):
         found = field.on_surface(
             at, outward, np.concatenate([field.wall_shear, field.wall_centre, -field.wall_normal], axis=1))
@@ -111,12 +134,16 @@ def oil_lines(field, drawn, count=500, steps=60):
         shear -= (shear * normal).sum(axis=1)[:, None] * normal
         strength = np.linalg.norm(shear, axis=1)
         move = np.where(strength[:, None] > 1e-7, step * shear / np.maximum(strength, 1e-12)[:, None], 0.0)
-        at = at + move
+        moved = at + move
+        # Past an edge the nearest wall lies elsewhere: a line ends there.
+        ended |= np.linalg.norm(moved - foot, axis=1) > LOST * field.wall_size
+        at = np.where(ended[:, None], at, moved)
         # Back onto the plane of the wall nearby, a little above it so that the line is seen.
-        at -= ((at - foot) * normal).sum(axis=1)[:, None] * normal
+        at -= np.where(ended, 0.0, ((at - foot) * normal).sum(axis=1))[:, None] * normal
         outward = normal
-        for path, p in zip(paths, at):
-            path.append(p)
+        for path, p, over in zip(paths, at, ended):
+            if not over:
+                path.append(p)
     return [np.array(p) for p in paths]
 
 

@@ -1,7 +1,7 @@
 """What stands in a campaign's report, and in that of one run."""
 import math
 
-from ..look.saved_view import draw_alike
+from ..look.views import pictures_of
 from ..sheet import differing_inputs
 from ..study.aim import tell
 from ..study.checks import examine
@@ -240,7 +240,7 @@ def _views(out, material, chosen):
     names, places, headed = _names(material.variants), _names(material.points), False
     fields = [(c, drawn) for c in chosen if (drawn := c.field()) is not None] if material.views else []
     for view in material.views:
-        pictures = draw_alike(view, [drawn for _, drawn in fields])
+        pictures = pictures_of(view, [drawn for _, drawn in fields])
         drawn = [(c, png) for (c, _), png in zip(fields, pictures) if png]
         if not drawn:
             continue

@@ -30,7 +30,8 @@ class Cell:
     lines : callable
         lines() gives {key: list of (x, y)} of what was read along walls and lines.
     field : callable
-        field() gives the plane field (`Drawable`), or None where there is none.
+        field() gives the flow that is drawn: of a plane a `Drawable`, of a body (`BodyField`,
+        `DrawnSurface`); None where there is none.
     """
 
     run: int
@@ -78,7 +79,7 @@ class Material:
         With ``name``, ``columns`` and ``about``.
     words : dict of str to str
         The author's, see `AUTHOR`.
-    views : list of SavedView
+    views : list of SavedView or BodyView
     version, machine, date : str
     """
 

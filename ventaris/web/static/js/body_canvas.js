@@ -1,5 +1,6 @@
 // A body in space: its surface with readings, cut planes, lines and iso-surfaces, turned by hand.
 import * as THREE from "../vendor/three/three.module.min.js";
+import { restyle, ribbons } from "./ribbons.js";
 import { coloursOf, format, paint, scaleRow } from "./scale.js";
 import { colourTable } from "./viewer.js";
 
@@ -63,6 +64,7 @@ export class BodyCanvas {
       ground: true };
     // How long arrows are, over their usual length.
     this.arrows = 1;
+    this.lineStyle = { width: 1.4, opacity: 1 };
     this.renderer = new THREE.WebGLRenderer({ antialias: true, preserveDrawingBuffer: true });
     this.renderer.setPixelRatio(Math.min(window.devicePixelRatio, 2));
     this.renderer.outputColorSpace = THREE.LinearSRGBColorSpace;
@@ -240,9 +242,7 @@ export class BodyCanvas {
       points.push(...p, ...tip, ...tip, back[0] + side.x, back[1] + side.y, back[2] + side.z, ...tip,
         back[0] - side.x, back[1] - side.y, back[2] - side.z);
     }
-    const geometry = new THREE.BufferGeometry();
-    geometry.setAttribute("position", new THREE.Float32BufferAttribute(points, 3));
-    return new THREE.LineSegments(geometry, new THREE.LineBasicMaterial({ color: 0x1B2A2F }));
+    return this._thin(points, 0x1B2A2F);
   }
 
   // Lines from the server; with `ink` in one colour, else by the field they carry, or by speed.
@@ -257,15 +257,40 @@ export class BodyCanvas {
       }
       at += count;
     }
-    const geometry = new THREE.BufferGeometry();
-    geometry.setAttribute("position", new THREE.Float32BufferAttribute(segments, 3));
-    if (ink !== null) { this._layer(name, new THREE.LineSegments(geometry, new THREE.LineBasicMaterial({
-      color: ink }))); return; }
+    if (ink !== null) { this._layer(name, this._thin(segments, ink)); return; }
     const shown = data.quantity || { label: "velocity over the stream's", map: "lapaz", range: [0, 1.4] };
     const table = await colourTable(shown.map);
-    geometry.setAttribute("color", new THREE.BufferAttribute(coloursOf(values, shown.range, table.bytes), 3));
-    this._layer(name, new THREE.LineSegments(geometry, new THREE.LineBasicMaterial({ vertexColors: true })));
+    this._layer(name, ribbons(segments, coloursOf(values, shown.range, table.bytes), this.lineStyle));
     this.legend(name, { ...shown, label: `streamlines: ${shown.label}` }, ...shown.range, table.bytes);
+  }
+
+  // Width of streamlines in pixels, and their opacity.
+  styleLines(style) {
+    this.lineStyle = style;
+    restyle(this.layers.get("streams"), style);
+    this.draw();
+  }
+
+  _thin(ends, colour, opacity = 1) {
+    const geometry = new THREE.BufferGeometry();
+    geometry.setAttribute("position", new THREE.Float32BufferAttribute(ends, 3));
+    return new THREE.LineSegments(geometry, new THREE.LineBasicMaterial({ color: colour, transparent:
+      opacity < 1, opacity }));
+  }
+
+  // The box of air that was computed, or none.
+  setDomain(box) {
+    if (!box) { this._layer("domain", null); return; }
+    const corner = (k) => [0, 1, 2].map((a) => box[(k >> a) & 1][a]), ends = [];
+    for (let k = 0; k < 8; k++) for (const a of [0, 1, 2]) if (!((k >> a) & 1)) ends.push(...corner(k),
+      ...corner(k | (1 << a)));
+    this._layer("domain", this._thin(ends, 0x5B676B, 0.8));
+  }
+
+  // A closed line of points, as rakes and meters have it, or none.
+  setRing(name, points) {
+    const ends = points.flatMap((p, k) => [...p, ...points[(k + 1) % points.length]]);
+    this._layer(name, points.length > 1 ? this._thin(ends, 0xC77700) : null);
   }
 
   async setIso(data) {
@@ -296,10 +321,7 @@ export class BodyCanvas {
     }
     for (const y of [this.middle[1] - 1.2 * s, this.middle[1] + 1.2 * s]) points.push(a[0] - s, y, z, b[0] +
       s, y, z);
-    const geometry = new THREE.BufferGeometry();
-    geometry.setAttribute("position", new THREE.Float32BufferAttribute(points, 3));
-    this._layer("ground", new THREE.LineSegments(geometry, new THREE.LineBasicMaterial({ color: along ?
-      0xA86A1E : 0x9A9484, transparent: true, opacity: 0.5 })));
+    this._layer("ground", this._thin(points, along ? 0xA86A1E : 0x9A9484, 0.5));
   }
 
   go(name, tell = true) {
@@ -338,6 +360,32 @@ export class BodyCanvas {
     this.camera.lookAt(...v.target);
     this.camera.updateProjectionMatrix();
     this.renderer.render(this.scene, this.camera);
+    this.onDraw?.();
+  }
+
+  // Where a point lies on the screen, in pixels of the holder; null behind the camera.
+  placeOf(point) {
+    this.camera.updateMatrixWorld();
+    const p = new THREE.Vector3(...point).project(this.camera);
+    return p.z > 1 ? null : [0.5 * (1 + p.x) * this.holder.clientWidth, 0.5 * (1 - p.y) *
+      this.holder.clientHeight];
+  }
+
+  // The point moved by pixels, across the line of sight; or along a direction, as far as it follows them.
+  shifted(point, dx, dy, along = null) {
+    const from = new THREE.Vector3(...point);
+    if (!along) {
+      const seen = from.clone().project(this.camera);
+      seen.x += 2 * dx / this.holder.clientWidth;
+      seen.y -= 2 * dy / this.holder.clientHeight;
+      return seen.unproject(this.camera).toArray();
+    }
+    const small = 0.01 * this.size, a = this.placeOf(point), b = this.placeOf(point.map((v, k) => v + small *
+      along[k]));
+    if (!a || !b) return point;
+    const way = [b[0] - a[0], b[1] - a[1]], length = Math.max(way[0] ** 2 + way[1] ** 2, 0.04);
+    const far = small * (dx * way[0] + dy * way[1]) / length;
+    return point.map((v, k) => v + far * along[k]);
   }
 
   // The view as a picture for a document: larger than on the page, with a title, a measure and the scales.
@@ -408,9 +456,15 @@ export class BodyCanvas {
     const clip = this.state.clip;
     const hits = ray.intersectObjects([...this.parts.values()].filter((m) => m.visible)).filter((h) =>
       !clip || clip[0] * h.point.x + clip[1] * h.point.y + clip[2] * h.point.z <= clip[3]);
+    // Planes are read too where something starts from them.
+    const planes = this.options.onPlane ? ray.intersectObjects([...this.layers].filter(([name]) =>
+      /^plane-\d+$/.test(name)).map(([, mesh]) => mesh)) : [];
+    if (planes.length && !(hits.length && hits[0].distance < planes[0].distance - 1e-3 * this.size)) {
+      this.options.onPlane(planes[0].point.toArray(), planes[0].face.normal.toArray());
+    }
     if (!hits.length) return null;
     const hit = hits[0], out = { part: [...this.parts].find(([, m]) => m === hit.object)[0], at:
-      hit.point.toArray() };
+      hit.point.toArray(), normal: hit.face.normal.toArray() };
     for (const q of this.data.quantities || []) out[q.key] = (this.data[q.key][hit.face.a] +
       this.data[q.key][hit.face.b] + this.data[q.key][hit.face.c]) / 3;
     return out;

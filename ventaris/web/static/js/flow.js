@@ -3,6 +3,7 @@ import { Along } from "./along.js";
 import { film } from "./film.js";
 import { Lines } from "./flow_lines.js";
 import { Grips } from "./grips.js";
+import { keeps } from "./keep_view.js";
 import { FlowCanvas, format } from "./viewer.js";
 
 const root = document.getElementById("flow");
@@ -87,21 +88,9 @@ if (root) {
   }
 
   // The view as the campaign keeps it, for all of its runs.
-  get("keep").addEventListener("submit", async (event) => {
-    event.preventDefault();
-    const body = new FormData(event.target);
-    body.set("view", JSON.stringify({ quantity: get("quantity").value, box: view.box(), span: range(), map:
-      get("map").value || null, bands: flags.bands, iso: flags.iso, sonic: flags.sonic, lines:
-      lines.kept() }));
-    const answer = await (await fetch(`/runs/${id}/views`, { method: "POST", body })).json();
-    const said = get("kept");
-    said.textContent = answer.problem || "Kept. ";
-    if (!answer.gallery) return;
-    const link = document.createElement("a");
-    link.href = answer.gallery;
-    link.textContent = "See it for every run";
-    said.append(link);
-  });
+  keeps(get("keep"), get("kept"), id, () => ({ quantity: get("quantity").value, box: view.box(), span: range(),
+    map: get("map").value || null, bands: flags.bands, iso: flags.iso, sonic: flags.sonic, lines:
+    lines.kept() }));
 
   let timer = 0;
   function remember() {

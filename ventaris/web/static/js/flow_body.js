@@ -1,6 +1,9 @@
 // The flow view of a body: what is shown stands in the panel; every change asks the server for just that.
 import { BodyCanvas, fetchArrays } from "./body_canvas.js";
-import { fromAddress, OF_PLANE, PRESSED, remember, restore, state } from "./body_state.js";
+import { fromAddress, remember, restore, restorePlane, state } from "./body_state.js";
+import { Streams } from "./body_streams.js";
+import { Grips } from "./grips.js";
+import { keeps } from "./keep_view.js";
 import { save, saveBytes } from "./save.js";
 import { format } from "./viewer.js";
 
@@ -8,7 +11,7 @@ const root = document.getElementById("flow");
 const id = root?.dataset.run;
 const $ = (name) => document.getElementById(name);
 const planes = [];
-let canvas = null, rake = null;
+let canvas = null, grips = null, streams = null;
 
 function say(words) { $("message").textContent = words; }
 
@@ -19,11 +22,19 @@ async function guarded(work) {
 async function start() {
   const stage = $("stage");
   stage.querySelector(".wait").remove();
-  canvas = new BodyCanvas(stage, { legend: document.querySelector("[data-legend]"), onPick: read, onView:
-    keep });
+  canvas = new BodyCanvas(stage, { legend: document.querySelector("[data-legend]"), onPick: (hit) => {
+    read(hit); if (hit) streams.click(hit.at, hit.normal, hit.part); }, onPlane: (at, normal) =>
+    streams.click(at, normal, ""), onView: keep });
+  grips = new Grips(canvas);
+  streams = new Streams(canvas, $, grips, id, { say, guarded, changed: keep });
   window.bodyCanvas = canvas;
   await canvas.load(`/runs/${id}/surface.bin`);
   listParts();
+  // What the run's instruments stand at.
+  JSON.parse(root.dataset.marks).forEach(({ name, at, ring }, k) => {
+    grips.set(`mark-${k}`, { label: name, at: () => at });
+    if (ring) canvas.setRing(`meter-${k}`, ring);
+  });
   const found = fromAddress();
   if (found) await restoreAll(found);
   else { ground(true); await addPlane(); }
@@ -31,10 +42,11 @@ async function start() {
 }
 
 // Everything one sees is in the address, so that a link or a bookmark brings it back.
-function keep() { if (root.dataset.ready) remember(() => state(canvas.view, planes)); }
+function keep() { if (root.dataset.ready) remember(() => state(canvas.view, planes, streams.clicked)); }
 
 async function restoreAll(found) {
   restore(found);
+  if (found.normal || found.part) streams.clicked = { normal: found.normal, part: found.part };
   const button = (name) => document.querySelector(`[data-toggle="${name}"]`);
   await canvas.set({ quantity: $("quantity").value, mapped: $("quantity").value !== "", range: range(),
     banded: pressed(button("banded")) });
@@ -43,7 +55,8 @@ async function restoreAll(found) {
   const [x, y, z, dx, dy, dz, distance] = found.view;
   canvas.look({ target: [x, y, z], direction: [dx, dy, dz], distance });
   if (button("oil") && pressed(button("oil"))) await drawOil(true);
-  await drawStreams();
+  if (pressed(button("domain"))) canvas.setDomain(canvas.data.domain);
+  await streams.draw();
   await drawIso();
   openBody();
 }
@@ -109,14 +122,12 @@ async function addPlane(saved) {
   for (const name of ["vectors", "open"]) p(name).addEventListener("click", (event) => {
     press(event.currentTarget); drawPlane(plane); });
   node.querySelector("[data-drop]").addEventListener("click", () => { planes.splice(planes.indexOf(plane), 1);
-    node.remove(); canvas.drop(plane.name); openBody(); });
+    node.remove(); canvas.drop(plane.name); grips.drop(plane.name); openBody(); });
   span();
-  if (Array.isArray(saved)) {
-    p("normal").value = saved[1];
+  if (saved) {
+    p("normal").value = saved.normal;
     span();
-    OF_PLANE.forEach((name, k) => { p(name).value = saved[k]; });
-    p("slide").value = saved[2];
-    PRESSED.forEach((name, k) => { if (saved[OF_PLANE.length + k]) press(p(name)); });
+    restorePlane(p, saved, press);
   }
   await drawPlane(plane);
 }
@@ -138,10 +149,38 @@ async function drawPlane(plane) {
     if (!data.triangles.length) say("The plane meets no air here: move it, or let it reach farther.");
     plane.data = data;
     await showPlane(plane);
+    gripPlane(plane, p);
     openBody();
   });
   plane.busy = false;
   if (plane.again) { plane.again = false; await drawPlane(plane); }
+}
+
+// The plane's grip stands over the body (before it on a level plane) and moves it along its normal.
+function gripPlane(plane, p) {
+  if (!plane.data.triangles.length) { grips.drop(plane.name); return; }
+  const axis = "xyz".indexOf(p("normal").value), corner = nearest(plane.data, canvas.middle.map((v, k) => v +
+    0.4 * canvas.size * (k === 2 ? Number(axis !== 2) : k === 0 ? -Number(axis === 2) : 0)));
+  const drawnAt = parseFloat(p("at").value.replace("−", "-"));
+  const at = () => corner.map((v, k) => v + (k === axis ? parseFloat(p("at").value.replace("−", "-")) -
+    drawnAt : 0));
+  grips.set(plane.name, { label: `Plane ${plane.number}`, kind: "end", at, move: (dx, dy) => {
+    const to = canvas.shifted(at(), dx, dy, [0, 1, 2].map((k) => Number(k === axis)));
+    p("at").value = Number((to[axis] - corner[axis] + drawnAt).toPrecision(4));
+    p("slide").value = p("at").value;
+    drawPlane(plane);
+  }, done: keep });
+}
+
+// The point of a plane's triangles that is nearest to another.
+function nearest({ points, triangles }, to) {
+  let best = null, least = Infinity;
+  for (const i of triangles) {
+    const away = (points[3 * i] - to[0]) ** 2 + (points[3 * i + 1] - to[1]) ** 2 + (points[3 * i + 2] -
+      to[2]) ** 2;
+    if (away < least) { least = away; best = [...points.subarray(3 * i, 3 * i + 3)]; }
+  }
+  return best;
 }
 
 // What a plane holds, as the page has it now.
@@ -163,52 +202,6 @@ function openBody() {
   const side = n[0] * canvas.view.direction[0] + n[1] * canvas.view.direction[1] +
     n[2] * canvas.view.direction[2] > 0 ? 1 : -1;
   canvas.set({ clip: [side * n[0], side * n[1], side * n[2], side * level] });
-}
-
-// Streamlines.
-const streaming = { busy: false, again: false };
-async function drawStreams() {
-  const kind = $("rake-kind").value;
-  $("rake").hidden = !kind || kind === "inflow";
-  if (!kind) { canvas.drop("streams"); return; }
-  // While one answer is on its way only the newest wish is remembered, and what is typed meanwhile stays.
-  if (streaming.busy) { streaming.again = true; return; }
-  streaming.busy = true;
-  await guarded(async () => {
-    const fields = ["rake-x", "rake-y", "rake-z", "rake-size"], asked = fields.map((name) => $(name).value);
-    const query = new URLSearchParams({ kind, count: $("rake-count").value,
-      by: $("rake-by").value });
-    const centre = asked.slice(0, 3);
-    if (centre.every(Boolean)) query.set("centre", centre.join(","));
-    if (asked[3]) query.set("size", asked[3]);
-    const data = await fetchArrays(`/runs/${id}/streams.bin?${query}`);
-    rake = data.rake;
-    if (kind !== "inflow") [...rake.centre, rake.size].forEach((value, k) => {
-      const field = $(fields[k]);
-      if (field.value === asked[k] && document.activeElement !== field) field.value =
-        Number(value.toPrecision(4));
-    });
-    await canvas.setLines("streams", data);
-    say(`${data.lengths.length} streamline${data.lengths.length === 1 ? "" : "s"}`);
-  });
-  streaming.busy = false;
-  if (streaming.again) { streaming.again = false; await drawStreams(); }
-}
-
-let dragging = null, later = 0;
-function moveRake(event) {
-  const away = canvas.view, scale =
-    2 * away.distance * Math.tan(14 * Math.PI / 180) / $("stage").clientHeight;
-  const dx = (event.clientX - dragging.x) * scale, dy = (event.clientY - dragging.y) * scale;
-  dragging = { x: event.clientX, y: event.clientY };
-  // Sideways on the screen is y when looking along x, x otherwise; up is z.
-  const [vx, vy] = canvas.view.direction;
-  if (Math.abs(vx) > Math.abs(vy)) $("rake-y").value = Number((Number($("rake-y").value) +
-    Math.sign(vx) * dx).toPrecision(5));
-  else $("rake-x").value = Number((Number($("rake-x").value) - Math.sign(vy) * dx).toPrecision(5));
-  $("rake-z").value = Number((Number($("rake-z").value) - dy).toPrecision(5));
-  clearTimeout(later);
-  later = setTimeout(drawStreams, 120);
 }
 
 async function drawIso() {
@@ -251,8 +244,6 @@ if (root) {
     quantity: $("quantity").value, mapped: $("quantity").value !== "", range: null }); });
   for (const kind of ["change", "input", "click"]) root.addEventListener(kind, keep);
   $("add-plane").addEventListener("click", () => addPlane());
-  for (const name of ["rake-kind", "rake-by", "rake-count", "rake-x", "rake-y", "rake-z",
-    "rake-size"]) $(name).addEventListener("change", drawStreams);
   $("iso").addEventListener("change", () => { $("iso-value").value =
     $("iso").selectedOptions[0].dataset.value || ""; drawIso(); });
   for (const name of ["iso-value", "iso-by"]) $(name).addEventListener("change", drawIso);
@@ -263,6 +254,7 @@ if (root) {
     const on = pressed(button), what = button.dataset.toggle;
     if (what === "oil") await drawOil(on);
     else if (what === "ground") ground(on);
+    else if (what === "domain") canvas.setDomain(on ? canvas.data.domain : null);
     else { await canvas.set({ banded: on }); await showPlanes(); }
   });
   for (const button of document.querySelectorAll("[data-view]")) button.addEventListener("click", () => {
@@ -277,17 +269,6 @@ if (root) {
   $("save-film").addEventListener("click", () => guarded(film));
   $("other")?.addEventListener("change", (event) => { if (event.target.value) window.location =
     event.target.value; });
-  const stage = $("stage");
-  stage.addEventListener("pointerdown", (event) => { if (event.altKey && rake) { dragging = { x:
-    event.clientX, y: event.clientY }; event.stopPropagation(); } }, true);
-  stage.addEventListener("pointermove", (event) => { if (dragging) { event.stopPropagation(); moveRake(event);
-    } }, true);
-  window.addEventListener("pointerup", () => { dragging = null; });
-  stage.addEventListener("wheel", (event) => {
-    if (!event.altKey || !rake) return;
-    event.preventDefault(); event.stopPropagation();
-    $("rake-size").value =
-      Number((Number($("rake-size").value) * Math.exp(event.deltaY / 400)).toPrecision(4));
-    clearTimeout(later); later = setTimeout(drawStreams, 120);
-  }, { passive: false, capture: true });
+  keeps($("keep"), $("kept"), id, () => ({ kind: "body", look: state(canvas.view, planes,
+    streams.clicked) }));
 }
