@@ -15,6 +15,7 @@ from ventaris.core.look.drawable import default_range, drawable
 from ventaris.core.look.fields import QUANTITIES, derive
 from ventaris.core.look.lines import FlowSampler, rake, streamlines, vectors
 from ventaris.core.look.picture import field_picture
+from ventaris.core.look.plane_lines import PlaneLines
 
 
 class Fields(unittest.TestCase):
@@ -61,7 +62,7 @@ class Fields(unittest.TestCase):
     def test_pictures_are_valid_in_both_forms(self):
         for key in self.picture.values.keys() & QUANTITIES.keys():
             self.assertTrue(field_picture(self.picture, key, "png", width=3).startswith(b"\x89PNG"))
-        svg = field_picture(self.picture, "cp", "svg", isolines=True, stream_count=5, title='a <b> & "c"',
+        svg = field_picture(self.picture, "cp", "svg", isolines=True, lines=PlaneLines(5), title='a <b> & "c"',
                             width=4)
         ET.fromstring(svg)
 

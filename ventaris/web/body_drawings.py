@@ -8,6 +8,7 @@ from ..core.look.silhouette import VIEWS, edges, section_across, silhouette
 from ..core.study.kinds.body.surfaces import triangles_of
 from ..core.units import large, show
 from .drawings import frame
+from .handles import Sets, handle, place
 
 NAMES = {"side": "from the left", "front": "from ahead", "top": "from above"}
 MOST_SQUARES = 16_000
@@ -170,6 +171,7 @@ def _domain(setup):
     parts.append(
         _text(low[0] + letters, high[2] - 1.4 * letters, "from the left", letters, "pale") +
         _text(low[0] + letters, high[1] + down - 1.4 * letters, "from above", letters, "pale"))
+    parts += _domain_grips(setup, low, high, down)
     shadow = setup.body.shadow.area * (0.5 if setup.half else 1.0)
     section = (high[1] - low[1]) * (high[2] - low[2])
     size = high - low
@@ -179,6 +181,46 @@ def _domain(setup):
                f"blockage {100 * shadow / section:.2g} %; {half}sides and ceiling: {sides}.")
     pad = 0.03 * size[0]
     return frame("".join(parts), (low[0] - pad, high[0] + pad, low[1] + down - pad, high[2] + pad)), caption
+
+
+def _domain_grips(setup, low, high, down):
+    """Handles of the domain's sides, whose distances are in body lengths; the view from above stands `down`
+    lower in the drawing."""
+    length, domain, (body_low, body_high) = setup.scale, setup.sheet.domain, setup.body.surface.box
+    width, middle = float(high[0] - low[0]), 0.5 * (body_low + body_high)
+    ends = [((low[0], middle[2]), "ahead", -1.0 / length, 0.0, body_low[0] / length),
+            ((high[0], middle[2]), "behind", 1.0 / length, 0.0, -body_high[0] / length),
+            ((middle[0], high[2]), "above", 0.0, 1.0 / length, -body_high[2] / length),
+            ((middle[0], high[1] + down), "right", 0.0, 1.0 / length, -(body_high[1] + down) / length)]
+    if domain.half == "no":
+        ends.append(((middle[0], low[1] + down), "left", 0.0, -1.0 / length, (body_low[1] + down) / length))
+    out = [handle(at, width, f"The domain's side: {name}", Sets(f"domain.{name}", along, up, base))
+           for at, name, along, up, base in ends]
+    under = (Sets("domain.clearance", up=-1.0, base=float(body_low[2]), unit="m") if domain.kind == "ground"
+             else Sets("domain.below", up=-1.0 / length, base=body_low[2] / length))
+    return [*out, handle((middle[0], low[2]), width, "Below", under)]
+
+
+def _zones(setup):
+    """Regions of small cells seen from the left with their handles, and what of them must be seen, as rows of
+    (x, z)."""
+    parts, seen = [], []
+    for row, zone in enumerate(setup.sheet.grid.zones):
+        path, first = "grid.zones", 0.5 * (zone.height if zone.kind == "box" else zone.width)
+        last = 0.5 * zone.height if zone.kind == "cone" else first
+        x, end, z = zone.x, zone.x + zone.length, zone.z
+        loop = [(x, z - first), (end, z - last), (end, z + last), (x, z + first)]
+        across = "width" if zone.kind == "cylinder" else "height"
+        wide = float(setup.body.surface.size[0]) * 1.6
+        parts += [
+            _path([loop], "zone"),
+            handle((x, z), wide, f"Start of zone {row + 1}", *place(path, row, "m", y="z")),
+            handle((end, z + last), wide, f"Length and height of zone {row + 1}",
+                   Sets(f"{path}[].length", 1.0, 0.0, -x, "m", row), Sets(f"{path}[].{across}", 0.0, 2.0, -2 * z,
+                                                                         "m", row))
+        ]
+        seen += loop
+    return parts, seen
 
 
 def _grid(setup):
@@ -195,6 +237,10 @@ def _grid(setup):
     window = (box[0, 0] - reach, box[1, 0] + 1.6 * reach, box[0, 2] - reach, box[1, 2] + reach)
     if setup.sheet.domain.kind == "ground":
         window = (*window[:2], max(window[2], setup.plan.low[2] * s - 0.02 * size.max()), window[3])
+    zones, seen = _zones(setup)
+    if seen:
+        (x0, z0), (x1, z1) = np.min(seen, axis=0), np.max(seen, axis=0)
+        window = (min(window[0], x0), max(window[1], x1), min(window[2], z0), max(window[3], z1))
     corner, edge = low[inside] * s, tree.size[inside] * s
     near = (corner[:, 0] < window[1]) & (corner[:, 0] + edge > window[0]) & (corner[:, 2] < window[3]) & (
         corner[:, 2] + edge > window[2])
@@ -205,7 +251,7 @@ def _grid(setup):
     corners = setup.body.surface.corners
     # The whole body's outline would cover the layers under a winglet or a tail.
     loops = (section_across(corners, y * s) if len(rim) else []) or silhouette(corners, "side")
-    inner = f'<path class="mesh" d="{steps}"/>' + _path(loops, "body")
+    inner = f'<path class="mesh" d="{steps}"/>' + _path(loops, "body") + "".join(zones)
     levels = ("coarse", "medium", "fine")
     sizes = ", ".join(show(setup.plan.size * s * coarsening(name), "m", 3) for name in levels)
     cells = large(setup.cells(setup.levels[-1]))
@@ -227,19 +273,30 @@ def _instruments(setup):
             x + 1.5 * r, y + 1.5 * r, words, letters)
 
     parts.append(mark(i.moment_x, i.moment_z, "moments"))
-    for p in i.probes:
+    grips = [handle((i.moment_x, i.moment_z), size, "Moments about", Sets("instruments.moment_x", 1.0, unit="m"),
+                    Sets("instruments.moment_z", up=1.0, unit="m"))]
+    for row, p in enumerate(i.probes):
         parts.append(mark(p.x, p.z, p.name))
-    for m in i.meters:
+        grips.append(handle((p.x, p.z), size, f"Probe {p.name}", *place("instruments.probes", row, "m", y="z")))
+    for row, m in enumerate(i.meters):
+        path = "instruments.meters"
+        grips += [
+            handle((m.x, m.z), size, f"Middle of {m.name}", *place(path, row, "m", y="z")),
+            handle((m.x, m.z + 0.5 * m.height), size, f"Height of {m.name}",
+                   Sets(f"{path}[].height", up=2.0, base=-2.0 * m.z, unit="m", row=row))
+        ]
         parts.append(
             _lines([((m.x, m.z - 0.5 * m.height), (m.x, m.z + 0.5 * m.height))], "stream") +
             _text(m.x + r, m.z + 0.5 * m.height, m.name, letters))
     for x, words in ((i.front_axle, "front axle"), (i.rear_axle, "rear axle")):
         if x is not None:
             parts.append(mark(x, box[2], words))
+            grips.append(handle((x, box[2]), size, words, Sets(f"instruments.{words.replace(' ', '_')}", 1.0,
+                                                              unit="m")))
     caption = f"Coefficients on {setup.area:.5g} m² and {setup.length:.4g} m; forces in {i.force_unit}."
     xs = [box[0], box[1], i.moment_x] + [p.x for p in i.probes] + [m.x for m in i.meters]
     ys = [box[2], box[3], i.moment_z] + [p.z
                                          for p in i.probes] + [m.z - 0.5 * m.height for m in i.meters
                                                                ] + [m.z + 0.5 * m.height for m in i.meters]
     pad = 0.12 * size
-    return frame("".join(parts), (min(xs) - pad, max(xs) + pad, min(ys) - pad, max(ys) + pad)), caption
+    return frame("".join(parts + grips), (min(xs) - pad, max(xs) + pad, min(ys) - pad, max(ys) + pad)), caption

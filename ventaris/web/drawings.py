@@ -8,9 +8,13 @@ from ..core.grids.turning_zone import Circle
 from ..core.sheet.arrangement import CLOSURES
 from ..core.study.kinds.section.motion import words_of
 from ..core.units import large, show
+from .handles import Sets, handle, place
+from .section_handles import circle_handles, domain_handles, zone_handles
 
 # Cells of a level that is made and drawn while a page waits.
 MOST_DRAWN = 60_000
+# How far from the body a zone may reach and still be in the picture, in chords.
+FARTHEST = 8
 
 MODEL_WORDS = {
     "inviscid": "Inviscid: slip walls, no friction", "laminar": "Laminar: no-slip walls, no turbulence",
@@ -179,8 +183,8 @@ def _air(setup):
     for action in setup.sheet.air.walls:
         caption += f" {_action_words(action)}."
     if setup.moving:
-        moves, reach = _moves(setup)
-        parts, points = [*moves, *parts], np.concatenate([points, reach])
+        moves, reach, grips = _moves(setup)
+        parts, points = [*moves, *parts, *grips], np.concatenate([points, reach])
         words = "; ".join(words_of(row) for row in setup.moving.rows)
         caption += f" {words[0].upper()}{words[1:]}."
     box = (min(-0.85, points[:, 0].min() - 0.1), max(1.4, points[:, 0].max() + 0.1),
@@ -193,7 +197,7 @@ def _moves(setup):
     and points that must be seen."""
     moving, motion = setup.moving, setup.moving.motion
     loops = [o.polygon(120) for o in setup.outlines]
-    parts, reach = [], []
+    parts, reach, grips = [], [], []
     for _, centre, radius, turn in moving.wheels:
         ring = Circle(*centre, radius).points(72)
         sense = 1 if moving.sign * turn > 0 else -1
@@ -207,7 +211,8 @@ def _moves(setup):
     for moves in moving.circles:
         x, y = moves.circle.centre
         ring = moves.circle.points(144)
-        parts += [_polygon(ring, "measure"), f'<circle class="here" cx="{x:.4f}" cy="{-y:.4f}" r="0.018"/>']
+        parts.append(_polygon(ring, "measure"))
+        grips += circle_handles(setup, moves.circle)
         reach.append(ring)
         parts += _ends_of(moves, loops, moving.lasts / setup.stream.mach) if not moves.wheel else []
     if not moving.wheel and not moving.circles:
@@ -221,7 +226,7 @@ def _moves(setup):
     if moving.turns:
         x, y = motion.pivot
         parts.append(f'<circle class="here" cx="{x:.4f}" cy="{-y:.4f}" r="0.018"/>')
-    return parts, np.concatenate(reach or loops)
+    return parts, np.concatenate(reach or loops), grips
 
 
 def _ends_of(moves, loops, lasts):
@@ -312,6 +317,7 @@ def _domain(setup):
                      (", with the vortex of the present lift on it"
                       if carries else ": what flows in is the undisturbed stream"))
     words += _domain_words(setup, points)
+    parts += domain_handles(setup, points, 2.2 * r)
     pad = (0.28 if setup.in_casing else 0.17) * r
     return frame("".join(parts), (low[0] - pad, high[0] + pad, low[1] - pad, high[1] + pad),
                  "drawing wide"), "; ".join(words) + "."
@@ -375,6 +381,8 @@ def _grid(setup):
     level = drawn_level(setup)
     mesh = setup.generate((level, ))[level]
     bodies, points = _bodies(setup)
+    zones = zone_handles(setup)
+    points = np.concatenate([points, *(loop for loop, _ in zones if np.abs(loop).max() < FARTHEST)])
     box = (points[:, 0].min() - 0.3, points[:, 0].max() + 0.4, points[:, 1].min() - 0.5,
            points[:, 1].max() + 0.5)
     a, b = mesh.points[mesh.face_nodes[:, 0]], mesh.points[mesh.face_nodes[:, 1]]
@@ -386,7 +394,7 @@ def _grid(setup):
     worst = np.argsort(-skew)[:5]
     marks = "".join(f'<circle class="worst" cx="{x:.4f}" cy="{-y:.4f}" r="{0.012 * (box[1] - box[0]):.4f}"/>'
                     for x, y in mesh.centre[worst])
-    parts = [f'<path class="mesh" d="{path}"/>', bodies, marks]
+    parts = [f'<path class="mesh" d="{path}"/>', bodies, marks, *(_polygon(loop, "zone") + grips for loop, grips in zones)]
     about = "about " if setup.is_hybrid else ""
     counts = ", ".join(f"{name} {about}{setup.cells(name):,}".replace(",", " ") for name in setup.levels)
     place = mesh.centre[worst[0]]
@@ -401,7 +409,10 @@ def _grid(setup):
 def _instruments(setup):
     i = setup.sheet.instruments
     bodies, points = _bodies(setup)
-    parts = [bodies]
+    parts, grips = [bodies], [
+        handle((i.moment_x, i.moment_y), 1.5, "Moments about", Sets("instruments.moment_x", along=1.0),
+               Sets("instruments.moment_y", up=1.0))
+    ]
     for x, y in points[::6]:
         parts.append(f'<circle class="tap" cx="{x:.4f}" cy="{-y:.4f}" r="0.006"/>')
     parts += [
@@ -414,16 +425,21 @@ def _instruments(setup):
         if abs(probe.x) < 6 and abs(probe.y) < 6:
             parts += [
                 f'<circle class="probe" cx="{probe.x:.4f}" cy="{-probe.y:.4f}" r="0.028"/>',
-                text(probe.x, probe.y - 0.012, str(number), 0.036)
+                text(probe.x + 0.055, probe.y - 0.012, str(number), 0.036)
             ]
+            grips.append(handle((probe.x, probe.y), 1.8, f"Probe {probe.name}", *place(
+                "instruments.probes", number - 1)))
             xs.append(probe.x)
             ys.append(probe.y)
-    for meter in i.meters:
+    for row, meter in enumerate(i.meters):
         start, end = np.array([meter.x1, meter.y1]), np.array([meter.x2, meter.y2])
         middle, way = 0.5 * (start + end), end - start
         tip = middle + 0.12 * np.array([way[1], -way[0]])
         parts += [line(start, end, "measure"), line(middle, tip, "stream"),
                   text(*(middle - 0.05 * np.array([way[1], -way[0]])), meter.name, 0.036)]
+        grips += [handle(at, 1.8, f"End of {meter.name}", *place("instruments.meters", row, x=f"x{k}",
+                                                                 y=f"y{k}"))
+                  for k, at in ((1, start), (2, end))]
         xs += [meter.x1, meter.x2, tip[0]]
         ys += [meter.y1, meter.y2, tip[1]]
     box = (min(xs) - 0.1, max(xs) + 0.1, min(ys) - 0.1, max(ys) + 0.1)
@@ -440,7 +456,7 @@ def _instruments(setup):
         )
     for formula in i.formulas:
         caption += f" {formula.name} = {formula.expression}."
-    return frame("".join(parts), box), caption
+    return frame("".join(parts + grips), box), caption
 
 
 def climb_steps(setup):

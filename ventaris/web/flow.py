@@ -12,7 +12,7 @@ from ..core.look.drawable import default_range, moment, placed
 from ..core.look.fields import QUANTITIES, TURBULENT_ONLY
 from ..core.look.lines import FlowSampler, vectors
 from ..core.look.picture import field_picture, thumbnail_picture
-from ..core.look.plane_lines import MOST_LINES, PlaneLines, trace
+from ..core.look.plane_lines import MOST_LINES, PlaneLines, trace, where_air_is
 from ..core.shapes.assembly import assemble
 from ..core.sheet import read_toml
 from ..core.study.kinds.registry import kind_of
@@ -343,9 +343,10 @@ def lines(run_id):
         speed = np.linalg.norm(velocity, axis=1).max() if len(start) else 1.0
         return jsonify(start=start.round(5).tolist(),
                        velocity=(velocity / max(speed, 1e-9)).round(4).tolist(), fastest=float(speed))
+    by, box = _colour(picture), where_air_is(picture, box)
     wanted = _lines(_count("count", 24, 0, MOST_LINES), "low", "high")
     traced = trace(wanted, sampler, box)
-    by, answer = _colour(picture), {
+    answer = {
         "lines": [line.round(5).tolist() for line in traced], "rake": wanted.rake(box)
     }
     if by:

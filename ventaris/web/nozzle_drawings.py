@@ -14,6 +14,7 @@ from ..core.study.progress import RunFailed
 from ..core.units import show
 from . import drawings
 from .drawings import MODEL_WORDS, climb_steps, drawn_level
+from .handles import handle, place
 
 MM = 1000.0
 
@@ -247,7 +248,11 @@ def _instruments(setup):
             text(x, -r - (1.2 + 1.1 * row) * size - setup.sheet.shape.lip, name, size)
         ]
     for number, p in enumerate(i.probes, start=1):
-        parts += [circle(p.x, p.y, 0.7 * size, "probe"), text(p.x, p.y - 0.3 * size, str(number), 0.9 * size)]
+        parts += [
+            circle(p.x, p.y, 0.7 * size, "probe"), text(p.x + 1.2 * size, p.y - 0.3 * size, str(number), 0.9 * size),
+            handle((MM * p.x, MM * p.y), MM * (box[1] - box[0]), f"Probe {p.name}",
+                   *place("instruments.probes", number - 1, "m", scale=1 / MM))
+        ]
     caption = (
         f"Mass flow, averages and forces at inlet and exit"
         f"{', and at ' + ', '.join(s.name for s in i.stations) if i.stations else ''}"
@@ -291,9 +296,10 @@ def _noise_domain(setup, flow):
         text(shift + 0.5 * (inner[1] + right), 0.3 * top, "absorbing", size),
         text(shift + 0.5 * (left + inner[0]), 0.3 * top, "absorbing", size)
     ]
-    for m in setup.sheet.instruments.microphones:
+    for row, m in enumerate(setup.sheet.instruments.microphones):
         parts += [
-            circle(shift + m.x, m.r, 0.35 * size, "probe"),
+            handle((MM * (shift + m.x), MM * m.r), MM * (box[1] - box[0]), f"Microphone {m.name}",
+                   *place("instruments.microphones", row, "m", y="r", scale=1 / MM, shift=shift)),
             text(shift + m.x, m.r + 0.6 * size, m.name, size)
         ]
     caption = (

@@ -136,7 +136,8 @@ def oil_lines(field, drawn, count=500, steps=60):
         move = np.where(strength[:, None] > 1e-7, step * shear / np.maximum(strength, 1e-12)[:, None], 0.0)
         moved = at + move
         # Past an edge the nearest wall lies elsewhere: a line ends there.
-        ended |= np.linalg.norm(moved - foot, axis=1) > LOST * field.wall_size
+        ended |= np.linalg.norm(moved - foot, axis=1) > np.maximum(LOST * field.wall_size,
+                                                                   1.2 * np.linalg.norm(at - foot, axis=1))
         at = np.where(ended[:, None], at, moved)
         # Back onto the plane of the wall nearby, a little above it so that the line is seen.
         at -= np.where(ended, 0.0, ((at - foot) * normal).sum(axis=1))[:, None] * normal

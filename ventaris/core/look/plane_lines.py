@@ -103,6 +103,11 @@ class PlaneLines:
         return ", ".join(word for word, there in (("streamlines", self.any), ("arrows", self.arrows)) if there)
 
 
+def where_air_is(picture, box):
+    """A window from where the air begins on."""
+    return max(box[0], float(picture.points[:, 0].min())), *box[1:]
+
+
 def trace(lines, sampler, box):
     """The streamlines of a window, list of ndarray (k, 2)."""
     return streamlines(sampler, lines.seeds(box), (box[1] - box[0]) / 220, 500) if lines.any else []
@@ -124,7 +129,7 @@ def draw_lines(axes, picture, box, lines):
         What a title has to say of their colours and lengths.
     """
     sampler, said = FlowSampler(picture, box), ""
-    traced = trace(lines, sampler, box)
+    traced = trace(lines, sampler, where_air_is(picture, box))
     if traced:
         said += _streams(axes, picture, sampler, traced, lines)
     if lines.arrows:
