@@ -6,11 +6,14 @@ import tempfile
 import time
 import unittest
 
+import numba
+
 from tests.marks import slow
 from tests.sheets import COARSE, sheet
 from ventaris.core.sheet import write_toml
 from ventaris.store import campaigns, runs
 from ventaris.store.database import open_database
+from ventaris.worker.job import cores_at_most
 from ventaris.worker.loop import Lock, is_worker_running, work
 
 LARGE = {"level": "fine", "around": 288, "layers": 88, "wake": 64}
@@ -45,6 +48,31 @@ class WithQueue(unittest.TestCase):
 
     def state(self, run_id):
         return runs.run(self.db, run_id)["state"]
+
+
+class Keeping(WithQueue):
+    @slow
+    def test_what_is_kept_and_the_cores_follow_the_sheet(self):
+        ids = {keep: self.queue(run={"keep": keep, "cores": 1}) for keep in ("all", "fields", "numbers")}
+        threads = numba.get_num_threads()
+        work(self.folder.name, until_idle=True)
+        self.assertEqual(numba.get_num_threads(), threads)
+        kept = {keep: {kind for kind in ("checkpoint", "field", "taps", "picture")
+                       if runs.kept_array(self.db, run_id, kind)} for keep, run_id in ids.items()}
+        self.assertEqual(kept, {"all": {"checkpoint", "field", "taps"}, "fields": {"field", "taps"},
+                                "numbers": {"taps", "picture"}})
+        lifts = {runs.run(self.db, run_id)["result"]["coefficients"]["lift"] for run_id in ids.values()}
+        self.assertEqual(len(lifts), 1)
+        # What fewer cores took says nothing of this machine.
+        self.assertIsNone(runs.measured_cost(self.db))
+
+    def test_fewer_cores_are_lent_and_given_back(self):
+        threads = numba.get_num_threads()
+        with cores_at_most(1):
+            self.assertEqual(numba.get_num_threads(), 1)
+        with cores_at_most(0):
+            self.assertEqual(numba.get_num_threads(), threads)
+        self.assertEqual(numba.get_num_threads(), threads)
 
 
 class InThisProcess(WithQueue):

@@ -3,13 +3,11 @@ import tempfile
 
 import numpy as np
 
-from ..core.look.body_picture import body_thumbnail
-from ..core.look.picture import thumbnail_picture
 from ..core.sheet import default_setup, read_toml, write_toml
 from ..core.study.aim import Aim, Condition
 from ..store import archive, campaigns, runs, searches
 from ..store.database import open_database
-from ..store.drawn import drawn_field
+from ..store.drawn import drawn_field, small_picture
 from ..store.fields import unpack_taps
 from ..store.measured import add_measured
 from ..worker.loop import work
@@ -88,8 +86,7 @@ def recompute(echo=lambda line: None, only=None):
 def _thumbnail(database, run):
     """Draw the small picture now, so that the first page shows it at once."""
     drawn = drawn_field(read_toml(run["sheet"]), runs.kept_array(database, run["id"], "field"))
-    picture = body_thumbnail(*drawn) if isinstance(drawn, tuple) else thumbnail_picture(drawn)
-    runs.keep_array(database, run["id"], "picture", picture)
+    runs.keep_array(database, run["id"], "picture", small_picture(drawn))
 
 
 def _made_up_tunnel(database, campaign_id, latest):

@@ -385,6 +385,12 @@ def keep_array(database, run_id, kind, data):
                 (run_id, kind, data))
 
 
+def drop_array(database, run_id, kind):
+    """Let go of a blob."""
+    with transaction(database):
+        database.execute("DELETE FROM stored_array WHERE run_id = ? AND kind = ?", (run_id, kind))
+
+
 def kept_array(database, run_id, kind):
     """A stored blob, or None."""
     row = database.execute("SELECT data FROM stored_array WHERE run_id = ? AND kind = ?",

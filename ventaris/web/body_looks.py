@@ -39,7 +39,8 @@ def body_of(run_id):
     only_about("body", run_id)
     version = runs.array_version(g.database, run_id, "field")
     if not version:
-        abort(404, "This run has no field yet: it appears with the first steps.")
+        abort(404, "This run has no field: it appears with the first steps, and is let go of at the end where "
+                   "numbers and curves only are kept.")
     return _load(str(current_app.config["FOLDER"]), run_id, version)
 
 

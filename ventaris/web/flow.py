@@ -6,12 +6,11 @@ from flask import Blueprint, Response, abort, current_app, g, jsonify, render_te
 from matplotlib.tri import LinearTriInterpolator, Triangulation
 
 from ..core.look.body_field import SURFACE_QUANTITIES
-from ..core.look.body_picture import body_thumbnail
 from ..core.look.colours import OFFERED, map_for, table
 from ..core.look.drawable import default_range, moment, placed
 from ..core.look.fields import QUANTITIES, TURBULENT_ONLY
 from ..core.look.lines import FlowSampler, vectors
-from ..core.look.picture import field_picture, thumbnail_picture
+from ..core.look.picture import field_picture
 from ..core.look.plane_lines import MOST_LINES, PlaneLines, trace, where_air_is
 from ..core.shapes.assembly import assemble
 from ..core.sheet import read_toml
@@ -19,6 +18,7 @@ from ..core.study.kinds.registry import kind_of
 from ..core.study.setup import prepare
 from ..store import runs
 from ..store.database import open_database
+from ..store.drawn import small_picture
 from ..store.fields import frames_head, unpack_field, unpack_frames
 from .body_looks import body_of, finite
 from .campaigns import download, only_about, plain_name
@@ -29,6 +29,8 @@ from .turns import takes_long
 pages = Blueprint("flow", __name__)
 # Width of a small picture, in inches: its words can be read in a gallery.
 SMALL = 5.4
+NO_FIELD = ("This run has no field: it appears a second after the run has begun, and is let go of at its end where "
+            "numbers and curves only are kept.")
 # The longest window over its width that an address may ask of a picture.
 MOST_ASPECT = 5.0
 
@@ -69,7 +71,7 @@ def picture_of(run_id):
     only_about(("section", "nozzle", "row"), run_id)
     version = runs.array_version(g.database, run_id, "field")
     if not version:
-        abort(404, "This run has no field yet: it appears a second after the run has begun.")
+        abort(404, NO_FIELD)
     return (*_load(str(current_app.config["FOLDER"]), run_id, version), version)
 
 
@@ -423,8 +425,8 @@ def thumbnail(run_id):
     run = run_or_404(run_id)
     kept = runs.kept_array(g.database, run_id, "picture") if run["state"] in runs.ENDED else None
     if kept is None:
-        kept = body_thumbnail(*body_of(run_id)) if read_toml(
-            run["sheet"]).space == "body" else thumbnail_picture(picture_of(run_id)[1])
+        kept = small_picture(body_of(run_id) if read_toml(
+            run["sheet"]).space == "body" else picture_of(run_id)[1])
         if run["state"] in runs.ENDED:
             runs.keep_array(g.database, run_id, "picture", kept)
     response = Response(kept, mimetype="image/png")

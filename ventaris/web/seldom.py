@@ -9,7 +9,7 @@ SELDOM = {
              "outside", "edge_cells", "off_cells", "beyond_cells", "ahead_cells", "behind_cells"),
     "instruments": ("moment_y", "moment_z", "mass"),
     "run": ("steady", "courant_start", "courant_most", "first_order_steps", "krylov_vectors", "disturbance",
-            "discard", "frames"),
+            "discard", "frames", "frame_every", "keep", "cores"),
 }
 
 

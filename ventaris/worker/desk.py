@@ -63,6 +63,10 @@ class Desk:
         """Store an array."""
         runs.keep_array(self.database, self.id, kind, data)
 
+    def drop(self, kind):
+        """Let go of an array."""
+        runs.drop_array(self.database, self.id, kind)
+
     def say(self, line):
         """A line of the run's log."""
         runs.say(self.database, self.id, line)

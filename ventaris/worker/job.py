@@ -1,6 +1,10 @@
 """Execute one run of the store, with checkpoints, and heed what a person asks for."""
 import time
 import traceback
+from contextlib import contextmanager
+
+import numba
+from threadpoolctl import threadpool_limits
 
 from ..core.grids.mesh import MeshError
 from ..core.sheet import SheetError, read_toml
@@ -9,6 +13,7 @@ from ..core.study.execute import execute
 from ..core.study.kinds.registry import kind_of
 from ..core.study.progress import Checkpoint, RunFailed
 from ..store.database import StoreError, Vanished
+from ..store.drawn import drawn_field, small_picture
 from ..store.fields import pack_frames, unpack_field
 from ..store.kept import pack_kept_field, pack_kept_readings
 from .desk import Abandoned, Desk
@@ -19,8 +24,25 @@ PICTURE_EVERY = 0.8
 CHECKPOINT_EVERY = 3.0
 # How what is kept of a neighbour is read.
 READ_KEPT = {"checkpoint": Checkpoint.from_bytes, "field": lambda data: unpack_field(data)[1:]}
+# What of a run's arrays goes at its end, by what it shall keep.
+LET_GO = {"all": (), "fields": ("checkpoint", ), "numbers": ("checkpoint", "field", "frames")}
 # Seconds between two looks for a shorter run, and what must be left of this one to make way.
 MAKE_WAY_EVERY, LEAST_LEFT = 5.0, 60.0
+
+
+@contextmanager
+def cores_at_most(most):
+    """Compiled loops and linear algebra take no more cores than so many; 0 lets them take what they have."""
+    before = numba.get_num_threads()
+    if not most or most >= before:
+        yield
+        return
+    numba.set_num_threads(most)
+    try:
+        with threadpool_limits(most):
+            yield
+    finally:
+        numba.set_num_threads(before)
 
 
 def of_store(database, run):
@@ -70,6 +92,10 @@ class Job:
 
     def _work(self):
         sheet = read_toml(self.run["sheet"])
+        with cores_at_most(sheet.run.cores):
+            self._execute(sheet)
+
+    def _execute(self, sheet):
         checkpoint = self._checkpoint()
         if checkpoint:
             self.desk.forget_history_after(len(checkpoint.history))
@@ -97,11 +123,21 @@ class Job:
         if recorder and recorder.frames:
             self.desk.keep("frames", pack_frames(recorder.times, recorder.frames, recorder.mean))
         self._keep_checkpoint()
+        self._keep_only(sheet)
         settled = result["verdict"]["settled"]
         self._flush({"share": 1.0, "level": result["levels"][-1]["level"], "left": 0})
-        if not result.get("noise"):
+        # What fewer cores took is no measure of this machine.
+        if not result.get("noise") and not sheet.run.cores:
             self.desk.learn_cost(result["cost_per_cell_step"], sheet.space)
         self.desk.finish("settled" if settled else "stopped", result, line=result["verdict"]["words"])
+
+    def _keep_only(self, sheet):
+        """Let go of what shall not be kept; a small picture stays of a flow that does not."""
+        if sheet.run.keep == "numbers":
+            self.desk.keep("picture", small_picture(drawn_field(sheet, pack_kept_field(
+                self.execution.kept_field()))))
+        for kind in LET_GO[sheet.run.keep]:
+            self.desk.drop(kind)
 
     def _neighbour(self, sheet):
         """What is kept of the nearest finished run that can be read, or None."""

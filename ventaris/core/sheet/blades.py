@@ -5,6 +5,7 @@ from pydantic import Field, model_validator
 
 from .arrangement import CLOSURES, Closure, Formula
 from .fields import SheetSection, choice, number
+from .keeping import Keep, keeping, own_cores
 from .fluid import GasGiven, OfGas, gas_given, heat_capacity, heat_ratio, molar_mass, specific_constant
 from .model import SheetBase
 
@@ -280,6 +281,8 @@ class RowRun(SheetSection):
                                     "Steps on the coarse level before second order takes over.", whole=True)
     krylov_vectors: int = number(30, "", 5, 200, "Krylov vectors", "Most vectors of one linear solution.",
                                  whole=True)
+    keep: Keep = keeping()
+    cores: int = own_cores()
 
 
 class RowSheet(SheetBase):

@@ -8,6 +8,7 @@ from ..shapes.families import NOSES
 from .body_edits import Edit, check_edits
 from .body_walls import SurfaceAction
 from .fields import SheetSection, choice, number, text
+from .keeping import Keep, keeping, own_cores
 from .model import Air, SheetBase
 from .wings import WingStation, check_stations
 
@@ -440,6 +441,8 @@ class BodyRun(SheetSection):
         seen=IN_TIME)
     discard: float = number(0.4, "", 0, 0.95, "Start-up left out",
                             "Share of the time before statistics begin.", seen=IN_TIME)
+    keep: Keep = keeping()
+    cores: int = own_cores()
 
 
 class BodySheet(SheetBase):

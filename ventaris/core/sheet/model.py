@@ -7,6 +7,7 @@ from ..shapes.families import NOSES
 from .arrangement import CLOSURES, Closure, Element, Formula, Meter, NamedSurface, RefinedZone
 from .casings import IN_CASING, MOST_CORNERS, CasingCorner, check_casing, default_casing
 from .fields import SheetSection, choice, number, text
+from .keeping import Keep, keeping, own_cores
 from .fluid import GasGiven, OfGas, gas_given, heat_capacity, heat_ratio, molar_mass, specific_constant
 from .movement import Movement
 from .wall_actions import WallAction
@@ -396,8 +397,14 @@ class Run(SheetSection):
                             "Share of the time before statistics begin.", seen=IN_TIME)
     frames: int = number(40, "", 0, 120, "Frames to keep", "Of the last part of the run, to play back.",
                          whole=True, seen=IN_TIME)
+    frame_every: float | None = number(
+        None, "", 1e-4, 1000, "A frame every",
+        "In chords travelled by the stream; empty spreads them over the last part of the run, or over one "
+        "cycle of what moves.", seen=IN_TIME)
     krylov_vectors: int = number(40, "", 5, 200, "Krylov vectors", "Most vectors of one linear solution.",
                                  whole=True)
+    keep: Keep = keeping()
+    cores: int = own_cores()
 
 
 class SheetBase(SheetSection):

@@ -6,6 +6,7 @@ from pydantic import Field, model_validator
 from .. import units
 from .arrangement import CLOSURES, Closure, Formula
 from .fields import SheetSection, choice, number, text
+from .keeping import Keep, keeping, own_cores
 from .fluid import GasGiven, OfGas, gas_given, heat_capacity, heat_ratio, molar_mass, specific_constant
 from .model import SheetBase
 
@@ -317,6 +318,10 @@ class NozzleFlow(SheetSection):
         48, "", 0, 200, "Moments kept",
         "Of the last twelve diameters over the speed of sound, to play back. Each holds the whole field.",
         when={"model": "noise"}, whole=True)
+    frame_every: float | None = number(
+        None, "", 1e-3, 1000, "A moment every",
+        "In exit diameters over the ambient speed of sound; empty spreads them over the last twelve.",
+        when={"model": "noise"})
     noise_reynolds: float = number(
         2500.0, "", 500, 100000, "Reynolds number of its viscosity",
         "Constant viscosity on the expanded jet and the exit's diameter. From some 5 000 on rings pair and "
@@ -344,6 +349,8 @@ class NozzleRun(SheetSection):
                                     seen=STEADY_OR_INSIDE)
     krylov_vectors: int = number(40, "", 5, 200, "Krylov vectors", "Most vectors of one linear solution.",
                                  whole=True, seen=STEADY_OR_INSIDE)
+    keep: Keep = keeping()
+    cores: int = own_cores()
 
 
 class NozzleSheet(SheetBase):

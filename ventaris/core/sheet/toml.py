@@ -3,6 +3,7 @@ import json
 import tomllib
 
 from .fields import SheetError, SheetSection
+from .keeping import CARRIED_OUT
 from .model import FORMAT
 from .spaces import read_sheet
 from .. import units
@@ -122,13 +123,13 @@ def _value(value):
 
 
 def differing_inputs(one, other):
-    """Fields in which two sheets differ.
+    """Fields in which two sheets differ, but for those of how a run is carried out.
 
     Returns
     -------
     list of (path, label, value, value)
     """
-    return list(_differences("", one, other))
+    return [found for found in _differences("", one, other) if found[0] not in CARRIED_OUT]
 
 
 def _differences(prefix, one, other):

@@ -2,7 +2,7 @@
 import numpy as np
 
 from .trend import Trend
-from .unsteady import MeanField, Recorder, frame_of
+from .unsteady import MeanField, Recorder, frame_of, frames_apart
 
 # Two cycles are alike when means and swings of the watched channels differ by less than this share of the
 # larger of mean and swing.
@@ -34,8 +34,10 @@ class CycleRecorder(Recorder):
         self.cycle, self.step = steps, step
         self.most = max(int(np.ceil(longer * run.cycles)), 2)
         self.steps, self.discard = self.most * steps, 0.0
-        self.every = max(-(-steps // max(run.frames, 1)), 1)
-        self.count = min(run.frames, steps // self.every)
+        self.every = frames_apart(run, step, steps * step * (1 - 1e-9))
+        # By themselves they show one cycle, asked for at a distance as many as are wanted.
+        self._spread = run.frame_every is not None
+        self.count = run.frames if self._spread else min(run.frames, steps // self.every)
         self.entries, self.frames, self.times = [], [], []
         self.mean_field, self.coarse_tones, self.coarser, self._whole = MeanField(), {}, None, None
 
@@ -54,7 +56,7 @@ class CycleRecorder(Recorder):
         self.entries.append(channels)
         self.mean_field.add(state[:, :4])
         at = len(self.entries) % self.cycle
-        if self.count and at % self.every == 0:
+        if self.count and (len(self.entries) if self._spread else at) % self.every == 0:
             self.frames = [*self.frames, frame_of(state, scale)][-self.count:]
             self.times = [*self.times, time][-self.count:]
         if at == 0:

@@ -109,6 +109,14 @@ def still_changing(channels):
                 or drag and drag["drift"] > DRIFT * max(abs(drag["mean"]), 1e-6))
 
 
+def frames_apart(run, step, span):
+    """Steps between two frames that are kept: as asked, or so that they fill a span (in the unit of the
+    step)."""
+    if run.frame_every:
+        return max(int(round(run.frame_every / step)), 1)
+    return max(int(np.ceil(span / step / max(run.frames, 1))), 1)
+
+
 class Recorder:
     """Keeps the channels in time, the mean field, and the frames of the last part of a run.
 
@@ -126,7 +134,7 @@ class Recorder:
         self.step, self.discard, self.count = step, 0.0 if once else run.discard, run.frames
         self.asked = self.steps = max(int(np.ceil(longer * run.duration / step)), 1)
         span = run.duration if once else min(FRAME_SPAN, run.duration * (1 - run.discard))
-        self.every = max(int(np.ceil(span / step / max(run.frames, 1))), 1)
+        self.every = frames_apart(run, step, span)
         self.frames, self.times = [], []
         self.entries, self.mean_field, self.coarse_tones = [], MeanField(), {}
 

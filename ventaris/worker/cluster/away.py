@@ -149,6 +149,9 @@ class AwayDesk:
     def keep(self, kind, data):
         self._gathered.append(("keep", kind, data))
 
+    def drop(self, kind):
+        self._gathered.append(("drop", kind))
+
     def say(self, line):
         self._gathered.append(("say", line))
 

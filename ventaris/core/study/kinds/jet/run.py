@@ -23,7 +23,7 @@ from .readings import CELLS_UP_TO, layer_thickness, microphone_result, spacing_o
 from ..nozzle.run import NozzleExecution
 from ..nozzle.ready import prepare_nozzle, theory_result
 from ...progress import Checkpoint, LevelResult, Progress, RunFailed
-from ...unsteady import MeanField
+from ...unsteady import MeanField, frames_apart
 from ...verdict import Verdict, formula_warnings
 
 # Steps between two entries of the history.
@@ -376,7 +376,7 @@ class JetRecorder:
         self.jet, self._scale = jet, scale[:4]
         self.count = flow.frames
         span = min(FRAME_SPAN, flow.duration - flow.discard)
-        self.every = max(int(np.ceil(span / jet.step / max(flow.frames, 1) / SAMPLE_EVERY)), 1) * SAMPLE_EVERY
+        self.every = frames_apart(flow, SAMPLE_EVERY * jet.step, span) * SAMPLE_EVERY
         self.frames, self.times, self.mean_field, self.surround = [], [], MeanField(), []
         self._row = int(np.argmin(np.abs(jet.r - CYLINDER)))
         self._columns = np.nonzero((jet.x > CYLINDER_FROM) & (jet.x < CYLINDER_TO))[0]
