@@ -235,7 +235,7 @@ class Runs(WithBody):
         self.assertGreater(len(oil["lengths"]), 17)
         low, high = np.array(head["box"])
         points = oil["points"].reshape(-1, 3)
-        self.assertTrue(((points > low - 0.1) & (points < high + 0.1)).all())
+        self.assertTrue(((points > low - 0.3) & (points < high + 0.3)).all())
 
     def test_streamlines_start_from_what_was_clicked(self):
         run_id = self.with_run()

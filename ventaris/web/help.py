@@ -107,4 +107,6 @@ def _rendered(path, changed):
             token.attrSet("href", re.sub(r"^([\w-]+)\.md(?=#|$)", r"/help/\1", token.attrGet("href")))
         elif token.type == "image":
             token.attrSet("src", f"/help/{token.attrGet('src')}")
-    return Markup(reader.renderer.render(tokens, reader.options, {})), parts
+    # What is longer than the page is wide can be scrolled by keys.
+    html = reader.renderer.render(tokens, reader.options, {}).replace("<pre>", '<pre tabindex="0">')
+    return Markup(html), parts
