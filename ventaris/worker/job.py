@@ -12,6 +12,7 @@ from ..core.shapes.coordinates import ShapeError
 from ..core.study.execute import execute
 from ..core.study.kinds.registry import kind_of
 from ..core.study.progress import Checkpoint, RunFailed
+from ..core.study.time_left import TimeLeft
 from ..store.database import StoreError, Vanished
 from ..store.drawn import drawn_field, small_picture
 from ..store.fields import pack_frames, unpack_field
@@ -105,6 +106,7 @@ class Job:
         if kind_of(sheet).neighbourhood and sheet.run.start == "neighbour" and not checkpoint:
             neighbour = self._neighbour(sheet)
         self.execution = execute(sheet, checkpoint, self.run["extra_steps"], neighbour)
+        self.time_left = TimeLeft(self.execution)
         for progress in self.execution:
             self.pending.append(self.execution.history[-1])
             if progress.message:
@@ -184,7 +186,11 @@ class Job:
         return request
 
     def _left(self, spent, share):
-        """Seconds that are left: by the estimate at first, ever more by the share that is done."""
+        """Seconds that are left: by what the levels have taken where one has ended; before it by the estimate,
+        ever more by the share that is done."""
+        left = self.time_left.seconds()
+        if left is not None:
+            return left
         by_share = spent * (1 - share) / max(share, 1e-3)
         if not self.run.get("estimate") or self.resumed_at:
             return by_share

@@ -46,6 +46,8 @@ class Climb:
     # decimals.
     headlines = (("lift", "CL", "", 5), ("drag", "CD", "", 5))
     reported = (("lift", "lift", "", 6), ("drag", "drag", "", 6), ("moment", "moment", "", 6))
+    # Steps after which a level that has not settled is left for the next.
+    leaves_after = np.inf
     # Formula channels that may be asked to stand still are watched over so many steps.
     steady_over = 3
     # Values that stand still over so many steps settle a level although its residual has stalled.
@@ -76,6 +78,21 @@ class Climb:
         found, trends = self.result["coefficients"], self.result["trends"]
         return [(label, found[name], unit, decimals, trends.get(name) or {"error": None, "words": ""})
                 for name, label, unit, decimals in self.reported if isinstance(found.get(name), float)]
+
+    @property
+    def present(self):
+        """The level being marched (`MarchedLevel`), or None."""
+        return self._level
+
+    @property
+    def most_steps(self):
+        """Steps after which the present level ends, settled or not."""
+        return self._most_steps()
+
+    def ahead_in_time(self):
+        """What is still to be followed in time: list of (cells, steps, cost of one over a steady step's),
+        level by level."""
+        return []
 
     def _start_clock(self):
         started = time.monotonic()

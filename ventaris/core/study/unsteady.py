@@ -8,6 +8,8 @@ from .verdict import DRIFT, GROWTH
 # Chords within which cells count for the Courant number in time.
 NEAR = 1.0
 FRAME_SPAN = 15.0
+# Share of the start-up that is followed on the second finest level.
+START_UP = 0.8
 # Shedding of bluff bodies: frequency times height over speed, about, and steps for one period: BDF2 shifts a
 # tone by 0.2 % with 80.
 STROUHAL, STEPS_PER_PERIOD = 0.2, 80

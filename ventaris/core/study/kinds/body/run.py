@@ -80,6 +80,8 @@ def shock_places(flow, state):
     across = (state[:, 2:5] * rise).sum(axis=1) / np.maximum(steep, 1e-12)
     return mesh.centre[(steep * np.cbrt(mesh.volume) > SHOCK_RISE * pressure)
                        & (across > np.sqrt(np.maximum(state[:, 1], 0.0)))]
+# What a step in time costs over a steady one, about.
+IN_TIME = 1.5
 
 
 class BodyExecution(Climb):
@@ -297,12 +299,23 @@ class BodyExecution(Climb):
                         round(level.seconds, 3), last, changes, [], [], mesh_quality(level.flow.mesh),
                         wall_units(level.flow)))
 
+    def _steps_in_time(self):
+        """(length of a step in time, how many are made)."""
+        run = self.sheet.run
+        step = run.time_step or 1.5 * self.setup.surface_size
+        return step, max(int(np.ceil(self._longer() * run.duration / step)), 16)
+
+    def ahead_in_time(self):
+        """See `Climb`."""
+        if not self.detached:
+            return []
+        return [(self.setup.cells(self.setup.levels[-1]), self._steps_in_time()[1] - len(self._followed), IN_TIME)]
+
     def _follow(self):
         """Follow the finest level in time with the large eddies set free, and record."""
         level, run, setup = self._level, self.sheet.run, self.setup
         mach = setup.stream.mach
-        step = run.time_step or 1.5 * setup.surface_size
-        wanted = max(int(np.ceil(self._longer() * run.duration / step)), 16)
+        step, wanted = self._steps_in_time()
         kept = self._resumed_time
         if kept:
             self.time_march = TimeMarch(level.flow, kept["state"], step / mach, TIME_TOLERANCE, kept["time"],

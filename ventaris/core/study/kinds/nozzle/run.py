@@ -130,12 +130,14 @@ class NozzleExecution(Climb):
         return march.residual <= run.residual or (march.residual < stalled and self._steps_move(
             self.stalled_over) and max(self._changes(self.stalled_over).values()) <= run.steady)
 
+    leaves_after = SERVED_AFTER
+
     def _has_served(self):
         """Whether a level that is only a start for the next one has given what it can."""
         level = self._level
         if level.name == self.setup.levels[-1] or level.flow.first_order:
             return False
-        return level.steps >= SERVED_AFTER or level.steps > 40 and level.march.residual < 1e-2 and max(
+        return level.steps >= self.leaves_after or level.steps > 40 and level.march.residual < 1e-2 and max(
             self._changes(10).values()) < SERVED_AT
 
     def _finish_level(self):

@@ -357,11 +357,16 @@ class RowExecution(Climb):
         """Whether the outlet comes to where the sheet wants it over the steps of the present level."""
         return self._outlet_before is not None or self._level.name == self.setup.levels[0]
 
+    @property
+    def leaves_after(self):
+        """See `Climb`."""
+        return SERVED_AFTER + self.sheet.run.first_order_steps + THROTTLED_OVER
+
     def _has_served(self):
         level = self._level
         if self._is_opening or level.name == self.setup.levels[-1] or level.flow.first_order:
             return False
-        return level.steps >= SERVED_AFTER + self.sheet.run.first_order_steps + THROTTLED_OVER
+        return level.steps >= self.leaves_after
 
     def _finish_level(self):
         level = self._level

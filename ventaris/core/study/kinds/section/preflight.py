@@ -10,7 +10,7 @@ from ...verdict import LEAST_OF_SWING, MOST_DEGREES
 from .driven import speed_channels
 from .motion import words_of
 from .ready import section_channels, steering_of, wall_unit
-from ...unsteady import bluff_size, time_step
+from ...unsteady import START_UP, bluff_size, time_step
 
 # Measured with benchmarks/solver.py on two cores of 2.5 GHz; replaced by this machine's own runs.
 DEFAULT_COST = 1.4e-5
@@ -44,6 +44,26 @@ def _followed(setup):
         steps = setup.moving.expected_steps(run, step)
         return [(n, steps) for n in (cells if setup.moving.period else cells[-1:])]
     return [(cells[-1], run.duration / step)]
+
+
+def ahead_in_time(run):
+    """What of the time to follow a run of a section still has before it; see `Climb.ahead_in_time`."""
+    setup, record = run.setup, run.recorder
+    if run.sheet.flow.time != "unsteady":
+        return []
+    over = OF_WHEELS if setup.moving and setup.moving.wheels else OF_STEPS
+    rows = [(cells, steps, over) for cells, steps in _followed(setup)]
+    if record is None or run.time_march is None:
+        return rows
+    done, cells, finest = len(record.entries), run.present.flow.n_own, run.present.name == setup.levels[-1]
+    if setup.moving and setup.moving.period:
+        # Cycles end when two are alike: beyond what is usual there is one more, about.
+        left = min(max(rows[0][1] - done, record.cycle - done % record.cycle), record.steps - done)
+        return [(cells, left, over)] + ([] if finest else rows[-1:])
+    if finest or len(setup.levels) == 1:
+        return [(cells, record.steps - done, over)]
+    start_up = int(START_UP * record.discard * record.steps)
+    return [(cells, max(start_up - done, 0), over), (rows[-1][0], record.steps - start_up, over)]
 
 
 def preflight(setup):

@@ -14,17 +14,17 @@ from ....grids.quality import measure_quality
 from ....instruments.balance import Balance, channel_name, forces
 from ....instruments.control_volume import momentum_balance
 from ....instruments.probe import Locator, read_cell
-from ....instruments.profiles import WallSampler
 from ....instruments.taps import find_separation, find_shocks, read_taps, speed_back_from_tail, wall_units
 from ...air import derived_air
 from ...climb import Climb
-from ...planned_stations import STATIONS
+from .layers import layers_reached
+from .preflight import ahead_in_time
 from .ready import prepare_section, section_channels, steering_of
 from ...progress import LevelResult, MarchedLevel, RunFailed
 from ...statistics import swings
 from ...trend import statistical_trend
 from ...cycles import CycleRecorder, ahead_words, cycle_trend, off_coarser, statistics_of_cycle
-from ...unsteady import Recorder, puff, time_step
+from ...unsteady import START_UP, Recorder, puff, time_step
 from ...verdict import judge
 
 WATCHED = ("lift", "drag", "moment")
@@ -41,6 +41,8 @@ LEAST_SOLVED = 0.9
 SUPERSONIC_COURANT = (40.0, 400.0)
 # How a level adapts before it is followed in time.
 ADAPTING, ADAPTING_STEPS = MarchControls(2.0, courant_growth=1.25), 12
+# Steps after which a turbulent level that wanders is left for the next.
+SERVED_AFTER = 60
 # Eddy viscosity of the wake behind a base over the stream's speed and the body's radius, about.
 BASE_MIXING = 0.01
 
@@ -130,7 +132,7 @@ class Execution(Climb):
         step = time_step(self.setup)
         self.recorder = Recorder(run, step, self._longer(), once=bool(self.setup.moving))
         # The change of grids rings for a while: that is part of the start-up too.
-        kept, start_up = self._resumed_time, int(0.8 * self.recorder.discard * self.recorder.steps)
+        kept, start_up = self._resumed_time, int(START_UP * self.recorder.discard * self.recorder.steps)
         if kept:
             self.recorder.entries = kept["entries"]
             self.recorder.mean_field.restore(kept)
@@ -364,6 +366,13 @@ class Execution(Climb):
         return (wanders and march.residual < STALLED_BELOW and self._steps_move(self.stalled_over)
                 and max(self._changes(self.stalled_over).values()) <= self.sheet.run.steady)
 
+    ahead_in_time = ahead_in_time
+
+    @property
+    def leaves_after(self):
+        """See `Climb`."""
+        return SERVED_AFTER if self.sheet.flow.model == "turbulent" else np.inf
+
     def _has_served(self):
         """Whether a turbulent level that is only a start for the next one has given what it can.
 
@@ -373,7 +382,7 @@ class Execution(Climb):
         level = self._level
         if self.sheet.flow.model != "turbulent" or level.name == self.setup.levels[-1] or level.steps < 25:
             return False
-        return level.steps >= 60 or (level.march.residual < 1e-2 and max(self._changes().values()) < 1e-3)
+        return level.steps >= self.leaves_after or (level.march.residual < 1e-2 and max(self._changes().values()) < 1e-3)
 
     def _finish_level(self):
         level = self._level
@@ -400,24 +409,6 @@ class Execution(Climb):
                     0.1 * abs(last.coefficients["lift"]) if self.sheet.flow.model == "inviscid" else 0.0,
                     1e-4)
         return (around["drag"] - last.coefficients["drag"]) / scale
-
-    def _layer(self):
-        """Boundary-layer thicknesses that were really reached, at the stations of the planner."""
-        if self.sheet.flow.model == "inviscid":
-            return []
-        flow, out = self._level.flow, []
-        sampler = WallSampler(flow.mesh, self._state(), flow.stream.gamma, flow.stream.mach)
-        taps = read_taps(flow, self._state())
-        for side in taps.sides:
-            k = taps.side(side)
-            for x in (STATIONS if len(k) > 8 else ()):
-                span = taps.x[k].min(), np.ptp(taps.x[k])
-                near = k[int(np.argmin(np.abs(taps.x[k] - span[0] - min(x, 0.97) * span[1])))]
-                found = sampler.profile(near).thicknesses()
-                if found:
-                    out.append(
-                        {"surface": side, "x": float(taps.x[near]), "cf": float(taps.cf[near]), **found})
-        return out
 
     def _share(self):
         """Work done over the whole, from cells times steps."""
@@ -465,7 +456,7 @@ class Execution(Climb):
             {name: t.as_dict()
              for name, t in trends.items()
              }, "forces": forces(coefficients, setup.air, setup.chord,
-                                 setup.reference_area), "control_volume": around, "layer": self._layer(),
+                                 setup.reference_area), "control_volume": around, "layer": layers_reached(self),
             "unsteady": unsteady, "formulas": [f.name for f in self.sheet.instruments.formulas], "levels":
             levels, "verdict": verdict.as_dict(), "shocks": [] if setup.moving and unsteady else last.shocks,
             "separations": [] if setup.moving and unsteady else last.separations, "probes": probes, "air":

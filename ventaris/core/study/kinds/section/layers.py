@@ -1,0 +1,24 @@
+"""The boundary layer that a run of a section really reached."""
+import numpy as np
+
+from ....instruments.profiles import WallSampler
+from ....instruments.taps import read_taps
+from ...planned_stations import STATIONS
+
+
+def layers_reached(run):
+    """Thicknesses at the stations of the planner, list of dict; none without friction."""
+    if run.sheet.flow.model == "inviscid":
+        return []
+    (_, flow, state), out = run.field(), []
+    sampler = WallSampler(flow.mesh, state, flow.stream.gamma, flow.stream.mach)
+    taps = read_taps(flow, state)
+    for side in taps.sides:
+        k = taps.side(side)
+        for x in (STATIONS if len(k) > 8 else ()):
+            span = taps.x[k].min(), np.ptp(taps.x[k])
+            near = k[int(np.argmin(np.abs(taps.x[k] - span[0] - min(x, 0.97) * span[1])))]
+            found = sampler.profile(near).thicknesses()
+            if found:
+                out.append({"surface": side, "x": float(taps.x[near]), "cf": float(taps.cf[near]), **found})
+    return out
