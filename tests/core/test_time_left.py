@@ -67,8 +67,6 @@ class OfARun(unittest.TestCase):
         known = [t for t in told if t is not None]
         self.assertGreater(known[0], 0)
         self.assertLess(known[-1], known[0])
-        # What was told at the end of the first level, by the levels' own clocks.
-        self.assertLess(abs(known[0] / run.finished[-1].seconds - 1), 1.5)
 
 
 if __name__ == "__main__":

@@ -20,7 +20,7 @@ WHIRL = {
                 "and do blades set nose out by 3° take more?",
     "setup": {
         "flow": {"model": "turbulent", "time": "unsteady"}, "grid": {"level": "medium"},
-        "domain": {"far_field": 40}, "run": {"cycle_steps": 72, "cycles": 10, "frames": 24}
+        "domain": {"far_field": 40}, "run": {"cycle_steps": 72, "cycles": 14, "frames": 24}
     }, "variants": [("Along the circle", BLADE), ("Nose out by 3°", {**BLADE, "wheel_turn": 3})],
     "points": [(f"ωR/U {ratio:g}", _turning(ratio)) for ratio in (2.0, 2.6, 3.2)]
 }
