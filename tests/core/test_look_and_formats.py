@@ -62,7 +62,8 @@ class Fields(unittest.TestCase):
     def test_pictures_are_valid_in_both_forms(self):
         for key in self.picture.values.keys() & QUANTITIES.keys():
             self.assertTrue(field_picture(self.picture, key, "png", width=3).startswith(b"\x89PNG"))
-        svg = field_picture(self.picture, "cp", "svg", isolines=True, lines=PlaneLines(5), title='a <b> & "c"',
+        svg = field_picture(self.picture, "cp", "svg", isolines=True, lines=PlaneLines(5),
+                            title='a <b> & "c"',
                             width=4)
         ET.fromstring(svg)
 

@@ -20,8 +20,8 @@ def climb(finished, name, steps, seconds, followed=(), leaves_after=60, residual
     return SimpleNamespace(finished=done, present=level, leaves_after=leaves_after, most_steps=150,
                            setup=SimpleNamespace(levels=names, cells=CELLS.get), time_march=None,
                            history=[{"level": name, "residual": r} for r in residuals],
-                           sheet=SimpleNamespace(run=SimpleNamespace(residual=1e-6)), ahead_in_time=lambda: list(
-                               followed))
+                           sheet=SimpleNamespace(run=SimpleNamespace(residual=1e-6)), 
+                           ahead_in_time=lambda: list(followed))
 
 
 class Told(unittest.TestCase):

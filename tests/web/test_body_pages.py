@@ -253,7 +253,8 @@ class Runs(WithBody):
         answer = self.client.post(f"/runs/{run_id}/views", data={"name": "Corner", "view": json.dumps(
             {"kind": "body", "look": LOOK})})
         self.assertEqual(answer.status_code, 200, answer.data)
-        self.assertIn(f"/runs/{run_id}/view.png?name=Corner", self.text(f"/campaigns/{self.body_campaign}/gallery"))
+        gallery = self.text(f"/campaigns/{self.body_campaign}/gallery")
+        self.assertIn(f"/runs/{run_id}/view.png?name=Corner", gallery)
         self.assertEqual(self.client.get(f"/runs/{run_id}/view.png?name=Corner").data[:4], b"\x89PNG")
         document = campaign_report(reports.material_of(self.db, self.body_campaign))
         captions = [p.caption for block in document.blocks for p in getattr(block, "pictures", ())]

@@ -20,7 +20,8 @@ NOSE = {"name": "Nose", "quantity": "cp", "box": [-0.2, 0.4, -0.2, 0.2], "stream
 LOOK = {
     "view": [2, 0, 0.7, -1.25, -1.5, 0.75, 9], "fields": {"quantity": "cp", "rake-kind": "disc", "rake-count":
     "9", "line-width": "3", "iso": "loss", "iso-value": "0.5"}, "on": ["ground", "domain", "oil"],
-    "planes": [{"q": "speed", "normal": "y", "at": "0", "vectors": True, "open": True}], "parts": {"wheel": 0.4}
+    "planes": [{"q": "speed", "normal": "y", "at": "0", "vectors": True, "open": True}], "parts":
+    {"wheel": 0.4}
 }
 
 
@@ -30,7 +31,8 @@ class Views(unittest.TestCase):
         self.assertEqual(view_of(json.loads(json.dumps(view.as_dict()))), view)
         self.assertEqual((view.quantity, view.width, view.rake.count, view.planes[0].open, view.parts),
                          ("cp", 3.0, 9, True, {"wheel": 0.4}))
-        self.assertEqual(view.words(), "Pressure coefficient Cp, 1 cut plane, streamlines, an iso-surface, oil flow")
+        self.assertEqual(view.words(),
+                         "Pressure coefficient Cp, 1 cut plane, streamlines, an iso-surface, oil flow")
         self.assertEqual(json.loads(view.query()["look"]), LOOK)
 
     def test_what_is_no_view_of_a_body_is_said(self):
@@ -41,7 +43,8 @@ class Views(unittest.TestCase):
                              ({"fields": {**fields, "rake-size": "-1"}}, "more than 0"),
                              ({"fields": {**fields, "line-width": "99"}}, "0.4 to 6"),
                              ({"fields": {**fields, "iso-value": "much"}}, "much"),
-                             ({"planes": [{"q": "taste"}]}, "taste"), ({"planes": [{"normal": "w"}]}, "x, y or z"),
+                             ({"planes": [{"q": "taste"}]}, "taste"),
+                             ({"planes": [{"normal": "w"}]}, "x, y or z"),
                              ({"planes": [{}] * 9}, "at most 8"), ({"planes": [{"at": "nan"}]}, "accepted"),
                              ({"parts": {"a": 2}}, "opacity"), ({"view": "x" * 9000}, "camera")):
             with self.subTest(words), self.assertRaisesRegex(ViewError, words):
@@ -52,14 +55,15 @@ class Views(unittest.TestCase):
     def test_a_view_of_before_keeps_its_streamlines(self):
         view = SavedView.from_dict(NOSE)
         self.assertEqual((view.lines.count, view.query()["count"]), (8, "8"))
-        drawn = {"count": 5, "x": -0.2, "low": -0.3, "high": 0.3, "through": [[0.1, 0.2]], "by": "mach", "width":
-                 3, "opacity": 0.5, "arrows": 3}
+        drawn = {"count": 5, "x": -0.2, "low": -0.3, "high": 0.3, "through": [[0.1, 0.2]], "by": "mach",
+                 "width": 3, "opacity": 0.5, "arrows": 3}
         view = SavedView.from_dict({**NOSE, "lines": drawn})
         self.assertEqual(view, SavedView.from_dict(json.loads(json.dumps(view.as_dict()))))
         query = view.query()
         self.assertEqual((query["x"], query["at"], query["by"], query["arrows"], query["vectors"]),
                          ("-0.2", "0.1,0.2", "mach", "1", "1"))
-        for wrong, words in (({"width": 9}, "0.4 to 6"), ({"opacity": 0}, "0.1 to 1"), ({"by": "taste"}, "taste"),
+        for wrong, words in (({"width": 9}, "0.4 to 6"), ({"opacity": 0}, "0.1 to 1"),
+                             ({"by": "taste"}, "taste"),
                              ({"through": [[1]]}, "points"), ({"x": float("inf")}, "rake"),
                              ({"arrows": 50}, "arrows"), ({"count": 999}, "streamlines")):
             with self.subTest(words), self.assertRaisesRegex(ViewError, words):

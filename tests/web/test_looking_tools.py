@@ -91,15 +91,16 @@ class Grips(InBrowser):
         page.wait_for_selector("#drawing .handle >> nth=1")
         self.wait_until(lambda: "saved" in page.locator("#saved").text_content())
         page.evaluate("window.scrollTo(0, 0)")
-        before = self.number("[name='instruments.probes[].x']"), self.number("[name='instruments.probes[].y']")
+        place = ["[name='instruments.probes[].x']", "[name='instruments.probes[].y']"]
+        before = list(map(self.number, place))
         self.drag("#drawing .handle >> nth=1", -50, -25)
-        after = self.number("[name='instruments.probes[].x']"), self.number("[name='instruments.probes[].y']")
+        after = list(map(self.number, place))
         self.assertLess(after[0], before[0] - 0.05)
         self.assertAlmostEqual((after[1] - before[1]) / (before[0] - after[0]), 0.5, delta=0.05)
         self.wait_until(lambda: "saved" in page.locator("#saved").text_content())
         page.reload()
         page.wait_for_selector("#drawing svg")
-        self.assertEqual(self.number("[name='instruments.probes[].x']"), after[0])
+        self.assertEqual(self.number(place[0]), after[0])
 
 
 class Looking(InBrowser):

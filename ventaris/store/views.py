@@ -7,7 +7,8 @@ from .database import transaction
 
 
 def views_of(found):
-    """The views (`SavedView`, `BodyView`) of a campaign, in the order in which they were kept; what is none is left out."""
+    """The views (`SavedView`, `BodyView`) of a campaign, in the order in which they were kept; what is none
+    is left out."""
     out = []
     for one in json.loads(found["views"] or "[]"):
         try:

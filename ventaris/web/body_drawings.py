@@ -216,8 +216,8 @@ def _zones(setup):
             _path([loop], "zone"),
             handle((x, z), wide, f"Start of zone {row + 1}", *place(path, row, "m", y="z")),
             handle((end, z + last), wide, f"Length and height of zone {row + 1}",
-                   Sets(f"{path}[].length", 1.0, 0.0, -x, "m", row), Sets(f"{path}[].{across}", 0.0, 2.0, -2 * z,
-                                                                         "m", row))
+                   Sets(f"{path}[].length", 1.0, 0.0, -x, "m", row),
+                   Sets(f"{path}[].{across}", 0.0, 2.0, -2 * z, "m", row))
         ]
         seen += loop
     return parts, seen
@@ -273,11 +273,13 @@ def _instruments(setup):
             x + 1.5 * r, y + 1.5 * r, words, letters)
 
     parts.append(mark(i.moment_x, i.moment_z, "moments"))
-    grips = [handle((i.moment_x, i.moment_z), size, "Moments about", Sets("instruments.moment_x", 1.0, unit="m"),
+    grips = [handle((i.moment_x, i.moment_z), size, "Moments about",
+                    Sets("instruments.moment_x", 1.0, unit="m"),
                     Sets("instruments.moment_z", up=1.0, unit="m"))]
     for row, p in enumerate(i.probes):
         parts.append(mark(p.x, p.z, p.name))
-        grips.append(handle((p.x, p.z), size, f"Probe {p.name}", *place("instruments.probes", row, "m", y="z")))
+        grips.append(
+            handle((p.x, p.z), size, f"Probe {p.name}", *place("instruments.probes", row, "m", y="z")))
     for row, m in enumerate(i.meters):
         path = "instruments.meters"
         grips += [
@@ -299,4 +301,5 @@ def _instruments(setup):
                                          for p in i.probes] + [m.z - 0.5 * m.height for m in i.meters
                                                                ] + [m.z + 0.5 * m.height for m in i.meters]
     pad = 0.12 * size
-    return frame("".join(parts + grips), (min(xs) - pad, max(xs) + pad, min(ys) - pad, max(ys) + pad)), caption
+    window = (min(xs) - pad, max(xs) + pad, min(ys) - pad, max(ys) + pad)
+    return frame("".join(parts + grips), window), caption

@@ -2,7 +2,7 @@
 import functools
 
 import numpy as np
-from flask import Blueprint, Response, abort, current_app, g, request
+from flask import Blueprint, Response, abort, current_app, g, jsonify, request
 
 from ..core import units
 from ..core.look.body_field import SURFACE_QUANTITIES
@@ -19,7 +19,7 @@ from .packing import packed
 from .turns import takes_long
 
 pages = Blueprint("body_looks", __name__)
-LARGEST = 1e9
+LARGEST, POINTS_ALONG = 1e9, 301
 
 
 @functools.lru_cache(maxsize=4)
@@ -39,8 +39,9 @@ def body_of(run_id):
     only_about("body", run_id)
     version = runs.array_version(g.database, run_id, "field")
     if not version:
-        abort(404, "This run has no field: it appears with the first steps, and is let go of at the end where "
-                   "numbers and curves only are kept.")
+        abort(
+            404, "This run has no field: it appears with the first steps, and is let go of at the end where "
+            "numbers and curves only are kept.")
     return _load(str(current_app.config["FOLDER"]), run_id, version)
 
 
@@ -149,11 +150,31 @@ def plane(run_id):
         **{name: request.args.get(name, 0.0, type=finite) or 0.0 for name in ("turn", "tilt")}
     })
     columns = min(max(request.args.get("columns", 280, type=int), 20), 600)
-    points, triangles, values, velocity = wanted.cut(field, drawn, columns)
+    points, triangles, values, velocity, mach = wanted.cut(field, drawn, columns)
     q = _described(field.quantities[wanted.q], wanted.span(field, triangles, values))
     return answered({"quantity": q, "level": field.level, "normal": wanted.direction().tolist()}, {
-        "points": points * field.scale, "triangles": triangles, "values": values, "velocity": velocity
+        "points": points * field.scale, "triangles": triangles, "values": values, "velocity": velocity,
+        "mach": mach
     })
+
+
+@pages.get("/runs/<int:run_id>/along.json")
+@takes_long
+def along(run_id):
+    """Every field at even distances along a line ``from`` x,y,z ``to`` x,y,z in metres; none in bodies."""
+    field, _ = body_of(run_id)
+    ends = np.array([_numbers(name, (0.0, ) * 3) for name in ("from", "to")])
+    length = float(np.linalg.norm(ends[1] - ends[0]))
+    if not length > 0:
+        abort(400, "from and to are the same place: give two ends of a line.")
+    share = np.linspace(0.0, 1.0, POINTS_ALONG)
+    points = ends[0] + share[:, None] * (ends[1] - ends[0])
+    values = field.sample(points / field.scale, tuple(field.quantities))
+    return jsonify(
+        s=(share * length).tolist(), points=points.tolist(), quantities=[{
+            "key": q.key, "label": q.label, "unit": q.unit, "values":
+            [None if not np.isfinite(v) else float(v) for v in column]
+        } for q, column in zip(field.quantities.values(), values.T)])
 
 
 def _reach():

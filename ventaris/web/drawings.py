@@ -394,7 +394,8 @@ def _grid(setup):
     worst = np.argsort(-skew)[:5]
     marks = "".join(f'<circle class="worst" cx="{x:.4f}" cy="{-y:.4f}" r="{0.012 * (box[1] - box[0]):.4f}"/>'
                     for x, y in mesh.centre[worst])
-    parts = [f'<path class="mesh" d="{path}"/>', bodies, marks, *(_polygon(loop, "zone") + grips for loop, grips in zones)]
+    parts = [f'<path class="mesh" d="{path}"/>', bodies, marks]
+    parts += [_polygon(loop, "zone") + grips for loop, grips in zones]
     about = "about " if setup.is_hybrid else ""
     counts = ", ".join(f"{name} {about}{setup.cells(name):,}".replace(",", " ") for name in setup.levels)
     place = mesh.centre[worst[0]]

@@ -29,8 +29,9 @@ from .turns import takes_long
 pages = Blueprint("flow", __name__)
 # Width of a small picture, in inches: its words can be read in a gallery.
 SMALL = 5.4
-NO_FIELD = ("This run has no field: it appears a second after the run has begun, and is let go of at its end where "
-            "numbers and curves only are kept.")
+NO_FIELD = (
+    "This run has no field: it appears a second after the run has begun, and is let go of at its end where "
+    "numbers and curves only are kept.")
 # The longest window over its width that an address may ask of a picture.
 MOST_ASPECT = 5.0
 
@@ -164,7 +165,8 @@ def _show_body(run, sheet, others):
     planes = body_of(run["id"])[0].quantities if has_field else {}
     return render_template("flow_body.html", run=run,
                            file=plain_name(f"{run['variant_name']} {run['point_name']}"), others=others,
-                           has_field=has_field, ground=ground, marks=_marks_in_space(sheet), moving=sheet.domain.ground == "moving",
+                           has_field=has_field, ground=ground, marks=_marks_in_space(sheet),
+                           moving=sheet.domain.ground == "moving",
                            quantities=quantities, plane_quantities=planes, viscous=sheet.flow.model
                            != "inviscid")
 
@@ -405,10 +407,11 @@ def picture(run_id, form):
         ) if low is not None and high is not None and high - low > 1e-9 * max(abs(low), abs(high)) else None
     name = request.args.get("map")
     title = f"{run['campaign_name']}: {run['variant_name']} at {run['point_name']}, {level} grid"
+    longer = min(max(request.args.get("arrows", 0.0, type=finite) or 0.0, -1.0), 1.0)
+    arrows = 3.0**longer if flag("vectors") else 0.0
+    lines = _lines(_count("count", 24, 1, MOST_LINES) if flag("stream") else 0, arrows=arrows)
     data = field_picture(drawn, key, form, _box(drawn), span, name if name in OFFERED else None,
-                         flag("bands"), flag("iso"), flag("sonic"),
-                         _lines(_count("count", 24, 1, MOST_LINES) if flag("stream") else 0, arrows=3.0**(
-                             request.args.get("arrows", 0.0, type=finite) or 0.0) if flag("vectors") else 0.0),
+                         flag("bands"), flag("iso"), flag("sonic"), lines,
                          SMALL if "small" in request.args else 9.0,
                          "" if "small" in request.args else title, reversed_flow=flag("reversed"),
                          cells=flag("grid"))

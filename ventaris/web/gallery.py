@@ -37,7 +37,8 @@ def keep(run_id):
     try:
         view = view_of(json.loads(request.form.get("view", "{}")) | {"name": request.form.get("name", "")})
         if (view.as_dict().get("kind") == "body") != (campaign["space"] == "body"):
-            raise ViewError("view: a plane's view is kept with flows in a plane, a body's with those in space.")
+            raise ViewError(
+                "view: a plane's view is kept with flows in a plane, a body's with those in space.")
         views.keep_view(g.database, campaign, view)
     except (ViewError, ValueError, TypeError) as error:
         return jsonify(problem=str(error)), 400

@@ -249,7 +249,8 @@ def _instruments(setup):
         ]
     for number, p in enumerate(i.probes, start=1):
         parts += [
-            circle(p.x, p.y, 0.7 * size, "probe"), text(p.x + 1.2 * size, p.y - 0.3 * size, str(number), 0.9 * size),
+            circle(p.x, p.y, 0.7 * size, "probe"),
+            text(p.x + 1.2 * size, p.y - 0.3 * size, str(number), 0.9 * size),
             handle((MM * p.x, MM * p.y), MM * (box[1] - box[0]), f"Probe {p.name}",
                    *place("instruments.probes", number - 1, "m", scale=1 / MM))
         ]

@@ -186,8 +186,8 @@ class Job:
         return request
 
     def _left(self, spent, share):
-        """Seconds that are left: by what the levels have taken where one has ended; before it by the estimate,
-        ever more by the share that is done."""
+        """Seconds that are left: by what the levels have taken where one has ended; before it by the
+        estimate, ever more by the share that is done."""
         left = self.time_left.seconds()
         if left is not None:
             return left

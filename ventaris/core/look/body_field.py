@@ -142,25 +142,30 @@ class BodyField:
     def nodal(self, key):
         """Node values of a quantity, kept."""
         if key not in self.cache:
-            self.cache[key] = self._vortex() if key == "q" else self._nodal(self.values(key))
+            made = {"q": self._vortex, "density_gradient": self._density_gradient}.get(key)
+            self.cache[key] = made() if made else self._nodal(self.values(key))
         return self.cache[key]
 
     def _vortex(self):
         """Q-criterion at the nodes, from the nodal velocity inside each leaf, times (body's size over speed)
         squared."""
         node, _ = self._nodes
-        grads = []
-        for name in ("vx", "vy", "vz"):
-            v = self.nodal(name)[node]
-            edge = self.tree.size[:, None]
-            sign = 2.0 * CORNERS - 1.0
-            grads.append(np.nan_to_num(v) @ sign / (4 * edge))
-        g = np.stack(grads, axis=1)
+        g = np.stack([self._slope(name) for name in ("vx", "vy", "vz")], axis=1)
         bad = ~np.isfinite(self.nodal("vx")[node]).all(axis=1)
         g[bad] = 0.0
         q = -0.5 * np.einsum("kij,kji->k", g, g)
         total = self._spread(q)
         return total
+
+    def _slope(self, key):
+        """Gradient of a quantity in each leaf, from its nodes; shape (n_leaves, 3)."""
+        values = np.nan_to_num(self.nodal(key)[self._nodes[0]])
+        return values @ (2.0 * CORNERS - 1.0) / (4 * self.tree.size[:, None])
+
+    def _density_gradient(self):
+        """Its size at the nodes, per metre; none where a leaf reaches into the body."""
+        whole = np.isfinite(self.nodal("density")[self._nodes[0]]).all(axis=1)
+        return self._spread(np.where(whole, np.linalg.norm(self._slope("density"), axis=1) / self.scale, 0.0))
 
     def _spread(self, leaf_values):
         node, count = self._nodes
@@ -271,7 +276,8 @@ SPACE_QUANTITIES = {
                      ""), "vx": Quantity("vx", "Velocity along x over the stream's", "", True, 0.0),
     "vy": Quantity("vy", "Velocity along y over the stream's", "", True,
                    0.0), "vz": Quantity("vz", "Velocity along z over the stream's", "", True, 0.0),
-    "pressure": QUANTITIES["pressure"], "temperature": QUANTITIES["temperature"], "eddy": QUANTITIES["eddy"],
+    "pressure": QUANTITIES["pressure"], "density": QUANTITIES["density"], "density_gradient":
+    QUANTITIES["density_gradient"], "temperature": QUANTITIES["temperature"], "eddy": QUANTITIES["eddy"],
     "fluctuation": QUANTITIES["fluctuation"], "pressure_rms": Quantity("pressure_rms",
                                                                        "Pressure fluctuation, r.m.s.", "Pa"),
     "mean_cp": Quantity("mean_cp", "Cp, mean over time", "", True,

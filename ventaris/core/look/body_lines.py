@@ -214,6 +214,23 @@ def cut_plane(field, point, normal, keys, low, high, columns=280):
     return points, triangles, np.nan_to_num(filled)
 
 
+def level_lines(points, triangles, values, levels):
+    """Where values on triangles pass through levels: (starts, ends) of segments, shapes (n, 3)."""
+    starts, ends = [np.zeros((0, 3))], [np.zeros((0, 3))]
+    corner, at = values[triangles], points[triangles]
+    for level in levels:
+        above = corner > level
+        crossed = above != np.roll(above, -1, axis=1)
+        cut = crossed.sum(axis=1) == 2
+        a, b = corner[cut], np.roll(corner[cut], -1, axis=1)
+        share = np.where(crossed[cut], (level - a) / np.where(b == a, 1.0, b - a), 0.0)[..., None]
+        here = at[cut] + share * (np.roll(at[cut], -1, axis=1) - at[cut])
+        found = here[crossed[cut]].reshape(-1, 2, 3)
+        starts.append(found[:, 0])
+        ends.append(found[:, 1])
+    return np.concatenate(starts), np.concatenate(ends)
+
+
 def _spread_once(grid):
     """Unknown nodes beside known ones get the mean of those, shape (n, m, k)."""
     total, count = np.zeros_like(grid), np.zeros(grid.shape[:2])

@@ -49,6 +49,10 @@ class CutPlane:
     reach: float = 0.6
     vectors: bool = False
     open: bool = False
+    iso: bool = False
+    sonic: bool = False
+    low: float | None = None
+    high: float | None = None
 
     @classmethod
     def from_dict(cls, found):
@@ -59,8 +63,9 @@ class CutPlane:
             raise SceneError("normal: x, y or z.")
         return cls(found.get("q", "speed"), found.get("normal", "y"), number(found, "at", 0.0),
                    number(found, "turn", 0.0), number(found, "tilt", 0.0),
-                   min(max(number(found, "reach", 0.6), 0.05), 50.0), bool(found.get("vectors")),
-                   bool(found.get("open")))
+                   min(max(number(found, "reach", 0.6), 0.05), 50.0),
+                   *(bool(found.get(name)) for name in ("vectors", "open", "iso", "sonic")),
+                   number(found, "low"), number(found, "high"))
 
     def direction(self):
         """Its normal, shape (3,)."""
@@ -70,15 +75,18 @@ class CutPlane:
         return np.array([[cos, 0, sin], [0, 1, 0], [-sin, 0, cos]]) @ turned
 
     def cut(self, field, drawn, columns=280):
-        """(points, triangles, values, velocities) of it, in the field's unit."""
+        """(points, triangles, values, velocities, Mach numbers) of it, in the field's unit."""
         middle = 0.5 * (drawn.points.min(axis=0) + drawn.points.max(axis=0))
         point = np.where(np.array(AXES[self.normal]) > 0, self.at / field.scale, middle)
-        points, triangles, values = cut_plane(field, point, self.direction(), (self.q, "vx", "vy", "vz"),
+        points, triangles, values = cut_plane(field, point, self.direction(),
+                                              (self.q, "vx", "vy", "vz", "mach"),
                                               *window(field, drawn, self.reach), columns)
-        return points, triangles, values[:, 0], values[:, 1:]
+        return points, triangles, values[:, 0], values[:, 1:4], values[:, 4]
 
     def span(self, field, triangles, values):
-        """Ends of its colours."""
+        """Ends of its colours: as asked, or such that they hold most of its values."""
+        if None not in (self.low, self.high) and self.high > self.low:
+            return self.low, self.high
         return span_in_air(field.quantities[self.q],
                            values[np.unique(triangles)] if len(triangles) else np.zeros(1))
 
@@ -136,7 +144,7 @@ class Rake:
                                  f"{', '.join(drawn.parts)}.")
             return over_part(drawn, self.part, self.count, 0.6 * field.wall_size)
         if self.kind == "spot":
-            return spot(np.array(centre) / field.scale, np.array(self.normal), width / field.scale, self.count)
+            return spot(np.array(centre) / field.scale, self.normal, width / field.scale, self.count)
         kind = "grid" if self.kind == "inflow" else self.kind
         return rake_seeds(kind, np.array(centre) / field.scale, width / field.scale, self.count)
 

@@ -8,14 +8,14 @@ from matplotlib.backends.backend_agg import FigureCanvasAgg
 from matplotlib.figure import Figure
 
 from .body_field import SURFACE_QUANTITIES
-from .body_lines import oil_lines
+from .body_lines import level_lines, oil_lines
 from .body_scene import CutPlane, Iso, Rake, SceneError, domain, number
 from .colours import BANDS, colour_map, map_for, table
 from .raster import Camera, Canvas
 from .saved_view import ViewError, name_of
 from .spans import span_in_air, span_on_body
 
-PAPER, INK, BODY, GROUND, ROAD, EDGE = (0xF7F5F0, 0x1B2A2F, 0xD9D4C6, 0x9A9484, 0xA86A1E, 0x5B676B)
+PAPER, INK, BODY, GROUND, EDGE, WHITE = (0xF7F5F0, 0x1B2A2F, 0xD9D4C6, 0x9A9484, 0x5B676B, 0xFFFFFF)
 ASPECT, FINER, DPI, OIL_LINES = 1.52, 2, 110, 700
 MOST_PLANES, LONGEST_LOOK = 8, 8000
 ARROWS_OF_PLANE, ARROW = 1500, 0.05
@@ -186,8 +186,8 @@ class Scene:
         canvas = Canvas(Camera(view.target, view.direction, view.distance, pixels, height), _rgb(PAPER))
         self._surfaces(canvas, scales)
         self._strokes(canvas, scales, pixels / 930)
-        return _framed(canvas.colour.reshape(height // FINER, FINER, pixels // FINER, FINER, 3).mean(axis=(1, 3)),
-                       [scales[name] for name in self.scales], width)
+        fine = canvas.colour.reshape(height // FINER, FINER, pixels // FINER, FINER, 3)
+        return _framed(fine.mean(axis=(1, 3)), [scales[name] for name in self.scales], width)
 
     def _colours(self, name, scales):
         """The function from values of a layer to colours."""
@@ -204,7 +204,7 @@ class Scene:
 
     def _clip(self, camera):
         """What an opened body is cut by: what lies before the plane goes."""
-        for _, plane, (points, triangles, _, _) in self.planes:
+        for _, plane, (points, triangles, *_) in self.planes:
             if plane.open and len(triangles):
                 normal = plane.direction()
                 side = 1.0 if normal @ camera.axes()[2] > 0 else -1.0
@@ -214,7 +214,7 @@ class Scene:
     def _surfaces(self, canvas, scales):
         """Planes, the body's parts (those that are seen through last) and the iso-surface."""
         scale, drawn, view = self.field.scale, self.drawn, self.view
-        for name, _, (points, triangles, values, _) in self.planes:
+        for name, _, (points, triangles, values, *_) in self.planes:
             canvas.surface(points * scale, triangles, self._colours(name, scales), values)
         if self.iso:
             found, values = self.iso
@@ -234,14 +234,22 @@ class Scene:
         segments = lambda lines: (np.concatenate([line[:-1] for line in lines]) * scale,
                                   np.concatenate([line[1:] for line in lines]) * scale)
         if self.lines:
-            values = np.concatenate([own[:-1] for _, own in self.lines])
-            canvas.lines(*segments([points for points, _ in self.lines]), self._colours("streams", scales)(values),
-                         view.width * pixel, view.opacity)
+            colours = self._colours("streams", scales)(np.concatenate([own[:-1] for _, own in self.lines]))
+            canvas.lines(*segments([points for points, _ in self.lines]), colours, view.width * pixel,
+                         view.opacity)
         if "oil" in view.shown and np.any(field.wall_shear):
             canvas.lines(*segments(oil_lines(field, self.drawn, OIL_LINES)), _rgb(INK), pixel)
-        for _, plane, (points, triangles, _, velocity) in self.planes:
+        for name, plane, (points, triangles, values, velocity, mach) in self.planes:
             if plane.vectors and len(triangles):
                 canvas.lines(*self._arrows(plane, points * scale, triangles, velocity), _rgb(INK), pixel)
+            if plane.iso:
+                levels = np.linspace(*scales[name][1], BANDS + 1)[1:-1]
+                found = level_lines(points * scale, triangles, values, levels)
+                canvas.lines(*found, _rgb(INK), 0.7 * pixel, 0.6)
+            if plane.sonic:
+                sonic = level_lines(points * scale, triangles, mach, (1.0, ))
+                canvas.lines(*sonic, _rgb(WHITE), 3.0 * pixel)
+                canvas.lines(*sonic, _rgb(INK), 1.2 * pixel)
         low, high = domain(field) * scale
         floor = self.drawn.points[:, 2].min() * scale - low[2]
         if "ground" in view.shown and floor < 0.5 * np.ptp(self.drawn.points, axis=0).max() * scale:

@@ -87,7 +87,8 @@ def field_picture(picture, key, form="png", box=DEFAULT_BOX, span=None, map_name
         axes.tricontourf(grid, u, [u.min() - 1.0, 0.0], colors=[BRICK], alpha=0.25)
         axes.tricontour(grid, u, [0.0], colors=BRICK, linewidths=0.9)
     if cells:
-        axes.add_collection(LineCollection(_seen_edges(picture, box), colors=INK, linewidths=0.25, alpha=0.35))
+        axes.add_collection(
+            LineCollection(_seen_edges(picture, box), colors=INK, linewidths=0.25, alpha=0.35))
     if lines.any or lines.arrows:
         title += draw_lines(axes, picture, box, lines)
     for outline in picture.wall:
@@ -161,8 +162,8 @@ def grid_picture(picture, box, width=9.0):
 def _seen_edges(picture, box):
     """Edges of cells in a window, shape (n, 2, 2)."""
     ends = picture.points[picture.edges]
-    return ends[(ends[..., 0].max(1) > box[0]) & (ends[..., 0].min(1) < box[1]) & (ends[..., 1].max(1) > box[2])
-                & (ends[..., 1].min(1) < box[3])]
+    low, high = ends.min(axis=1), ends.max(axis=1)
+    return ends[(high[:, 0] > box[0]) & (low[:, 0] < box[1]) & (high[:, 1] > box[2]) & (low[:, 1] < box[3])]
 
 
 def png_bytes(figure, dpi=110):

@@ -100,7 +100,8 @@ class PlaneLines:
 
     def words(self):
         """What is drawn, in a few words; empty for nothing."""
-        return ", ".join(word for word, there in (("streamlines", self.any), ("arrows", self.arrows)) if there)
+        words = (("streamlines", self.any), ("arrows", self.arrows))
+        return ", ".join(word for word, there in words if there)
 
 
 def where_air_is(picture, box):

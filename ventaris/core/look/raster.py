@@ -50,8 +50,8 @@ class Camera:
         relative = np.asarray(points, dtype=float) - eye
         depth = -relative @ away
         scale = 0.5 * self.height / np.tan(np.radians(0.5 * FIELD_OF_VIEW)) / np.maximum(depth, 1e-12)
-        return np.stack([0.5 * self.width + relative @ right * scale, 0.5 * self.height - relative @ up * scale],
-                        axis=1), depth
+        across, down = 0.5 * self.width + relative @ right * scale, 0.5 * self.height - relative @ up * scale
+        return np.stack([across, down], axis=1), depth
 
 
 @dataclass
@@ -112,7 +112,9 @@ class Canvas:
 
     def _lit(self, normals, count):
         """Normals as the camera has them, three columns."""
-        return np.zeros((3, count)) if normals is None else np.array(self.camera.axes()) @ np.transpose(normals)
+        if normals is None:
+            return np.zeros((3, count))
+        return np.array(self.camera.axes()) @ np.transpose(normals)
 
     def lines(self, starts, ends, colours, width=1.0, opacity=1.0):
         """Draw segments in front of what is there.
@@ -130,7 +132,8 @@ class Canvas:
         before = np.minimum(near_a, near_b) > 5e-3 * self.camera.distance
         colours = np.ascontiguousarray(np.broadcast_to(colours, (len(starts), 3))[before], dtype=float)
         covered = np.zeros((*self.depth.shape, 4))
-        _stroke(a[before], b[before], near_a[before], near_b[before], colours, 0.5 * width, self.depth, covered)
+        _stroke(a[before], b[before], near_a[before], near_b[before], colours, 0.5 * width, self.depth,
+                covered)
         share = (covered[..., 3] * opacity)[..., None]
         self.colour[:] = (1 - share) * self.colour + share * covered[..., :3]
 

@@ -13,7 +13,7 @@ def keeping():
     return choice(
         "all", "Keep",
         "Numbers, history, curves and a small picture are always kept. The flow itself is needed for "
-        "pictures, differences of fields and probes set afterwards; what the run needs to go on takes most of "
+        "pictures, differences of fields and values along lines; what the run needs to go on takes half of "
         "the disk, and is where neighbouring points start from.", all="the flow, and what it needs to go on",
         fields="the flow", numbers="numbers and curves")
 

@@ -69,12 +69,14 @@ class TimeLeft:
         return max(late, mean, DEARER * before if level.steps < half else 0.0)
 
     def _expected(self, before, number):
-        """Steps of a level, from (steps, whether it wandered) of the one before it; `number` counts from 0."""
+        """Steps of a level, from (steps, whether it wandered) of the one before; `number` counts from 0."""
         steps, wandered = before
         names = self.climb.setup.levels
         if wandered:
+            if number < len(names) - 1:
+                return steps
             all_along = sum(not f.settled for f in self.climb.finished) > 1
-            return steps * ((AFTER_WANDERING if all_along else AFTER_ONE) if number == len(names) - 1 else 1.0)
+            return steps * (AFTER_WANDERING if all_along else AFTER_ONE)
         return steps * (AFTER_FIRST if number == 1 else AFTER_OTHERS)
 
     def _before(self):
@@ -100,7 +102,9 @@ class TimeLeft:
             return math.inf
         logs = np.log(np.maximum(recent, 1e-300))
         slope = np.polyfit(np.arange(len(logs)), logs, 1)[0]
-        return max((logs[-1] - math.log(self.climb.sheet.run.residual)) / -slope, 0.0) if slope < 0 else math.inf
+        if slope >= 0:
+            return math.inf
+        return max((logs[-1] - math.log(self.climb.sheet.run.residual)) / -slope, 0.0)
 
     def _levels_to_come(self, cost, level):
         """Seconds for the levels after the present one."""

@@ -6,21 +6,32 @@ import { colourTable } from "./viewer.js";
 
 THREE.ColorManagement.enabled = false;
 const VERTEX = `
-attribute float value; varying float v; varying vec3 n; varying vec3 at;
-void main() { v = value; n = normalize(normalMatrix * normal); vec4 p = modelMatrix * vec4(position, 1.0);
+attribute float value, mach; varying float v, m; varying vec3 n; varying vec3 at;
+void main() { v = value; m = mach; n = normalize(normalMatrix * normal);
+  vec4 p = modelMatrix * vec4(position, 1.0);
   at = p.xyz; gl_Position = projectionMatrix * viewMatrix * p; }`;
 const FRAGMENT = `
-uniform sampler2D colours; uniform float low, high, bands, fade, lit; uniform bool banded, mapped;
+uniform sampler2D colours; uniform float low, high, bands, fade, lit; uniform bool banded, mapped, iso, sonic;
   uniform vec3 plain; uniform vec4 cut; uniform bool clipped;
-varying float v; varying vec3 n; varying vec3 at;
+varying float v, m; varying vec3 n; varying vec3 at;
 void main() {
   if (clipped && dot(cut.xyz, at) > cut.w) discard;
   float s = clamp((v - low) / (high - low), 0.0, 1.0);
   if (banded) s = (floor(min(s, 0.99999) * bands) + 0.5) / bands;
   vec3 c = mapped ? texture2D(colours, vec2(s * 0.99609 + 0.00195, 0.5)).rgb : plain;
-  vec3 m = normalize(gl_FrontFacing ? n : -n);
-  float light = 0.62 + 0.30 * max(dot(m, normalize(vec3(0.35, 0.55, 0.75))), 0.0)
-    + 0.14 * max(dot(m, normalize(vec3(-0.6, 0.25, 0.3))), 0.0);
+  vec3 ink = vec3(0.106, 0.165, 0.184);
+  if (iso && v > low && v < high) {
+    float x = (v - low) / (high - low) * bands, w = max(fwidth(x), 1e-9);
+    c = mix(c, ink, 0.62 * (1.0 - smoothstep(0.2, 1.2, abs(fract(x - 0.5) - 0.5) / w)));
+  }
+  if (sonic) {
+    float d = abs(m - 1.0) / max(fwidth(m), 1e-9);
+    c = mix(c, vec3(1.0), 1.0 - smoothstep(1.6, 2.4, d));
+    c = mix(c, ink, 1.0 - smoothstep(0.7, 1.4, d));
+  }
+  vec3 up = normalize(gl_FrontFacing ? n : -n);
+  float light = 0.62 + 0.30 * max(dot(up, normalize(vec3(0.35, 0.55, 0.75))), 0.0)
+    + 0.14 * max(dot(up, normalize(vec3(-0.6, 0.25, 0.3))), 0.0);
   gl_FragColor = vec4(mix(c, c * light, lit), fade);
 }`;
 const UP = new THREE.Vector3(0, 0, 1);
@@ -52,7 +63,7 @@ function material(options = {}) {
       false }, mapped: { value: options.mapped ?? true }, plain: { value: new THREE.Color(options.plain ??
       0xD9D4C6) },
     fade: { value: options.fade ?? 1 }, lit: { value: options.lit ?? 1 }, cut: { value: new THREE.Vector4(0,
-      1, 0, 0) }, clipped: { value: false } } });
+      1, 0, 0) }, clipped: { value: false }, iso: { value: false }, sonic: { value: false } } });
 }
 
 export class BodyCanvas {
@@ -186,16 +197,19 @@ export class BodyCanvas {
 
   drop(name) { this._layer(name, null); this._layer(`${name}-vectors`, null); this.legend(name, null); }
 
-  // A cut plane from the server, with its own range.
-  async setPlane(name, data, range, vectors) {
+  // A cut plane from the server, with its own range; `lines` says whether it has iso-lines and a sonic line.
+  async setPlane(name, data, range, vectors, lines = {}) {
     const table = await colourTable(data.quantity.map);
     const [low, high] = range || data.quantity.range;
     const geometry = new THREE.BufferGeometry();
     geometry.setAttribute("position", new THREE.BufferAttribute(data.points, 3));
     geometry.setAttribute("normal", new THREE.BufferAttribute(new Float32Array(data.points.length), 3));
     geometry.setAttribute("value", new THREE.BufferAttribute(data.values, 1));
+    geometry.setAttribute("mach", new THREE.BufferAttribute(data.mach, 1));
     geometry.setIndex(new THREE.BufferAttribute(data.triangles, 1));
     const look = material({ lit: 0 });
+    look.uniforms.iso.value = Boolean(lines.iso);
+    look.uniforms.sonic.value = Boolean(lines.sonic);
     // Arrows lie in the plane: it stands back a little, or they would show in stripes.
     Object.assign(look, { polygonOffset: true, polygonOffsetFactor: 2, polygonOffsetUnits: 8 });
     Object.assign(look.uniforms.low, { value: low }); Object.assign(look.uniforms.high, { value: high });
@@ -394,7 +408,9 @@ export class BodyCanvas {
       factor = Math.max(1, 1920 / w);
     const rows = [...(this.options.legend?.querySelectorAll("[data-of]") || [])].map((row) =>
       row.scale).filter(Boolean);
-    const out = document.createElement("canvas"), top = 56, foot = 20 + 56 * Math.max(rows.length, 1);
+    const said = this.options.arrowLegend, arrows = said && !said.hidden ? 30 : 0;
+    const out = document.createElement("canvas"), top = 56, foot = 20 + arrows +
+      56 * Math.max(rows.length, 1);
     out.width = Math.round(w * factor); out.height = Math.round(h * factor) + top + foot;
     this.renderer.setPixelRatio(factor);
     this.draw();
@@ -411,6 +427,8 @@ export class BodyCanvas {
         pen.textBaseline = "middle"; pen.fillText(scale.what, 24, y + 10);
       paint(pen, Math.round(out.width / 2) - 300, y, 600, 20, scale, 16);
     });
+    if (arrows) { pen.font = '18px "IBM Plex Sans", sans-serif'; pen.textAlign = "left"; pen.textBaseline =
+      "middle"; pen.fillText(said.textContent, 24, out.height - 18); }
     this._measure(pen, out.width - 40, out.height - foot + 26, h * factor);
     return out.toDataURL("image/png");
   }

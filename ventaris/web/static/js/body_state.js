@@ -1,7 +1,9 @@
 // What one sees of a body as text for the address, and back: camera, quantity, range, planes, lines, parts.
 const FIELDS = ["quantity", "low", "high", "rake-kind", "rake-count", "rake-x", "rake-y", "rake-z",
-  "rake-size", "iso", "iso-value", "rake-by", "iso-by", "arrows", "line-width", "line-opacity"];
-const OF_PLANE = ["q", "normal", "at", "turn", "tilt", "reach"], PRESSED = ["vectors", "open"];
+  "rake-size", "iso", "iso-value", "rake-by", "iso-by", "arrows", "line-width", "line-opacity",
+  "along-0", "along-1", "along-of"];
+const OF_PLANE = ["q", "normal", "at", "turn", "tilt", "reach", "low", "high"], PRESSED =
+  ["vectors", "open", "iso", "sonic"];
 const WAIT = 250;
 const short = (v) => Number(v.toPrecision(5));
 const of = (id) => document.getElementById(id);

@@ -88,8 +88,8 @@ if (root) {
   }
 
   // The view as the campaign keeps it, for all of its runs.
-  keeps(get("keep"), get("kept"), id, () => ({ quantity: get("quantity").value, box: view.box(), span: range(),
-    map: get("map").value || null, bands: flags.bands, iso: flags.iso, sonic: flags.sonic, lines:
+  keeps(get("keep"), get("kept"), id, () => ({ quantity: get("quantity").value, box: view.box(), span:
+    range(), map: get("map").value || null, bands: flags.bands, iso: flags.iso, sonic: flags.sonic, lines:
     lines.kept() }));
 
   let timer = 0;

@@ -1,17 +1,19 @@
 // The flow view of a body: what is shown stands in the panel; every change asks the server for just that.
 import { BodyCanvas, fetchArrays } from "./body_canvas.js";
 import { fromAddress, remember, restore, restorePlane, state } from "./body_state.js";
+import { SpaceLine } from "./body_line.js";
 import { Streams } from "./body_streams.js";
 import { Grips } from "./grips.js";
 import { keeps } from "./keep_view.js";
-import { save, saveBytes } from "./save.js";
+import { film } from "./film.js";
+import { save } from "./save.js";
 import { format } from "./viewer.js";
 
 const root = document.getElementById("flow");
 const id = root?.dataset.run;
 const $ = (name) => document.getElementById(name);
-const planes = [];
-let canvas = null, grips = null, streams = null;
+const planes = [], TURN = 90;
+let canvas = null, grips = null, streams = null, line = null;
 
 function say(words) { $("message").textContent = words; }
 
@@ -22,13 +24,15 @@ async function guarded(work) {
 async function start() {
   const stage = $("stage");
   stage.querySelector(".wait").remove();
-  canvas = new BodyCanvas(stage, { legend: document.querySelector("[data-legend]"), onPick: (hit) => {
-    read(hit); if (hit) streams.click(hit.at, hit.normal, hit.part); }, onPlane: (at, normal) =>
-    streams.click(at, normal, ""), onView: keep });
+  canvas = new BodyCanvas(stage, { legend: document.querySelector("[data-legend]"), arrowLegend:
+    $("arrow-legend"), onPick: (hit) => {
+    read(hit); if (hit && !line.click(hit.at)) streams.click(hit.at, hit.normal, hit.part); }, onPlane: (at,
+    normal) => line.click(at) || streams.click(at, normal, ""), onView: keep });
   grips = new Grips(canvas);
   streams = new Streams(canvas, $, grips, id, { say, guarded, changed: keep });
   window.bodyCanvas = canvas;
   await canvas.load(`/runs/${id}/surface.bin`);
+  line = new SpaceLine(canvas, $, grips, id, { guarded, changed: keep });
   listParts();
   // What the run's instruments stand at.
   JSON.parse(root.dataset.marks).forEach(({ name, at, ring }, k) => {
@@ -57,6 +61,7 @@ async function restoreAll(found) {
   if (button("oil") && pressed(button("oil"))) await drawOil(true);
   if (pressed(button("domain"))) canvas.setDomain(canvas.data.domain);
   await streams.draw();
+  await line.show();
   await drawIso();
   openBody();
 }
@@ -119,7 +124,8 @@ async function addPlane(saved) {
     Number(Number(p("slide").value).toPrecision(4)); drawPlane(plane); });
   for (const name of ["q", "at", "turn", "tilt", "reach"]) p(name).addEventListener("change", () => {
     if (name === "at") p("slide").value = parseFloat(p("at").value); drawPlane(plane); });
-  for (const name of ["vectors", "open"]) p(name).addEventListener("click", (event) => {
+  for (const name of ["low", "high"]) p(name).addEventListener("change", () => showPlane(plane));
+  for (const name of ["vectors", "open", "iso", "sonic"]) p(name).addEventListener("click", (event) => {
     press(event.currentTarget); drawPlane(plane); });
   node.querySelector("[data-drop]").addEventListener("click", () => { planes.splice(planes.indexOf(plane), 1);
     node.remove(); canvas.drop(plane.name); grips.drop(plane.name); openBody(); });
@@ -186,8 +192,13 @@ function nearest({ points, triangles }, to) {
 // What a plane holds, as the page has it now.
 async function showPlane(plane) {
   canvas.arrows = 3 ** Number($("arrows").value);
-  await canvas.setPlane(plane.name, plane.data, null,
-    pressed(plane.node.querySelector('[data-p="vectors"]')));
+  const p = (name) => plane.node.querySelector(`[data-p="${name}"]`), on = (name) => pressed(p(name));
+  const ends = ["low", "high"].map((name) => parseFloat(p(name).value.replace("−", "-")));
+  const range = ends.every(Number.isFinite) && ends[1] > ends[0] ? ends : null;
+  await canvas.setPlane(plane.name, plane.data, range, on("vectors"), { iso: on("iso"), sonic: on("sonic") });
+  $("arrow-legend").hidden = !planes.some((item) => pressed(item.node.querySelector('[data-p="vectors"]')));
+  $("arrow-legend").textContent = `arrows: ${format(0.05 * canvas.size * canvas.arrows, 3)} m long at the
+    speed of the stream`.replace(/\s+/g, " ");
 }
 
 async function showPlanes() { for (const plane of planes) if (plane.data) await showPlane(plane); }
@@ -221,19 +232,14 @@ async function drawOil(shown) {
     0x1B2A2F));
 }
 
-async function film() {
-  const chunks = [], recorder = new MediaRecorder(canvas.canvas.captureStream(25), { mimeType:
-    "video/webm" });
-  recorder.ondataavailable = (event) => chunks.push(event.data);
-  const ended = new Promise((done) => { recorder.onstop = done; });
+// Once round the body.
+async function once() {
   const kept = [...canvas.view.direction];
-  recorder.start();
-  for (let k = 0; k < 100; k++) { canvas.turn(-2 * Math.PI / 100, 0); await new Promise((next) =>
-    setTimeout(next, 40)); }
-  recorder.stop();
-  await ended;
+  $("save-film").disabled = true;
+  await film(canvas.canvas, TURN, (k) => { canvas.look({ direction: kept }, false); canvas.turn(-2 * Math.PI *
+    k / TURN, 0); }, $("film-done"));
   canvas.look({ direction: kept });
-  saveBytes(chunks, "video/webm", "flow.webm");
+  $("save-film").disabled = false;
 }
 
 if (root) {
@@ -266,7 +272,7 @@ if (root) {
   });
   $("save-picture").addEventListener("click", () => save(canvas.picture(root.dataset.title),
     `${root.dataset.file}.png`));
-  $("save-film").addEventListener("click", () => guarded(film));
+  $("save-film").addEventListener("click", () => guarded(once));
   $("other")?.addEventListener("change", (event) => { if (event.target.value) window.location =
     event.target.value; });
   keeps($("keep"), $("kept"), id, () => ({ kind: "body", look: state(canvas.view, planes,

@@ -10,8 +10,8 @@ export class Grips {
     picture.onDraw = () => this.place();
   }
 
-  // A grip `name`: label, at() gives its point or null; move(dx, dy, from, to) is told pixels (down and right)
-  // and the places in pixels; done() when it is let go. Without move it is a mark.
+  // A grip `name`: label, at() gives its point or null; move(dx, dy, from, to) is told pixels (down and
+  // right) and the places in pixels; done() when it is let go. Without move it is a mark.
   set(name, { label, at, move = null, done = null, kind = "" }) {
     let grip = this.held.get(name);
     if (!grip) {

@@ -309,7 +309,8 @@ class BodyExecution(Climb):
         """See `Climb`."""
         if not self.detached:
             return []
-        return [(self.setup.cells(self.setup.levels[-1]), self._steps_in_time()[1] - len(self._followed), IN_TIME)]
+        left = self._steps_in_time()[1] - len(self._followed)
+        return [(self.setup.cells(self.setup.levels[-1]), left, IN_TIME)]
 
     def _follow(self):
         """Follow the finest level in time with the large eddies set free, and record."""

@@ -382,7 +382,8 @@ class Execution(Climb):
         level = self._level
         if self.sheet.flow.model != "turbulent" or level.name == self.setup.levels[-1] or level.steps < 25:
             return False
-        return level.steps >= self.leaves_after or (level.march.residual < 1e-2 and max(self._changes().values()) < 1e-3)
+        return level.steps >= self.leaves_after or (level.march.residual < 1e-2
+                                                    and max(self._changes().values()) < 1e-3)
 
     def _finish_level(self):
         level = self._level
@@ -456,7 +457,8 @@ class Execution(Climb):
             {name: t.as_dict()
              for name, t in trends.items()
              }, "forces": forces(coefficients, setup.air, setup.chord,
-                                 setup.reference_area), "control_volume": around, "layer": layers_reached(self),
+                                 setup.reference_area), "control_volume": around, "layer":
+            layers_reached(self),
             "unsteady": unsteady, "formulas": [f.name for f in self.sheet.instruments.formulas], "levels":
             levels, "verdict": verdict.as_dict(), "shocks": [] if setup.moving and unsteady else last.shocks,
             "separations": [] if setup.moving and unsteady else last.separations, "probes": probes, "air":
