@@ -12,6 +12,7 @@ from ..core.study.naming import channel_words
 from ..store import campaigns as store, runs, surfaces
 from .campaigns import campaign_or_404
 from .curves import named_runs
+from .phases import moments_of
 
 pages = Blueprint("compare", __name__)
 SHOWN = {key: q for key, q in QUANTITIES.items() if key not in TURBULENT_ONLY}
@@ -32,6 +33,7 @@ def show(campaign_id):
     body = campaign["space"] == "body"
     return render_template(
         "compare.html", campaign=campaign, available=available, chosen=chosen, names=names,
+        moments=moments_of(chosen),
         surfaces=_surfaces(chosen) if body else [], rows=_rows(base, chosen, campaign),
         references=references_differ([r["result"] for r in chosen]), inputs=_inputs(base, chosen),
         quantities=SURFACE_QUANTITIES

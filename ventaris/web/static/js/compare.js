@@ -35,7 +35,9 @@ if (root) {
     await views[0].load(apart ?
       `/runs/${ids[0]}/field.bin` : `/runs/${ids[0]}/difference/${second()}/field.bin`);
     if (apart) await views[1].load(`/runs/${second()}/field.bin`);
+    if (get("moments")) get("moments").hidden = !apart;
     await apply();
+    if (moments && moment >= 0 && apart) await showMoment(moment);
     get("pair").dataset.ready = mode;
   }
 
@@ -52,6 +54,37 @@ if (root) {
     history.replaceState(null, "", `?${p}`);
   }
 
+  // Moments of both flows at the same share of their cycles, or as long before their ends.
+  const moments = get("moments") && JSON.parse(get("moments").dataset.moments), fetched = new Map();
+  let moment = -1, playing = 0;
+  const momentOf = (view, run, k) => {
+    const key = get("quantity").value, number = moments.frames[run]?.[k], name = `${run} ${key} ${number}`;
+    if (number === undefined) return null;
+    if (!fetched.has(name)) fetched.set(name,
+      view.fetchData(`/runs/${run}/field.bin?frame=${number}&q=${key}`));
+    return fetched.get(name);
+  };
+  async function showMoment(k) {
+    moment = k;
+    const parts = await Promise.all(views.map((view, n) => momentOf(view, n ? second() : ids[0], k)));
+    if (moment !== k) return;
+    for (const [n, view] of views.entries()) if (parts[n]) await view.showFields(parts[n]);
+    get("moment").value = k;
+    get("moment-words").textContent = moments.words[k];
+    get("pair").dataset.moment = k;
+  }
+  if (moments) {
+    get("moment").addEventListener("input", () => showMoment(Number(get("moment").value)));
+    get("play").addEventListener("click", async () => {
+      const mine = playing = playing ? 0 : Date.now(), count = moments.words.length;
+      get("play").setAttribute("aria-pressed", String(Boolean(playing)));
+      for (let k = (moment + 1) % count; playing && playing === mine; k = (k + 1) % count) {
+        await showMoment(k);
+        await new Promise((done) => setTimeout(done, 90));
+      }
+    });
+  }
+
   root.addEventListener("click", (event) => {
     const m = event.target.closest("[data-mode]"), t = event.target.closest("[data-toggle]"), v =
       event.target.closest("[data-view]");
@@ -59,7 +92,9 @@ if (root) {
     else if (t) { flags[t.dataset.toggle] = !flags[t.dataset.toggle]; apply(); }
     else if (v) views[0].go(v.dataset.view);
   });
-  root.addEventListener("change", (event) => { if (event.target.id === "second") loadBoth(); else apply(); });
+  root.addEventListener("change", (event) => { if (event.target.id === "second") loadBoth();
+    else if (event.target.id !== "moment") apply().then(() => { if (moments && moment >= 0 && isApart())
+      showMoment(moment); }); });
   const answer =
     await fetch(`/campaigns/${root.dataset.campaign}/curves.json?what=cp&`
       + ids.map((i) => `run=${i}`).join("&"));
