@@ -11,10 +11,12 @@ from ..core.look.drawable import default_range, moment, placed
 from ..core.look.fields import QUANTITIES, TURBULENT_ONLY
 from ..core.look.lines import FlowSampler, vectors
 from ..core.look.picture import field_picture
+from ..core.look.streaklines import streaklines
 from ..core.look.plane_lines import MOST_LINES, PlaneLines, trace, where_air_is
 from ..core.shapes.assembly import assemble
 from ..core.sheet import read_toml
 from ..core.study.kinds.registry import kind_of
+from ..core.study.kinds.section.moments import recorded
 from ..core.study.setup import prepare
 from ..store import runs
 from ..store.database import open_database
@@ -32,6 +34,7 @@ SMALL = 5.4
 NO_FIELD = (
     "This run has no field: it appears a second after the run has begun, and is let go of at its end where "
     "numbers and curves only are kept.")
+MOST_STREAKS = 40
 # The longest window over its width that an address may ask of a picture.
 MOST_ASPECT = 5.0
 
@@ -356,6 +359,24 @@ def lines(run_id):
     if by:
         answer["values"] = [values.round(5).tolist() for values in sampler.along(traced, by)]
     return jsonify(answer)
+
+
+@pages.get("/runs/<int:run_id>/streaks")
+@takes_long
+def streaks(run_id):
+    """Streaklines from the rake and points of the query in its window, for every recorded moment."""
+    run_or_404(run_id)
+    _, picture, _ = picture_of(run_id)
+    version = runs.array_version(g.database, run_id, "frames")
+    if not version:
+        abort(404, "This run kept no frames.")
+    setup, mesh, times, frames, _ = _load_frames(str(current_app.config["FOLDER"]), run_id, version)
+    if len(times) < 3:
+        abort(404, "Streaklines need three frames and more: raise the frames to keep.")
+    box = where_air_is(picture, _box(picture))
+    wanted = _lines(_count("count", 24, 0, MOST_STREAKS), "low", "high")
+    found = streaklines(recorded(setup, mesh, picture, times, frames), wanted.seeds(box), box)
+    return jsonify(frames=[[line.round(4).tolist() for line in lines] for lines in found])
 
 
 def _lines(count, low="lo", high="hi", arrows=0.0):

@@ -14,8 +14,8 @@ if (root) {
   const flags = { bands: query.get("bands") !== "0", iso: query.get("iso") === "1", sonic:
     query.get("sonic") !== "0", reversed: query.get("reversed") === "1", grid: query.get("grid") === "1",
     riding: query.get("riding") === "1", stream: query.get("stream") === "1",
-    vectors: query.get("vectors") === "1", lock: query.has("low"), line: false,
-    seed: false };
+    vectors: query.get("vectors") === "1", streak: query.get("streak") === "1", lock:
+    query.has("low"), line: false, seed: false };
   const view = new FlowCanvas(stage, { legend: document.querySelector("[data-legend]"),
     lineLegend: document.querySelector("[data-legend-lines]"), arrowLegend: get("arrow-legend"), quantity:
     query.get("q") || "mach", wheel: true, onProbe: reading, onPick: (x, y) => {
@@ -76,7 +76,8 @@ if (root) {
   function parameters() {
     const p = new URLSearchParams({ q: get("quantity").value });
     for (const name of ["bands", "iso", "sonic", "reversed", "grid", "riding", "stream",
-      "vectors"]) if (flags[name] !== ["bands", "sonic"].includes(name)) p.set(name, flags[name] ? "1" : "0");
+      "vectors", "streak"]) if (flags[name] !== ["bands", "sonic"].includes(name)) p.set(name, flags[name] ? "1" :
+      "0");
     const r = range();
     if (r) { p.set("low", r[0]); p.set("high", r[1]); }
     if (get("map").value) p.set("map", get("map").value);
@@ -168,6 +169,7 @@ if (root) {
       if (shown !== k) return;
       await view.showFields(data);
       along.show();
+      lines.moment(k);
       slider.value = k;
       get("frame-time").textContent = `${(scale * times[k]).toFixed(2)} ${unit}`;
       fetched((k + 1) % times.length);

@@ -9,7 +9,7 @@ const typed = (text) => parseFloat(text.replace("−", "-"));
 export class Lines {
   // view: FlowCanvas; get(id): an element of the page; changed(): the address is out of date.
   constructor(view, get, grips, run, flags, changed) {
-    Object.assign(this, { view, get, grips, run, flags, changed, seeds: [], asked: 0 });
+    Object.assign(this, { view, get, grips, run, flags, changed, seeds: [], asked: 0, at: -1 });
     this.usual = Object.fromEntries(INPUTS.map(([, id]) => [id, get(id).value]));
     for (const id of ["line-width", "line-opacity"]) get(id).addEventListener("input", () =>
       view.styleLines(this.style()));
@@ -43,7 +43,14 @@ export class Lines {
       ...this.style(), arrows: this.flags.vectors ? 3 ** Number(this.get("arrows").value) : 0 };
   }
 
-  drawn() { return this.flags.stream || this.seeds.length > 0; }
+  drawn() { return this.flags.stream || this.flags.streak || this.seeds.length > 0; }
+
+  // Streaklines belong to a moment: that which is shown, or the last.
+  moment(k) {
+    this.at = k;
+    const lines = this.flags.streak ? this.streaks?.at(k) || [] : [];
+    this.view.setPaths("streaks", lines, this.style());
+  }
 
   // A click in the picture: one more streamline, through this point.
   click(x, y) { this.seeds.push([x, y]); this.show(); this.changed(); }
@@ -65,7 +72,7 @@ export class Lines {
   }
 
   _grips() {
-    const stream = this.flags.stream, done = () => { this.show(); this.changed(); };
+    const stream = this.flags.stream || this.flags.streak, done = () => { this.show(); this.changed(); };
     const middle = ([a, b]) => [a[0], 0.5 * (a[1] + b[1])];
     // Where no place is typed the rake stands at the window's edge: its grips stand a little inside.
     const inset = (point, k) => { const box = this.view.fieldBox(), pad = 0.03 * (box[3] - box[2]);
@@ -97,26 +104,41 @@ export class Lines {
 
   show() {
     this._grips();
-    this.get("rake").hidden = !this.flags.stream;
+    this.get("rake").hidden = !this.flags.stream && !this.flags.streak;
     this.get("stream-colour").hidden = this.get("line-style").hidden = !this.drawn();
     this.get("arrow-size").hidden = !this.flags.vectors;
     const mine = ++this.asked;
     setTimeout(() => { if (mine === this.asked) this._fetch(mine); }, 150);
   }
 
+  // They take seconds: asked for again only where something else is asked for.
+  async _streaks(p, mine) {
+    if (this.streaksOf !== String(p)) {
+      const answer = await fetch(`/runs/${this.run}/streaks?${p}`);
+      if (mine !== this.asked) return;
+      this.streaks = answer.ok ? (await answer.json()).frames : [];
+      this.streaksOf = String(p);
+    }
+    this.moment(this.at);
+  }
+
   async _fetch(mine) {
     const { view, get, run } = this, box = view.fieldBox().map((s) => s.toFixed(5)).join(",");
     if (this.drawn()) {
-      const p = new URLSearchParams({ box, count: this.flags.stream ? get("count").value || 24 : 0 });
+      const rake = this.flags.stream || this.flags.streak;
+      const p = new URLSearchParams({ box, count: rake ? get("count").value || 24 : 0 });
       for (const [name, id] of [["x", "rake-x"], ["low", "rake-low"], ["high", "rake-high"], ["by",
         "stream-by"]]) if (get(id).value) p.set(name, get(id).value.replace("−", "-"));
       if (this.seeds.length) p.set("at", this.seeds.flat().map((v) => v.toPrecision(6)).join(","));
+      if (this.flags.streak) await this._streaks(p, mine);
+      else this.moment(-1);
+      if (!this.flags.stream && this.flags.streak) p.set("count", 0);
       const answer = await (await fetch(`/runs/${run}/lines?${p}`)).json();
       if (mine !== this.asked) return;
-      this.told = answer.rake;
+      if (this.flags.stream) this.told = answer.rake;
       await view.setStreamlines(answer.lines, answer.values, get("stream-by").value);
-      if (this.flags.stream) view.setPath(this.rake(), "rake", AMBER);
-    } else view.setStreamlines([]);
+      if (this.flags.stream || this.flags.streak) view.setPath(this.rake(), "rake", AMBER);
+    } else { view.setStreamlines([]); this.moment(-1); }
     if (this.flags.vectors) {
       const answer = await (await fetch(`/runs/${run}/lines?kind=vectors&box=${box}`)).json();
       if (mine === this.asked) view.setVectors(answer.start, answer.velocity, view.view.width / 34

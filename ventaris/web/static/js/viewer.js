@@ -284,10 +284,18 @@ export class FlowCanvas {
     this._lineLegend(q, table?.bytes);
   }
 
+  // Lines of points [x, y] in ink.
+  setPaths(name, lines, style) {
+    const ends = lines.flatMap((line) => line.slice(1).flatMap((point, k) => [...line[k], 0, ...point, 0]));
+    this._replace(name, ends.length ? ribbons(ends, null, { ...style, colour: [0.106, 0.165, 0.184] }) : null,
+      0.22);
+    this.draw();
+  }
+
   // Their width in pixels and their opacity.
   styleLines(style) {
     this.lineStyle = style;
-    restyle(this.layers.streamlines, style);
+    for (const name of ["streamlines", "streaks"]) restyle(this.layers[name], style);
     this.draw();
   }
 
