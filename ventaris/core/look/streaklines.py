@@ -189,7 +189,7 @@ def streaklines(moments, seeds, box):
 
 
 def _carried(stream, at, time, step, wide):
-    """Particles a step later, by the second-order Runge-Kutta rule; NaN where they are lost; shape of `at`."""
+    """Particles a step later, by the second-order Runge-Kutta rule; NaN where they are lost."""
     flat = at.reshape(-1, 2)
     alive = np.nonzero(np.isfinite(flat[:, 0]))[0]
     here = flat[alive]

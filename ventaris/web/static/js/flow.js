@@ -75,9 +75,9 @@ if (root) {
 
   function parameters() {
     const p = new URLSearchParams({ q: get("quantity").value });
-    for (const name of ["bands", "iso", "sonic", "reversed", "grid", "riding", "stream",
-      "vectors", "streak"]) if (flags[name] !== ["bands", "sonic"].includes(name)) p.set(name, flags[name] ? "1" :
-      "0");
+    for (const name of ["bands", "iso", "sonic", "reversed", "grid", "riding", "stream", "vectors", "streak"]) {
+      if (flags[name] !== ["bands", "sonic"].includes(name)) p.set(name, flags[name] ? "1" : "0");
+    }
     const r = range();
     if (r) { p.set("low", r[0]); p.set("high", r[1]); }
     if (get("map").value) p.set("map", get("map").value);
