@@ -20,8 +20,12 @@ def bodies(page, server, shot):
     one, two = (link(name, "flow").split("/")[2] for name in ("Blunt nose", "Long tail"))
 
     def look():
-        page.select_option("#rake-kind", "grid")
+        page.select_option("#rake-kind", "disc")
         page.wait_for_selector("[data-of='streams']")
+        page.fill("#rake-count", "40")
+        page.fill("#line-width", "2.4")
+        page.press("#rake-count", "Tab")
+        page.wait_for_timeout(3000)
 
     shot("body-flow", f"/runs/{two}/flow", "#flow[data-ready]", then=look)
     shot("body-compare", f"{home}/compare?run={one}&run={two}", "#pair[data-ready]", scroll=1160)
@@ -89,7 +93,8 @@ def moving(page, server, shot):
     page.click("h2 >> text='Ridge whirl'")
     page.wait_for_selector(".matrix")
     flow = page.locator("td[data-cell]").nth(1).locator("a:has-text('flow')").get_attribute("href")
-    shot("wheel", flow + "?q=vorticity&stream=1", "#stage[data-ready]")
+    shot("wheel", flow + "?q=vorticity&streak=1", "#stage[data-ready]",
+         then=lambda: page.wait_for_timeout(15_000))
 
 
 def main():

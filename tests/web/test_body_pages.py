@@ -248,6 +248,7 @@ class Runs(WithBody):
         self.assertEqual(answer.status_code, 400)
         self.assertIn("there are car", answer.get_data(as_text=True))
 
+    @slow
     def test_a_view_is_kept_and_drawn(self):
         run_id = self.with_run()
         answer = self.client.post(f"/runs/{run_id}/views", data={"name": "Corner", "view": json.dumps(

@@ -75,7 +75,8 @@ if (root) {
 
   function parameters() {
     const p = new URLSearchParams({ q: get("quantity").value });
-    for (const name of ["bands", "iso", "sonic", "reversed", "grid", "riding", "stream", "vectors", "streak"]) {
+    for (const name of ["bands", "iso", "sonic", "reversed", "grid", "riding", "stream", "vectors",
+      "streak"]) {
       if (flags[name] !== ["bands", "sonic"].includes(name)) p.set(name, flags[name] ? "1" : "0");
     }
     const r = range();
