@@ -72,23 +72,53 @@ def _matrix(campaign):
     heads = [{**_point_head(campaign, variants, point),
               "own": _own_words(space, own.get(place_of("point", 0, point["id"])))} for point in points]
     for variant in variants:
-        cells = [{**_cell(campaign, variants, variant, point, latest, key),
-                  "own": _own_words(space, own.get(place_of("cell", variant["id"], point["id"])))}
-                 for point in points]
         rows.append({
-            "variant": variant, "outline": portrait.outline(variant["shape"]), "cells": cells,
-            "words": portrait.words(variant["shape"]),
+            **_cells(campaign, variants, variant, points, latest, key, offered[key][2], own), "variant": variant,
+            "outline": portrait.outline(variant["shape"]), "words": portrait.words(variant["shape"]),
             "own": _own_words(space, own.get(place_of("variant", variant["id"], 0)))
         })
     standing = standing_of(campaign, variants, points, latest)
-    states = [cell["run"]["state"] for row in rows for cell in row["cells"] if cell["run"]]
-    missing = sum(cell["run"] is None or cell["stale"] for row in rows for cell in row["cells"])
-    active = any(s in runs.ACTIVE for s in states)
+    missing, active = sum(row["missing"] for row in rows), any(row["active"] for row in rows)
     return {
         "rows": rows, "standing": standing, "heads": heads, "show": key, "offered": offered,
         "references": references_differ(results), "missing": missing, "active": active,
         "worker": is_worker_running(current_app.config["FOLDER"]) if active else True
     }
+
+
+def _cells(campaign, variants, variant, points, latest, key, decimals, own):
+    """The cells of a variant's row: ``markup``, how many are ``missing``, whether one is ``active``; kept as
+    long as nothing of theirs changes, so that a run that ends costs one row and not a thousand cells."""
+    told = [_stamp(latest.get((v["id"], p["id"]))) for v in (variant, variants[0]) for p in points]
+    made = [runs.revisions(campaign, variant, p) for p in points]
+    differ = [_own_words(campaign["space"], own.get(place_of("cell", variant["id"], p["id"]))) if own else ""
+              for p in points]
+    names = tuple(p["name"] for p in points), variant["name"], variant["baseline"]
+    stamp = (str(current_app.config["FOLDER"]), variant["id"], key, decimals, names, *told, *made, *differ)
+    found = _rows.get(stamp)
+    if found is None:
+        cells = [{**_cell(campaign, variants, variant, point, latest, key), "own": words}
+                 for point, words in zip(points, differ)]
+        markup = render_template("partials/matrix_cells.html", campaign_id=campaign["id"], variant=variant,
+                                 row={"cells": cells}, show=key, decimals=decimals, csrf_token=lambda: TOKEN)
+        found = {
+            "markup": Markup(markup), "missing": sum(cell["run"] is None or cell["stale"] for cell in cells),
+            "active": any(cell["run"] and cell["run"]["state"] in runs.ACTIVE for cell in cells)
+        }
+        if len(_rows) >= ROWS_KEPT:
+            _rows.clear()
+        if not found["active"]:
+            _rows[stamp] = found
+    return found
+
+
+# Rows by what their cells were made from.
+_rows, ROWS_KEPT = {}, 2000
+
+
+def _stamp(run):
+    """What tells whether a run's cell has changed."""
+    return run and (run["id"], run["state"], run["finished"], run["made_from"])
 
 
 def _own_words(space, settings):
@@ -103,6 +133,21 @@ def _own_words(space, settings):
 
 
 def _point_head(campaign, variants, point):
+    """What an operating point is and what follows of it for the baseline; kept as long as both are the
+    same."""
+    stamp = (str(current_app.config["FOLDER"]), point["id"], point["name"],
+             variants and (variants[0]["id"], runs.revisions(campaign, variants[0], point)))
+    if stamp not in _heads:
+        if len(_heads) >= ROWS_KEPT:
+            _heads.clear()
+        _heads[stamp] = _fresh_head(campaign, variants, point)
+    return _heads[stamp]
+
+
+_heads = {}
+
+
+def _fresh_head(campaign, variants, point):
     setup = None
     if variants:
         try:
