@@ -122,6 +122,7 @@ def _run(options):
     from .core.shapes.library import library
     from .core.sheet import SheetError, read_toml
     from .core.study.checks import examine
+    from .core.study.cores import cores_at_most
     from .core.study.execute import execute
     from .core.study.progress import RunFailed
     try:
@@ -157,11 +158,12 @@ def _run(options):
     try:
         run = execute(sheet, resume, neighbour=neighbour)
         saved, watch = time.monotonic(), _Watch()
-        for step in run:
-            watch.show(step, run.headline_words(step.channels))
-            if options.out and time.monotonic() - saved > 5:
-                saved = time.monotonic()
-                _write(options.out, "checkpoint.npz", run.checkpoint().to_bytes())
+        with cores_at_most(sheet.run.cores):
+            for step in run:
+                watch.show(step, run.headline_words(step.channels))
+                if options.out and time.monotonic() - saved > 5:
+                    saved = time.monotonic()
+                    _write(options.out, "checkpoint.npz", run.checkpoint().to_bytes())
         watch.close()
     except (RunFailed, MeshError, ShapeError) as error:
         return _fail(str(error))

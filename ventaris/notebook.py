@@ -13,6 +13,7 @@ from .core.look.picture import field_picture
 from .core.shapes.library import library
 from .core.sheet import SECTIONS_OF, SheetError, default_setup, read_sheet, read_toml, write_toml
 from .core.study.checks import estimate, examine
+from .core.study.cores import cores_at_most
 from .core.study.execute import execute
 from .core.study.comparison import difference_of, paired_error
 from .core.study.kinds.registry import kind_of
@@ -160,10 +161,11 @@ def run(of, progress=None, start_from=None):
         raise SheetError([(f.path, f.message) for f in stops])
     kept = start_from.checkpoint() if isinstance(start_from, Answer) else start_from
     course, stopped = execute(of, Checkpoint.from_bytes(kept) if kept else None), False
-    for step in course:
-        if progress is not None and progress(step) is False:
-            stopped = True
-            break
+    with cores_at_most(of.run.cores):
+        for step in course:
+            if progress is not None and progress(step) is False:
+                stopped = True
+                break
     return Answer(course, course.conclude(stopped=True) if stopped else course.result)
 
 

@@ -11,9 +11,9 @@ import numba
 from tests.marks import slow
 from tests.sheets import COARSE, sheet
 from ventaris.core.sheet import write_toml
+from ventaris.core.study.cores import cores_at_most
 from ventaris.store import campaigns, runs
 from ventaris.store.database import open_database
-from ventaris.worker.job import cores_at_most
 from ventaris.worker.loop import Lock, is_worker_running, work
 
 LARGE = {"level": "fine", "around": 288, "layers": 88, "wake": 64}

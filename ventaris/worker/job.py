@@ -1,14 +1,11 @@
 """Execute one run of the store, with checkpoints, and heed what a person asks for."""
 import time
 import traceback
-from contextlib import contextmanager
-
-import numba
-from threadpoolctl import threadpool_limits
 
 from ..core.grids.mesh import MeshError
 from ..core.sheet import SheetError, read_toml
 from ..core.shapes.coordinates import ShapeError
+from ..core.study.cores import cores_at_most
 from ..core.study.execute import execute
 from ..core.study.kinds.registry import kind_of
 from ..core.study.progress import Checkpoint, RunFailed
@@ -29,21 +26,6 @@ READ_KEPT = {"checkpoint": Checkpoint.from_bytes, "field": lambda data: unpack_f
 LET_GO = {"all": (), "fields": ("checkpoint", ), "numbers": ("checkpoint", "field", "frames")}
 # Seconds between two looks for a shorter run, and what must be left of this one to make way.
 MAKE_WAY_EVERY, LEAST_LEFT = 5.0, 60.0
-
-
-@contextmanager
-def cores_at_most(most):
-    """Compiled loops and linear algebra take no more cores than so many; 0 lets them take what they have."""
-    before = numba.get_num_threads()
-    if not most or most >= before:
-        yield
-        return
-    numba.set_num_threads(most)
-    try:
-        with threadpool_limits(most):
-            yield
-    finally:
-        numba.set_num_threads(before)
 
 
 def of_store(database, run):
