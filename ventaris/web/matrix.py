@@ -73,7 +73,8 @@ def _matrix(campaign):
               "own": _own_words(space, own.get(place_of("point", 0, point["id"])))} for point in points]
     for variant in variants:
         rows.append({
-            **_cells(campaign, variants, variant, points, latest, key, offered[key][2], own), "variant": variant,
+            **_cells(campaign, variants, variant, points, latest, key, offered[key][2], own),
+            "variant": variant,
             "outline": portrait.outline(variant["shape"]), "words": portrait.words(variant["shape"]),
             "own": _own_words(space, own.get(place_of("variant", variant["id"], 0)))
         })
