@@ -221,9 +221,11 @@ def _spectrum(run, channel, name, number):
     unsteady = (run["result"] or {}).get("unsteady")
     if not unsteady:
         return []
+    history = runs.history(g.database, run["id"])
+    # What happens once was followed from its beginning on the coarser level too.
     record = [
-        h[channel] for h in runs.history(g.database, run["id"])
-        if h.get("time", -1.0) >= unsteady["from"] and isinstance(h.get(channel), float)
+        h[channel] for h in history if h["level"] == history[-1]["level"]
+        and h.get("time", -1.0) >= unsteady["from"] and isinstance(h.get(channel), float)
     ]
     try:
         found = spectrum(record, 1 / unsteady["step"], max(len(record) // 2, 16))

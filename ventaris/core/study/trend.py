@@ -219,6 +219,17 @@ def _behaviour(values, spatial, ratio):
     return values, order, extrapolated, error, "monotone", words + "."
 
 
+def mean_of_once(mean, coarser):
+    """The `Trend` of the mean over what happens once; `coarser` is that of the level before, or None."""
+    if coarser is None:
+        return Trend([mean], None, None, None, "one level",
+                     "Mean over what was followed; one level only, so there is no error bar.")
+    grid = abs(mean - coarser)
+    return Trend(
+        [coarser, mean], None, None, grid, "two levels",
+        f"Mean over what was followed, on both levels; the error bar is their difference ({grid:.2g}).")
+
+
 def statistical_trend(statistics):
     """The mean over time in the place of a grid trend; its error bar is twice the standard error or the drift
     between the record's halves, of time only."""

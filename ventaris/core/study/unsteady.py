@@ -3,6 +3,7 @@ statistics."""
 import numpy as np
 
 from .statistics import statistics_of
+from .trend import mean_of_once
 from .verdict import DRIFT, GROWTH
 
 # Chords within which cells count for the Courant number in time.
@@ -138,7 +139,7 @@ class Recorder:
         span = run.duration if once else min(FRAME_SPAN, run.duration * (1 - run.discard))
         self.every = frames_apart(run, step, span)
         self.frames, self.times = [], []
-        self.entries, self.mean_field, self.coarse_tones = [], MeanField(), {}
+        self.entries, self.mean_field, self.coarse_tones, self.coarser = [], MeanField(), {}, None
 
     @property
     def start(self):
@@ -173,7 +174,13 @@ class Recorder:
 
     def kept(self):
         """What a checkpoint keeps besides the entries and the mean field."""
-        return {}
+        return {"coarser": self.coarser} if self.coarser else {}
+
+    def begin_level(self):
+        """Keep what happened on a coarser grid, and begin afresh."""
+        self.coarser = {"extremes": self.extremes(), "means": {name: found["mean"]
+                                                               for name, found in self.statistics().items()}}
+        self.entries, self.frames, self.times, self.mean_field = [], [], [], MeanField()
 
     @property
     def mean(self):
@@ -208,8 +215,9 @@ class Recorder:
         return out
 
     def extremes(self):
-        """{channel: least and largest value of the record and the chords at which they come}."""
-        out = {}
+        """{channel: least and largest value of the record and the chords at which they come; with a coarser
+        level also by how much they differ from those there}."""
+        out, before = {}, (self.coarser or {}).get("extremes", {})
         for name in self.entries[0] if self.entries else ():
             values = [entry[name] for entry in self.entries]
             if all(isinstance(v, float) for v in values):
@@ -218,7 +226,16 @@ class Recorder:
                     "low": values[low], "low_at": (low + 1) * self.step, "high": values[high], "high_at":
                     (high + 1) * self.step
                 }
+                if name in before:
+                    out[name] |= {f"{end}_error": abs(out[name][end] - before[name][end])
+                                  for end in ("low", "high")}
         return out
+
+    def trends_of_once(self, channels):
+        """{channel: Trend} of the means of what happens once: over the two finest levels where there are
+        two."""
+        means = (self.coarser or {}).get("means", {})
+        return {name: mean_of_once(found["mean"], means.get(name)) for name, found in channels.items()}
 
     def statistics(self):
         """{channel: Statistics as dict} over the time after the start-up."""

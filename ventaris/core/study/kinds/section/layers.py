@@ -1,4 +1,4 @@
-"""The boundary layer that a run of a section really reached."""
+"""What a run of a section really reached: its boundary layer, and how well walls and air agree."""
 import numpy as np
 
 from ....instruments.profiles import WallSampler
@@ -22,3 +22,12 @@ def layers_reached(run):
             if found:
                 out.append({"surface": side, "x": float(taps.x[near]), "cf": float(taps.cf[near]), **found})
     return out
+
+
+def momentum_gap(sheet, coefficients, around):
+    """Difference of wall and contour drag as a share of the drag (of a tenth of the lift where there is
+    hardly any), or None where it is not known; `around` is what `momentum_balance` found."""
+    if around is None or sheet.domain.kind == "half":
+        return None
+    of_lift = 0.1 * abs(coefficients["lift"]) if sheet.flow.model == "inviscid" else 0.0
+    return (around["drag"] - coefficients["drag"]) / max(abs(coefficients["drag"]), of_lift, 1e-4)

@@ -42,7 +42,7 @@ def _followed(setup):
     cells, step, run = [setup.cells(level) for level in setup.levels[-2:]], time_step(setup), setup.sheet.run
     if setup.moving:
         steps = setup.moving.expected_steps(run, step)
-        return [(n, steps) for n in (cells if setup.moving.period else cells[-1:])]
+        return [(n, steps) for n in cells]
     return [(cells[-1], run.duration / step)]
 
 
@@ -60,8 +60,8 @@ def ahead_in_time(run):
         # Cycles end when two are alike: beyond what is usual there is one more, about.
         left = min(max(rows[0][1] - done, record.cycle - done % record.cycle), record.steps - done)
         return [(cells, left, over)] + ([] if finest else rows[-1:])
-    if finest or len(setup.levels) == 1:
-        return [(cells, record.steps - done, over)]
+    if finest or len(setup.levels) == 1 or setup.moving:
+        return [(cells, record.steps - done, over)] + ([] if finest else rows[-1:])
     start_up = int(START_UP * record.discard * record.steps)
     return [(cells, max(start_up - done, 0), over), (rows[-1][0], record.steps - start_up, over)]
 

@@ -44,11 +44,12 @@ def other(result, key):
 
 def in_motion(result, key):
     """(value, error) of what only a section has that moves: swings and phases over a cycle, with the change
-    from the coarser level as error, or the extremes of what happens once."""
+    from the coarser level as error, or the extremes of what happens once, with theirs."""
     in_time, (name, what) = result.get("unsteady") or {}, key.rsplit("_", 1)
     cycle, extremes = in_time.get("cycle"), in_time.get("extremes")
     if extremes and name in extremes and what in ("most", "least"):
-        return extremes[name]["high" if what == "most" else "low"], None
+        end = "high" if what == "most" else "low"
+        return extremes[name][end], extremes[name].get(f"{end}_error")
     if not cycle or name not in cycle["channels"]:
         return None, None
     if what == "ahead":

@@ -17,7 +17,7 @@ from ....instruments.probe import Locator, read_cell
 from ....instruments.taps import find_separation, find_shocks, read_taps, speed_back_from_tail, wall_units
 from ...air import derived_air
 from ...climb import Climb
-from .layers import layers_reached
+from .layers import layers_reached, momentum_gap
 from .preflight import ahead_in_time
 from .ready import prepare_section, section_channels, steering_of
 from ...progress import LevelResult, MarchedLevel, RunFailed
@@ -65,6 +65,7 @@ class Execution(Climb):
         self.meshes = None
         self._resumed_time = resume.time if resume else None
         self.steering = steering_of(setup)
+        self._steered_first = self.steering.kept()
         if self._resumed_time:
             self.steering.restore(self._resumed_time.get("steered", ()))
 
@@ -75,7 +76,7 @@ class Execution(Climb):
         for name, found in in_time.get("extremes", {}).items():
             if name in WATCHED:
                 rows += [(f"{words} {name}", found[key], "", 5,
-                          {"error": None, "words": f"at {found[key + '_at']:.4g} chords"})
+                          {"error": found.get(f"{key}_error"), "words": f"at {found[key + '_at']:.4g} chords"})
                          for key, words in (("high", "most"), ("low", "least"))]
         cycle = in_time.get("cycle")
         for name, label in (("lift", "lift swing"), ("drag", "drag swing"), ("moment", "moment swing"),
@@ -108,8 +109,8 @@ class Execution(Climb):
                 continue
             yield from self._climb_level(name, self.meshes[name], previous)
             previous = name, self._level.march.state
-        if in_time and self.setup.moving and self.setup.moving.period:
-            yield from self._follow_cycles(on_last)
+        if in_time and self.setup.moving:
+            yield from self._follow_motion(on_last)
         elif in_time:
             yield from self._follow_on_levels(on_last)
         self.result = self.conclude()
@@ -130,7 +131,7 @@ class Execution(Climb):
         """Follow the flow in time: the start-up on the second finest level, what counts on the finest."""
         levels, run = self.setup.levels, self.sheet.run
         step = time_step(self.setup)
-        self.recorder = Recorder(run, step, self._longer(), once=bool(self.setup.moving))
+        self.recorder = Recorder(run, step, self._longer())
         # The change of grids rings for a while: that is part of the start-up too.
         kept, start_up = self._resumed_time, int(START_UP * self.recorder.discard * self.recorder.steps)
         if kept:
@@ -145,16 +146,21 @@ class Execution(Climb):
             previous = None if on_last else (self._level.name, self._level.march.state)
             self._level = self._open(levels[-1], self.meshes[levels[-1]], previous, careful=False)
         yield from self._follow(self.recorder.steps, kept)
-        while not self.setup.moving and self.recorder.follow_on():
+        while self.recorder.follow_on():
             march = self.time_march
             yield from self._follow(self.recorder.steps,
                                     {"state": march.state, "before": march.before, "time": march.time})
 
-    def _follow_cycles(self, on_last):
-        """Follow what repeats: on the two finest levels, each until two cycles in a row are alike."""
-        levels, moving = self.setup.levels, self.setup.moving
-        steps = moving.steps_of_cycle(self.sheet.run)
-        self.recorder = record = CycleRecorder(self.sheet.run, steps, moving.period / steps, self._longer())
+    def _follow_motion(self, on_last):
+        """Follow what moves on the two finest levels: what repeats until two cycles in a row are alike, what
+        happens once from its beginning, each time."""
+        levels, moving, run = self.setup.levels, self.setup.moving, self.sheet.run
+        if moving.period:
+            steps = moving.steps_of_cycle(run)
+            record = CycleRecorder(run, steps, moving.period / steps, self._longer())
+        else:
+            record = Recorder(run, time_step(self.setup), self._longer(), once=True)
+        self.recorder, start = record, None if moving.period else self._level.march.state
         kept = self._resumed_time
         if kept:
             record.entries, record.coarser = kept["entries"], kept.get("coarser")
@@ -162,28 +168,32 @@ class Execution(Climb):
         if len(levels) > 1 and not on_last:
             yield from self._follow(record.steps, kept)
             record.begin_level()
-            kept = self._on_next_level(levels[-1])
+            kept = self._on_next_level(levels[-1], start)
         elif len(levels) > 1:
             self._level = self._open(levels[-1], self.meshes[levels[-1]], None, careful=False)
         yield from self._follow(record.steps, kept)
 
-    def _on_next_level(self, name):
-        """Open the next level where the time march has come to; what it starts from.
+    def _on_next_level(self, name, start=None):
+        """Open the next level where the time march has come to, or at time 0 with a steady state to start
+        from; what it starts from.
 
         With a closure the grid's new cells at the walls are first let adapt, by a few steps in a time of
         their own that is too short for anything farther away: a first step in time would have to find the
         values there at once.
         """
         coarse, followed, mesh = self._level, self.time_march, self.meshes[name]
-        self._level = self._open(name, mesh, (coarse.name, followed.state), careful=False)
-        kept = {"time": followed.time, "state": self._level.march.state, "before": None}
+        state, time_ = (followed.state, followed.time) if start is None else (start, 0.0)
+        self._level = self._open(name, mesh, (coarse.name, state), careful=False)
+        kept = {"time": time_, "state": self._level.march.state, "before": None}
+        if start is not None:
+            self.steering.restore(self._steered_first)
         if self.sheet.flow.model != "turbulent":
-            if followed.before is not None:
+            if start is None and followed.before is not None:
                 kept["before"] = prolong(self.meshes[coarse.name], mesh, followed.before)
             return kept
         flow = self._level.flow
         if flow.moved is not None:
-            flow.moved.put(followed.time)
+            flow.moved.put(time_)
         flow.time_rate = 0.0
         march = SteadyMarch(flow, kept["state"].copy(), ADAPTING)
         try:
@@ -401,16 +411,6 @@ class Execution(Climb):
                 find_separation(taps) if self.sheet.flow.model != "inviscid" else [],
                 measure_quality(level.flow.mesh).as_dict(), wall_units(level.flow, state)))
 
-    def _momentum_gap(self, last, around):
-        """Difference of wall and contour drag as a share of the drag (of a tenth of the lift where there is
-        hardly any)."""
-        if around is None or self.sheet.domain.kind == "half":
-            return None
-        scale = max(abs(last.coefficients["drag"]),
-                    0.1 * abs(last.coefficients["lift"]) if self.sheet.flow.model == "inviscid" else 0.0,
-                    1e-4)
-        return (around["drag"] - last.coefficients["drag"]) / scale
-
     def _share(self):
         """Work done over the whole, from cells times steps."""
         level = self._level
@@ -449,7 +449,8 @@ class Execution(Climb):
                                                                            share=setup.weight_share)
         verdict = judge(setup, last.level, last.residual, last.changes, last.settled, last.shocks,
                         last.separations, trends, stopped, last.y_plus, unsteady, swinging, self._undefined(),
-                        self._momentum_gap(last, around), self._tail_speed(level), unrest.get("drag", 0.0))
+                        momentum_gap(self.sheet, last.coefficients, around), self._tail_speed(level),
+                        unrest.get("drag", 0.0))
         probes = {p.name: self._probe(p) for p in self.sheet.instruments.probes}
         levels = [{k: v for k, v in vars(f).items() if k != "changes"} for f in self.finished]
         return {
@@ -489,7 +490,7 @@ class Execution(Climb):
             channels = record.with_grid(record.statistics())
             mean_trend = {name: statistical_trend(found) for name, found in channels.items()}
             if moving:
-                out["extremes"] = record.extremes()
+                out["extremes"], mean_trend = record.extremes(), record.trends_of_once(channels)
         coefficients = {
             name: channels[name]["mean"] if name in channels else value
             for name, value in last.coefficients.items()
