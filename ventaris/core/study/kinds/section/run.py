@@ -76,7 +76,8 @@ class Execution(Climb):
         for name, found in in_time.get("extremes", {}).items():
             if name in WATCHED:
                 rows += [(f"{words} {name}", found[key], "", 5,
-                          {"error": found.get(f"{key}_error"), "words": f"at {found[key + '_at']:.4g} chords"})
+                          {"error": found.get(f"{key}_error"),
+                           "words": f"at {found[key + '_at']:.4g} chords"})
                          for key, words in (("high", "most"), ("low", "least"))]
         cycle = in_time.get("cycle")
         for name, label in (("lift", "lift swing"), ("drag", "drag swing"), ("moment", "moment swing"),
@@ -160,12 +161,13 @@ class Execution(Climb):
             record = CycleRecorder(run, steps, moving.period / steps, self._longer())
         else:
             record = Recorder(run, time_step(self.setup), self._longer(), once=True)
-        self.recorder, start = record, None if moving.period else self._level.march.state
+        self.recorder = record
         kept = self._resumed_time
         if kept:
             record.entries, record.coarser = kept["entries"], kept.get("coarser")
             record.mean_field.restore(kept)
         if len(levels) > 1 and not on_last:
+            start = None if moving.period else self._level.march.state
             yield from self._follow(record.steps, kept)
             record.begin_level()
             kept = self._on_next_level(levels[-1], start)
