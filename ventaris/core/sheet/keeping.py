@@ -14,7 +14,7 @@ def keeping():
         "all", "Keep",
         "Numbers, history, curves and a small picture are always kept. The flow itself is needed for "
         "pictures, differences of fields and values along lines; what the run needs to go on takes half of "
-        "the disk, and is where neighbouring points start from.", all="the flow, and what it needs to go on",
+        "the disk, and is where neighbouring points start from.", all="everything",
         fields="the flow", numbers="numbers and curves")
 
 
