@@ -7,8 +7,9 @@ from matplotlib.tri import Triangulation
 
 # Steps between two moments, at least and at most; such that the stream crosses the window in so many.
 LEAST_BETWEEN, MOST_BETWEEN, ACROSS = 3, 48, 60
-# How many windows of air are let pass before the first picture.
-WINDOWS = 1.5
+# How many windows of air are let pass before the first picture, and in how many steps at most: in a window of
+# hundreds of chords they do not reach its end.
+WINDOWS, MOST_LEAD = 1.5, 600
 # How far beyond the window particles are still followed, as a share of it.
 BEYOND = 0.15
 # A line is broken where neighbours have drifted this far apart, as a share of the window.
@@ -173,7 +174,7 @@ def streaklines(moments, seeds, box):
     step = spacing / int(np.clip(np.ceil(ACROSS * spacing / (right - left)), LEAST_BETWEEN, MOST_BETWEEN))
     begin = times[0]
     if moments.repeats:
-        begin -= math.ceil(WINDOWS * (wide[1] - wide[0]) / step) * step
+        begin -= min(math.ceil(WINDOWS * (wide[1] - wide[0]) / step), MOST_LEAD) * step
     wanted = {int(round((t - begin) / step)): k for k, t in enumerate(times)}
     at, out = np.zeros((0, len(seeds), 2)), [None] * len(times)
     for number in range(max(wanted) + 1):
