@@ -26,6 +26,7 @@ def bodies(page, server, shot):
         page.fill("#line-width", "2.4")
         page.press("#rake-count", "Tab")
         page.wait_for_timeout(3000)
+        page.evaluate("window.scrollTo(0, 0)")
 
     shot("body-flow", f"/runs/{two}/flow", "#flow[data-ready]", then=look)
     shot("body-compare", f"{home}/compare?run={one}&run={two}", "#pair[data-ready]", scroll=1160)

@@ -43,6 +43,8 @@ export class Grips {
     const inside = seen && seen[0] >= 0 && seen[1] >= 0 && seen[0] <= holder.clientWidth &&
       seen[1] <= holder.clientHeight;
     grip.node.hidden = !inside;
+    // Its name stands on the side that has room.
+    grip.node.classList.toggle("flipped", Boolean(inside) && seen[0] > 0.8 * holder.clientWidth);
     if (inside) Object.assign(grip.node.style, { left: `${seen[0]}px`, top: `${seen[1]}px` });
   }
 
