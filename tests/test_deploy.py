@@ -38,7 +38,8 @@ class Files(unittest.TestCase):
     def test_the_image_has_a_python_that_the_package_takes(self):
         found = re.fullmatch(r"python:(\d+)\.(\d+)-slim", dict(steps())["FROM"])
         least = tomllib.loads((ROOT / "pyproject.toml").read_text())["project"]["requires-python"]
-        self.assertGreaterEqual(tuple(map(int, found.groups())), tuple(map(int, least.strip(">=").split("."))))
+        numbers = [[int(v) for v in words] for words in (found.groups(), least.strip(">=").split("."))]
+        self.assertGreaterEqual(*numbers)
 
     def test_services_start_commands_that_exist(self):
         services = yaml.safe_load((DEPLOY / "compose.yaml").read_text())["services"]

@@ -64,6 +64,8 @@ class Streaks(unittest.TestCase):
         drawn.circles = (DrawnCircle(centre, radius, 0.3, turning, []), )
         velocity = [np.tile([1.0, 0.0], (len(drawn.points), 1)) for _ in TIMES]
         found = streaklines(Moments(drawn, TIMES, velocity, PERIOD, angles=lambda t: [np.pi * t]), SEEDS, BOX)
+        # None is lost where it enters the circle or leaves it.
+        self.assertEqual(len(found[11]), len(SEEDS))
         for line in found[11]:
             np.testing.assert_allclose(line[:, 1], line[0, 1], atol=1e-9)
             self.assertGreater(np.ptp(line[:, 0]), 3.5)

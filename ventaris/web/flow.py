@@ -366,6 +366,13 @@ def lines(run_id):
 def streaks(run_id):
     """Streaklines from the rake and points of the query in its window, for every recorded moment."""
     run_or_404(run_id)
+    found, _ = _streaks(run_id, _lines(_count("count", 24, 0, MOST_STREAKS), "low", "high"))
+    return jsonify(frames=[[line.round(4).tolist() for line in lines] for lines in found])
+
+
+def _streaks(run_id, wanted):
+    """(streaklines of every recorded moment in the picture's axes, place) of `PlaneLines`; place(points) puts
+    those of the last moment where they stand."""
     _, picture, _ = picture_of(run_id)
     version = runs.array_version(g.database, run_id, "frames")
     if not version:
@@ -373,10 +380,9 @@ def streaks(run_id):
     setup, mesh, times, frames, _ = _load_frames(str(current_app.config["FOLDER"]), run_id, version)
     if len(times) < 3:
         abort(404, "Streaklines need three frames and more: raise the frames to keep.")
-    box = where_air_is(picture, _box(picture))
-    wanted = _lines(_count("count", 24, 0, MOST_STREAKS), "low", "high")
-    found = streaklines(recorded(setup, mesh, picture, times, frames), wanted.seeds(box), box)
-    return jsonify(frames=[[line.round(4).tolist() for line in lines] for lines in found])
+    box, moments = where_air_is(picture, _box(picture)), recorded(setup, mesh, picture, times, frames)
+    place = moments.place or (lambda points, time: points)
+    return streaklines(moments, wanted.seeds(box), box), lambda points: place(points, float(times[-1]))
 
 
 def _lines(count, low="lo", high="hi", arrows=0.0):
@@ -416,10 +422,13 @@ def picture(run_id, form):
         abort(404, "This run has no such field.")
     _colour(drawn)
     sheet = read_toml(run["sheet"])
-    if _motions(sheet) and not drawn.circles and request.args.get("riding") != "1":
+    flag, paths = lambda name: request.args.get(name, "0") == "1", []
+    if flag("streak"):
+        every, place = _streaks(run_id, _lines(_count("count", 24, 1, MOST_STREAKS)))
+        paths = every[-1] if flag("riding") else [place(line) for line in every[-1]]
+    if _motions(sheet) and not drawn.circles and not flag("riding"):
         setup = prepare(sheet)
         drawn = placed(drawn, setup.moving.motion, _time_of(run_id) / setup.stream.mach)
-    flag = lambda name: request.args.get(name, "0") == "1"
     span = None
     if "low" in request.args and "high" in request.args:
         low, high = request.args.get("low", type=finite), request.args.get("high", type=finite)
@@ -435,7 +444,7 @@ def picture(run_id, form):
                          flag("bands"), flag("iso"), flag("sonic"), lines,
                          SMALL if "small" in request.args else 9.0,
                          "" if "small" in request.args else title, reversed_flow=flag("reversed"),
-                         cells=flag("grid"))
+                         cells=flag("grid"), paths=paths)
     if "inline" in request.args:
         return Response(data, mimetype="image/svg+xml" if form == "svg" else "image/png")
     return download(data, f"{plain_name(run['variant_name'] + ' ' + run['point_name'])}-{key}.{form}",

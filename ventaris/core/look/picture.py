@@ -12,7 +12,7 @@ from matplotlib.tri import Triangulation
 from .colours import BANDS, colour_map, map_for
 from .drawable import default_range
 from .fields import QUANTITIES
-from .plane_lines import PlaneLines, draw_lines
+from .plane_lines import POINTS_PER_PIXEL, PlaneLines, draw_lines
 
 PAPER, INK, LINES, SPRUCE, BRICK = "#F7F5F0", "#1B2A2F", "#D5D0C4", "#0E4B45", "#A63D2F"
 THUMBNAIL_BOX = (-0.35, 1.45, -0.5, 0.5)
@@ -38,7 +38,7 @@ def _figure(width, height, box, bare=False):
 
 def field_picture(picture, key, form="png", box=DEFAULT_BOX, span=None, map_name=None, banded=True,
                   isolines=False, sonic=True, lines=PlaneLines(), width=9.0, title="", bare=False,
-                  reversed_flow=False, cells=False):
+                  reversed_flow=False, cells=False, paths=()):
     """Draw a field.
 
     Parameters
@@ -58,6 +58,8 @@ def field_picture(picture, key, form="png", box=DEFAULT_BOX, span=None, map_name
         Marks where the flow runs against the stream.
     cells : bool
         Draws the grid over the field.
+    paths : sequence of ndarray, shape (k, 2)
+        Further lines, in ink: streaklines of the moment.
 
     Returns
     -------
@@ -89,6 +91,9 @@ def field_picture(picture, key, form="png", box=DEFAULT_BOX, span=None, map_name
     if cells:
         axes.add_collection(
             LineCollection(_seen_edges(picture, box), colors=INK, linewidths=0.25, alpha=0.35))
+    if len(paths):
+        axes.add_collection(
+            LineCollection(paths, colors=INK, linewidths=POINTS_PER_PIXEL * lines.width, alpha=lines.opacity))
     if lines.any or lines.arrows:
         title += draw_lines(axes, picture, box, lines)
     for outline in picture.wall:

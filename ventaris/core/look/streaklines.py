@@ -90,7 +90,9 @@ class Stream:
             standing = np.stack([c * away[:, 0] - s * away[:, 1], s * away[:, 0] + c * away[:, 1]], axis=1)
             out[inside] = self._parts[number].at(circle.centre + standing, fields)
             free &= ~inside
-        out[free] = self._parts[0].at(points[free], fields)
+        # At its edge a circle is a polygon; what is just outside of that lies in the air around, which overlaps.
+        rest = free | np.isnan(out[:, 0])
+        out[rest] = self._parts[0].at(points[rest], fields)
         return out
 
     def _axes(self, time):

@@ -102,8 +102,8 @@ if (root) {
       history.replaceState(null, "", `?${p}`);
       const out = new URLSearchParams(p);
       out.set("box", view.box().map((s) => s.toFixed(5)).join(","));
-      for (const name of ["bands", "iso", "sonic", "stream", "vectors", "reversed", "grid"]) out.set(name,
-        flags[name] ? "1" : "0");
+      for (const name of ["bands", "iso", "sonic", "stream", "vectors", "reversed", "grid", "streak"])
+        out.set(name, flags[name] ? "1" : "0");
       for (const a of document.querySelectorAll("[data-export]")) a.href =
         `/runs/${id}/picture.${a.dataset.export}?${out}`;
     }, 120);
