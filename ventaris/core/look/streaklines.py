@@ -90,7 +90,7 @@ class Stream:
             standing = np.stack([c * away[:, 0] - s * away[:, 1], s * away[:, 0] + c * away[:, 1]], axis=1)
             out[inside] = self._parts[number].at(circle.centre + standing, fields)
             free &= ~inside
-        # At its edge a circle is a polygon; what is just outside of that lies in the air around, which overlaps.
+        # At its edge a circle is a polygon; what is just outside of that lies in the air around it.
         rest = free | np.isnan(out[:, 0])
         out[rest] = self._parts[0].at(points[rest], fields)
         return out
