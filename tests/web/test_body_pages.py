@@ -2,6 +2,7 @@
 import io
 import json
 import struct
+import tempfile
 import unittest
 
 import numpy as np
@@ -19,7 +20,8 @@ from ventaris.core.shapes import bodies
 from ventaris.core.sheet import write_toml
 from ventaris.core.study.kinds.body.ready import prepare_body
 from ventaris.core.units import show
-from ventaris.store import archive, campaigns, reports, runs
+from ventaris.store import archive, campaigns, reports, runs, views
+from ventaris.store.database import open_database
 from ventaris.store.surfaces import surface_bytes
 from ventaris.store.body_fields import pack_body_field, unpack_body_field
 
@@ -260,6 +262,13 @@ class Runs(WithBody):
         document = campaign_report(reports.material_of(self.db, self.body_campaign))
         captions = [p.caption for block in document.blocks for p in getattr(block, "pictures", ())]
         self.assertTrue(any(c.startswith("Corner, ") for c in captions), captions)
+        with tempfile.TemporaryDirectory() as folder:
+            other = open_database(folder)
+            archive.import_campaign(other, archive.export_campaign(self.db, self.body_campaign))
+            self.assertEqual([v.look for v in views.views_of(campaigns.all_campaigns(other)[0])], [LOOK])
+            other.close()
+        self.client.post(f"/campaigns/{self.body_campaign}/copy")
+        self.assertEqual(len(views.views_of(campaigns.all_campaigns(self.db)[0])), 1)
         plane = {"quantity": "cp", "box": [0, 1, 0, 1]}
         self.assertEqual(self.client.post(f"/runs/{run_id}/views", data={"name": "P", "view": json.dumps(
             plane)}).status_code, 400)

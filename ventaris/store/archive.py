@@ -8,7 +8,8 @@ from typing import Annotated, Literal
 from pydantic import Field, ValidationError
 
 from ..core.display import Display
-from ..core.look.saved_view import MOST_VIEWS, SavedView, ViewError
+from ..core.look.saved_view import MOST_VIEWS, ViewError
+from ..core.look.views import view_of
 from ..core.shapes.library import key_of
 from ..core.sheet import SHEETS, SheetError, default_setup, differing_inputs, read_section, read_toml
 from ..core.sheet.exceptions import applied, renamed
@@ -305,7 +306,7 @@ def _check_head(head):
             )
     for view in head.views:
         try:
-            SavedView.from_dict(view)
+            view_of(view)
         except ViewError as error:
             raise ArchiveError(f"views: {error}") from None
     if head.aim:
@@ -441,7 +442,7 @@ def _store(database, contents):
     if head.words:
         save_words(database, campaign_id, head.words)
     if head.views:
-        save_views(database, campaign_id, [SavedView.from_dict(one) for one in head.views])
+        save_views(database, campaign_id, [view_of(one) for one in head.views])
     if head.display:
         campaigns.save_display(database, campaign_id, Display.from_text(head.display))
     if head.aim:
