@@ -84,13 +84,7 @@ def field_picture(picture, key, form="png", box=DEFAULT_BOX, span=None, map_name
     if sonic and picture.values["mach"].max() > 1:
         axes.tricontour(grid, picture.values["mach"], [1.0], colors="white", linewidths=1.6)
         axes.tricontour(grid, picture.values["mach"], [1.0], colors=INK, linewidths=0.7, linestyles="dashed")
-    if reversed_flow and picture.values["u"].min() < 0:
-        u = picture.values["u"]
-        axes.tricontourf(grid, u, [u.min() - 1.0, 0.0], colors=[BRICK], alpha=0.25)
-        axes.tricontour(grid, u, [0.0], colors=BRICK, linewidths=0.9)
-    if cells:
-        axes.add_collection(
-            LineCollection(_seen_edges(picture, box), colors=INK, linewidths=0.25, alpha=0.35))
+    _marks(axes, grid, picture, box, reversed_flow, cells)
     if len(paths):
         axes.add_collection(
             LineCollection(paths, colors=INK, linewidths=POINTS_PER_PIXEL * lines.width, alpha=lines.opacity))
@@ -101,6 +95,17 @@ def field_picture(picture, key, form="png", box=DEFAULT_BOX, span=None, map_name
     if not bare:
         _legend(figure, colours, low, high, quantity, name, banded, title)
     return _bytes(figure, form)
+
+
+def _marks(axes, grid, picture, box, reversed_flow, cells):
+    """Mark where the flow runs against the stream, and draw the cells, where these are asked for."""
+    if reversed_flow and picture.values["u"].min() < 0:
+        u = picture.values["u"]
+        axes.tricontourf(grid, u, [u.min() - 1.0, 0.0], colors=[BRICK], alpha=0.25)
+        axes.tricontour(grid, u, [0.0], colors=BRICK, linewidths=0.9)
+    if cells:
+        axes.add_collection(
+            LineCollection(_seen_edges(picture, box), colors=INK, linewidths=0.25, alpha=0.35))
 
 
 def thumbnail_box(picture):
