@@ -28,6 +28,19 @@ def moving_sheet(*rows, grid=TINY, air=AIR, **sections):
     return sheet(grid, air={**air, "motions": list(rows)}, **sections)
 
 
+def interrupted(asked, level, steps):
+    """A run that was left after so many steps in time on a level, and resumed from its checkpoint."""
+    first = execute(asked)
+    for _ in first:
+        following = first.time_march is not None and first.field()[0] == level
+        if following and len(first.recorder.entries) == steps:
+            break
+    again = execute(asked, Checkpoint.from_bytes(first.checkpoint().to_bytes()))
+    for _ in again:
+        pass
+    return again
+
+
 class Laws(unittest.TestCase):
     def test_rates_are_the_slopes_of_values(self):
         laws = (Swing(0.3, 2.0, 0.4, 0.1), Ramp(0.5, 1.0, 4.0), Turning(0.7, 0.2), Turning(0.7, 0.2, 2.0),
@@ -292,14 +305,7 @@ class Runs(unittest.TestCase):
         for _ in whole:
             pass
         for level, steps in (("coarse", 10), ("medium", 20)):
-            first = execute(asked)
-            for _ in first:
-                following = first.time_march is not None and first.field()[0] == level
-                if following and len(first.recorder.entries) == steps:
-                    break
-            again = execute(asked, Checkpoint.from_bytes(first.checkpoint().to_bytes()))
-            for _ in again:
-                pass
+            again = interrupted(asked, level, steps)
             self.assertEqual(again.result["steps"], whole.result["steps"])
             one, two = (r.result["unsteady"]["cycle"] for r in (again, whole))
             for name in ("lift", "moment"):
@@ -337,14 +343,7 @@ class Runs(unittest.TestCase):
         for _ in whole:
             pass
         for level, steps in (("coarse", 12), ("medium", 9)):
-            first = execute(asked)
-            for _ in first:
-                following = first.time_march is not None and first.field()[0] == level
-                if following and len(first.recorder.entries) == steps:
-                    break
-            again = execute(asked, Checkpoint.from_bytes(first.checkpoint().to_bytes()))
-            for _ in again:
-                pass
+            again = interrupted(asked, level, steps)
             one, two = (r.result["unsteady"]["extremes"]["lift"] for r in (again, whole))
             for name, value in two.items():
                 self.assertAlmostEqual(one[name], value, delta=1e-9 + 1e-7 * abs(value))

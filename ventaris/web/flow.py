@@ -16,7 +16,7 @@ from ..core.look.plane_lines import MOST_LINES, PlaneLines, trace, where_air_is
 from ..core.shapes.assembly import assemble
 from ..core.sheet import read_toml
 from ..core.study.kinds.registry import kind_of
-from ..core.study.kinds.section.moments import recorded
+from ..core.study.moments import recorded
 from ..core.study.setup import prepare
 from ..store import runs
 from ..store.database import open_database
@@ -77,6 +77,11 @@ def picture_of(run_id):
     if not version:
         abort(404, NO_FIELD)
     return (*_load(str(current_app.config["FOLDER"]), run_id, version), version)
+
+
+def drawn_of(run_id, space):
+    """What is drawn of a run's field: (`BodyField`, `DrawnSurface`) or a `Drawable`; 404 without one."""
+    return body_of(run_id) if space == "body" else picture_of(run_id)[1]
 
 
 @pages.get("/runs/<int:run_id>/flow")
@@ -458,8 +463,7 @@ def thumbnail(run_id):
     run = run_or_404(run_id)
     kept = runs.kept_array(g.database, run_id, "picture") if run["state"] in runs.ENDED else None
     if kept is None:
-        kept = small_picture(body_of(run_id) if read_toml(
-            run["sheet"]).space == "body" else picture_of(run_id)[1])
+        kept = small_picture(drawn_of(run_id, read_toml(run["sheet"]).space))
         if run["state"] in runs.ENDED:
             runs.keep_array(g.database, run_id, "picture", kept)
     response = Response(kept, mimetype="image/png")

@@ -7,9 +7,8 @@ from flask import Blueprint, Response, abort, g, jsonify, redirect, render_templ
 from ..core.look.saved_view import ViewError
 from ..core.look.views import view_of
 from ..store import campaigns as store, runs, views
-from .body_looks import body_of
 from .campaigns import campaign_or_404
-from .flow import picture_of
+from .flow import drawn_of
 from .runs import run_or_404
 from .turns import takes_long
 
@@ -53,8 +52,8 @@ def picture(run_id):
     name, campaign = request.args.get("name", ""), campaign_or_404(run["campaign_id"])
     view = next((v for v in views.views_of(campaign) if v.name == name), None) or abort(
         404, "The campaign keeps no view of this name.")
-    drawn = body_of(run_id) if campaign["space"] == "body" else picture_of(run_id)[1]
-    png = view.draw(drawn) or abort(404, "Nothing of this run lies in the view.")
+    png = view.draw(drawn_of(run_id, campaign["space"])) or abort(
+        404, "Nothing of this run lies in the view.")
     return Response(png, mimetype="image/png", headers={"Cache-Control": "private, max-age=300"})
 
 

@@ -10,6 +10,14 @@ LOST = 1.5
 AXES = {"x": (1.0, 0.0, 0.0), "y": (0.0, 1.0, 0.0), "z": (0.0, 0.0, 1.0)}
 
 
+def axes_across(normal):
+    """Two unit vectors across a direction and each other; the first lies level where it can."""
+    normal = np.asarray(normal, dtype=float) / np.linalg.norm(normal)
+    first = np.cross([0.0, 0.0, 1.0] if abs(normal[2]) < 0.9 else [0.0, 1.0, 0.0], normal)
+    first /= np.linalg.norm(first)
+    return first, np.cross(normal, first)
+
+
 def rake(kind, centre, size, count):
     """Seed points across x.
 
@@ -35,14 +43,11 @@ def rake(kind, centre, size, count):
 
 def spot(centre, normal, size, count):
     """Seed points spread evenly over a disc across a direction, shape (count, 3)."""
-    normal = np.asarray(normal, dtype=float) / np.linalg.norm(normal)
-    first = np.cross([0.0, 0.0, 1.0] if abs(normal[2]) < 0.9 else [1.0, 0.0, 0.0], normal)
-    first /= np.linalg.norm(first)
+    first, second = axes_across(normal)
     # The golden angle from point to point.
     k = np.arange(count) + 0.5
     r, turn = 0.5 * size * np.sqrt(k / count), np.pi * (3 - np.sqrt(5)) * k
-    return np.asarray(centre) + (r * np.cos(turn))[:, None] * first + (
-        r * np.sin(turn))[:, None] * np.cross(normal, first)
+    return np.asarray(centre) + (r * np.cos(turn))[:, None] * first + (r * np.sin(turn))[:, None] * second
 
 
 def over_part(drawn, part, count, away):
@@ -187,9 +192,7 @@ def cut_plane(field, point, normal, keys, low, high, columns=280):
     points (n, 3), triangles (m, 3), values (n, len(keys)); empty where the plane meets nothing
     """
     normal = np.asarray(normal, dtype=float) / np.linalg.norm(normal)
-    first = np.cross([0.0, 0.0, 1.0] if abs(normal[2]) < 0.9 else [0.0, 1.0, 0.0], normal)
-    first /= np.linalg.norm(first)
-    second = np.cross(normal, first)
+    first, second = axes_across(normal)
     centre = 0.5 * (np.asarray(low) + np.asarray(high))
     origin = centre + ((np.asarray(point) - centre) @ normal) * normal
     corners = np.stack(np.meshgrid(*zip(low, high), indexing="ij"), axis=-1).reshape(-1, 3) - origin

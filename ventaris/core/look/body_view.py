@@ -1,30 +1,26 @@
 """A way of looking at a body in space that is kept, and drawn for any run of a campaign."""
-import io
 import json
 from dataclasses import dataclass
 
 import numpy as np
-from matplotlib.backends.backend_agg import FigureCanvasAgg
+from matplotlib.colors import to_rgb
 from matplotlib.figure import Figure
 
 from .body_field import SURFACE_QUANTITIES
-from .body_lines import level_lines, oil_lines
+from .body_lines import axes_across, level_lines, oil_lines
 from .body_scene import CutPlane, Iso, Rake, SceneError, domain, number
 from .colours import BANDS, colour_map, map_for, table
+from .picture import INK, PAPER, png_bytes
+from .plane_lines import OPACITIES, WIDTHS
 from .raster import Camera, Canvas
 from .saved_view import ViewError, name_of
 from .spans import span_in_air, span_on_body
 
-PAPER, INK, BODY, GROUND, EDGE, WHITE = (0xF7F5F0, 0x1B2A2F, 0xD9D4C6, 0x9A9484, 0x5B676B, 0xFFFFFF)
+BODY, GROUND, EDGE, WHITE = "#D9D4C6", "#9A9484", "#5B676B", "white"
 ASPECT, FINER, DPI, OIL_LINES = 1.52, 2, 110, 700
 MOST_PLANES, LONGEST_LOOK = 8, 8000
 ARROWS_OF_PLANE, ARROW = 1500, 0.05
-WIDTHS, OPACITIES = (0.4, 6.0), (0.1, 1.0)
 LEGEND_ROW = 0.33
-
-
-def _rgb(colour):
-    return np.array([colour >> 16 & 255, colour >> 8 & 255, colour & 255]) / 255
 
 
 @dataclass(frozen=True)
@@ -183,7 +179,7 @@ class Scene:
         scales = scales or self.scales
         pixels = int(width * DPI) * FINER
         view, height = self.view, int(pixels / ASPECT) // FINER * FINER
-        canvas = Canvas(Camera(view.target, view.direction, view.distance, pixels, height), _rgb(PAPER))
+        canvas = Canvas(Camera(view.target, view.direction, view.distance, pixels, height), to_rgb(PAPER))
         self._surfaces(canvas, scales)
         self._strokes(canvas, scales, pixels / 930)
         fine = canvas.colour.reshape(height // FINER, FINER, pixels // FINER, FINER, 3)
@@ -220,7 +216,7 @@ class Scene:
             found, values = self.iso
             canvas.surface(found.points * scale, found.triangles, self._colours("iso", scales), values,
                            found.normals)
-        plain = lambda values: np.broadcast_to(_rgb(BODY), (len(values), 3))
+        plain = lambda values: np.broadcast_to(to_rgb(BODY), (len(values), 3))
         colour_of = self._colours("surface", scales) if view.quantity else plain
         opacities = np.array([(view.parts or {}).get(name, 1.0) for name in drawn.parts])[drawn.part]
         for opacity in sorted(set(opacities.tolist()), reverse=True):
@@ -238,35 +234,33 @@ class Scene:
             canvas.lines(*segments([points for points, _ in self.lines]), colours, view.width * pixel,
                          view.opacity)
         if "oil" in view.shown and np.any(field.wall_shear):
-            canvas.lines(*segments(oil_lines(field, self.drawn, OIL_LINES)), _rgb(INK), pixel)
+            canvas.lines(*segments(oil_lines(field, self.drawn, OIL_LINES)), to_rgb(INK), pixel)
         for name, plane, (points, triangles, values, velocity, mach) in self.planes:
             if plane.vectors and len(triangles):
-                canvas.lines(*self._arrows(plane, points * scale, triangles, velocity), _rgb(INK), pixel)
+                canvas.lines(*self._arrows(plane, points * scale, triangles, velocity), to_rgb(INK), pixel)
             if plane.iso:
                 levels = np.linspace(*scales[name][1], BANDS + 1)[1:-1]
                 found = level_lines(points * scale, triangles, values, levels)
-                canvas.lines(*found, _rgb(INK), 0.7 * pixel, 0.6)
+                canvas.lines(*found, to_rgb(INK), 0.7 * pixel, 0.6)
             if plane.sonic:
                 sonic = level_lines(points * scale, triangles, mach, (1.0, ))
-                canvas.lines(*sonic, _rgb(WHITE), 3.0 * pixel)
-                canvas.lines(*sonic, _rgb(INK), 1.2 * pixel)
+                canvas.lines(*sonic, to_rgb(WHITE), 3.0 * pixel)
+                canvas.lines(*sonic, to_rgb(INK), 1.2 * pixel)
         low, high = domain(field) * scale
         floor = self.drawn.points[:, 2].min() * scale - low[2]
         if "ground" in view.shown and floor < 0.5 * np.ptp(self.drawn.points, axis=0).max() * scale:
-            canvas.lines(*self._ground(low[2]), _rgb(GROUND), pixel, 0.5)
+            canvas.lines(*self._ground(low[2]), to_rgb(GROUND), pixel, 0.5)
         if "domain" in view.shown:
             corners = np.array([[x, y, z] for x in (0, 1) for y in (0, 1) for z in (0, 1)])
             pairs = [(a, b) for a in range(8) for b in range(a) if np.abs(corners[a] - corners[b]).sum() == 1]
             at = low + corners * (high - low)
-            canvas.lines(*(at[[pair[k] for pair in pairs]] for k in (0, 1)), _rgb(EDGE), pixel)
+            canvas.lines(*(at[[pair[k] for pair in pairs]] for k in (0, 1)), to_rgb(EDGE), pixel)
 
     def _arrows(self, plane, points, triangles, velocity):
         """(starts, ends) of arrows on a raster over a plane, with their barbs."""
         used = np.unique(triangles)
         normal = plane.direction()
-        first = np.cross([0.0, 0.0, 1.0] if abs(normal[2]) < 0.9 else [1.0, 0.0, 0.0], normal)
-        first /= np.linalg.norm(first)
-        flat = points[used] @ np.stack([first, np.cross(normal, first)], axis=1)
+        flat = points[used] @ np.stack(axes_across(normal), axis=1)
         step = np.sqrt(max(np.prod(np.ptp(flat, axis=0)), 1e-18) / ARROWS_OF_PLANE)
         _, chosen = np.unique(np.floor(flat / step).astype(int), axis=0, return_index=True)
         start = points[used[chosen]]
@@ -291,7 +285,7 @@ def _framed(image, scales, width):
     """A picture with its scales under it as PNG."""
     high = width * image.shape[0] / image.shape[1]
     foot = LEGEND_ROW * len(scales) + (0.12 if scales else 0.0)
-    figure = Figure(figsize=(width, high + foot), facecolor=tuple(_rgb(PAPER)))
+    figure = Figure(figsize=(width, high + foot), facecolor=PAPER)
     axes = figure.add_axes((0, foot / (high + foot), 1, high / (high + foot)))
     axes.imshow(image, interpolation="nearest", aspect="auto")
     axes.axis("off")
@@ -303,11 +297,8 @@ def _framed(image, scales, width):
         bar.set_yticks([])
         bar.tick_params(labelsize=7, length=2)
         unit = f", {q.unit}" if q.unit else ""
-        figure.text(0.53, y, f"{words}: {q.label}{unit}", fontsize=7.5, ha="right", color=tuple(_rgb(INK)))
-    out = io.BytesIO()
-    FigureCanvasAgg(figure)
-    figure.savefig(out, format="png", dpi=DPI, facecolor=figure.get_facecolor())
-    return out.getvalue()
+        figure.text(0.53, y, f"{words}: {q.label}{unit}", fontsize=7.5, ha="right", color=INK)
+    return png_bytes(figure, DPI)
 
 
 def draw_bodies_alike(view, flows, width=5.4):

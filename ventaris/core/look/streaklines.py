@@ -5,6 +5,8 @@ from dataclasses import dataclass
 import numpy as np
 from matplotlib.tri import Triangulation
 
+from ..grids.turning_zone import Circle
+
 # Steps between two moments, at least and at most; such that the stream crosses the window in so many.
 LEAST_BETWEEN, MOST_BETWEEN, ACROSS = 3, 48, 60
 # How many windows of air are let pass before the first picture, and in how many steps at most: in a window of
@@ -83,12 +85,10 @@ class Stream:
             return self._parts[0].at((points - shift) @ turn.T, fields) @ turn
         out, free = np.full((len(points), 2), np.nan), np.ones(len(points), dtype=bool)
         for number, circle in enumerate(picture.circles, start=1):
-            inside = np.hypot(*(points - circle.centre).T) < circle.radius
-            back = circle.angle - moments.angles(time)[number - 1]
-            c, s = math.cos(back), math.sin(back)
-            away = points[inside] - circle.centre
-            standing = np.stack([c * away[:, 0] - s * away[:, 1], s * away[:, 0] + c * away[:, 1]], axis=1)
-            out[inside] = self._parts[number].at(circle.centre + standing, fields)
+            edge = Circle(*circle.centre, circle.radius)
+            inside = edge.holds(points)
+            standing = edge.turned(points[inside], circle.angle - moments.angles(time)[number - 1])
+            out[inside] = self._parts[number].at(standing, fields)
             free &= ~inside
         # At its edge a circle is a polygon; what is just outside of that lies in the air around it.
         rest = free | np.isnan(out[:, 0])

@@ -1,7 +1,7 @@
 // Values along a straight line through the picture: placed by two clicks or typed, drawn, and taken away.
-import { axis, layout, OPTIONS, PENS } from "./charts.js";
-import { saveBytes } from "./save.js";
-import { format } from "./viewer.js";
+import { drawAlong } from "./charts.js";
+import { saveTable } from "./save.js";
+import { format, numbersIn } from "./scale.js";
 
 const POINTS = 301;
 
@@ -11,15 +11,10 @@ export class Along {
   constructor(view, get, grips, done) {
     Object.assign(this, { view, get, grips, done, ends: [null, null] });
     for (const k of [0, 1]) get(`line-${k}`).addEventListener("change", (event) => {
-      this.ends[k] = this._typed(event.target.value);
+      this.ends[k] = numbersIn(event.target.value, 2);
       event.target.classList.toggle("is-invalid", event.target.value.trim() !== "" && !this.ends[k]);
     });
     get("line-csv").addEventListener("click", () => this._save());
-  }
-
-  _typed(text) {
-    const numbers = text.replaceAll("−", "-").split(/[\s,;]+/).filter(Boolean).map(Number);
-    return numbers.length === 2 && numbers.every(Number.isFinite) ? numbers : null;
   }
 
   // A click in the picture: the first end, then the other one.
@@ -70,18 +65,13 @@ export class Along {
     });
     if (!placed || !this.view.data) return;
     const key = this.get("quantity").value, q = this.view.data.byKey[key], rows = this._rows();
-    const length = this.view.data.home ? "m" : "chords";
-    window.Plotly.react(chart, [{ x: rows.map((r) => r.s), y: rows.map((r) => r.values?.[key] ?? null), mode:
-      "lines", line: { color: PENS[0], width: 1.8 }, connectgaps: false, name: q.label }],
-    layout(axis(`along the line, ${length}`), axis(q.unit ? `${q.label}, ${q.unit}` : q.label),
-      { showlegend: false }), OPTIONS);
+    drawAlong(chart, rows.map((r) => r.s), rows.map((r) => r.values?.[key] ?? null), q, this.view.data.home ?
+      "m" : "chords");
   }
 
   _save() {
     const names = this.view.data.quantities.map((q) => q.key);
-    const lines = [["s", "x", "y", ...names].join(",")];
-    for (const row of this._rows()) lines.push([row.s, ...row.at, ...names.map((name) =>
-      row.values?.[name] ?? "")].map((v) => (v === "" ? "" : Number(v.toPrecision(7)))).join(","));
-    saveBytes([`${lines.join("\n")}\n`], "text/csv", "line.csv");
+    saveTable(["s", "x", "y", ...names], this._rows().map((row) => [row.s, ...row.at, ...names.map((name) =>
+      row.values?.[name] ?? null)]), "line.csv");
   }
 }

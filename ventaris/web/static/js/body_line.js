@@ -1,7 +1,8 @@
 // Values along a line through the air round a body: placed by two clicks or typed, moved by grips, drawn,
 // taken away.
-import { axis, layout, OPTIONS, PENS } from "./charts.js";
-import { saveBytes } from "./save.js";
+import { drawAlong } from "./charts.js";
+import { saveTable } from "./save.js";
+import { numbersIn } from "./scale.js";
 
 const NEAR = 120, short = (v) => Number(v.toPrecision(4));
 
@@ -36,11 +37,7 @@ export class SpaceLine {
 
   _write(k, at) { this.$(`along-${k}`).value = at.map(short).join(", "); }
 
-  _end(k) {
-    const text = this.$(`along-${k}`).value.replaceAll("−", "-");
-    const numbers = text.split(/[\s,;]+/).filter(Boolean).map(Number);
-    return numbers.length === 3 && numbers.every(Number.isFinite) ? numbers : null;
-  }
+  _end(k) { return numbersIn(this.$(`along-${k}`).value, 3); }
 
   _grips() {
     const ends = [this._end(0), this._end(1)];
@@ -74,17 +71,12 @@ export class SpaceLine {
   _draw() {
     if (!this.data) return;
     const q = this.data.quantities.find((one) => one.key === this.$("along-of").value);
-    window.Plotly.react(this.$("along"), [{ x: this.data.s, y: q.values, mode: "lines", line: { color:
-      PENS[0], width: 1.8 }, connectgaps: false, name: q.label }], layout(axis("along the line, m"),
-      axis(q.unit ?
-      `${q.label}, ${q.unit}` : q.label), { showlegend: false }), OPTIONS);
+    drawAlong(this.$("along"), this.data.s, q.values, q, "m");
   }
 
   _save() {
     const { s, points, quantities } = this.data;
-    const rows = s.map((at, k) => [at, ...points[k], ...quantities.map((q) => q.values[k])]);
-    const text = [["s", "x", "y", "z", ...quantities.map((q) => q.key)].join(","), ...rows.map((row) =>
-      row.map((v) => (v === null ? "" : Number(v.toPrecision(7)))).join(","))].join("\n");
-    saveBytes([`${text}\n`], "text/csv", "line.csv");
+    saveTable(["s", "x", "y", "z", ...quantities.map((q) => q.key)], s.map((at, k) => [at, ...points[k],
+      ...quantities.map((q) => q.values[k])]), "line.csv");
   }
 }

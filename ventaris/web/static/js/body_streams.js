@@ -1,10 +1,11 @@
 // Streamlines round a body: the rake they start from stands in the picture and is moved by its grips, or a
 // click says from where.
 import { fetchArrays } from "./body_canvas.js";
+import { numberIn } from "./scale.js";
 
 const PLACE = ["rake-x", "rake-y", "rake-z"], CLICKED = ["spot", "part"];
 const short = (v) => Number(v.toPrecision(4));
-const value = (field) => parseFloat(field.value.replace("−", "-"));
+const value = (field) => numberIn(field.value);
 
 export class Streams {
   // canvas: BodyCanvas; $(id): an element of the page; say(words); guarded(work).

@@ -57,3 +57,10 @@ export function draw(element, data) {
     exponentformat: "e" });
   window.Plotly.react(element, tracesOf(data), layout(axis(data.x), y, { showlegend: true }), OPTIONS);
 }
+
+// A field along a line: distances s in a unit of length, its values and what it is.
+export function drawAlong(element, s, values, q, length) {
+  window.Plotly.react(element, [{ x: s, y: values, mode: "lines", line: { color: PENS[0], width: 1.8 },
+    connectgaps: false, name: q.label }], layout(axis(`along the line, ${length}`), axis(q.unit ?
+    `${q.label}, ${q.unit}` : q.label), { showlegend: false }), OPTIONS);
+}

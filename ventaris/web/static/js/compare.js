@@ -1,5 +1,6 @@
 // Compare: two linked pictures with one range, or their difference, and the Cp overlay.
 import { draw } from "./charts.js";
+import { plays } from "./player.js";
 import { wiper } from "./wiper.js";
 import { FlowCanvas } from "./viewer.js";
 
@@ -56,7 +57,7 @@ if (root) {
 
   // Moments of both flows at the same share of their cycles, or as long before their ends.
   const moments = get("moments") && JSON.parse(get("moments").dataset.moments), fetched = new Map();
-  let moment = -1, playing = 0;
+  let moment = -1;
   const momentOf = (view, run, k) => {
     const key = get("quantity").value, number = moments.frames[run]?.[k], name = `${run} ${key} ${number}`;
     if (number === undefined) return null;
@@ -75,14 +76,8 @@ if (root) {
   }
   if (moments) {
     get("moment").addEventListener("input", () => showMoment(Number(get("moment").value)));
-    get("play").addEventListener("click", async () => {
-      const mine = playing = playing ? 0 : Date.now(), count = moments.words.length;
-      get("play").setAttribute("aria-pressed", String(Boolean(playing)));
-      for (let k = (moment + 1) % count; playing && playing === mine; k = (k + 1) % count) {
-        await showMoment(k);
-        await new Promise((done) => setTimeout(done, 90));
-      }
-    });
+    const count = moments.words.length;
+    plays(get("play"), count, () => (moment + 1) % count, showMoment);
   }
 
   root.addEventListener("click", (event) => {

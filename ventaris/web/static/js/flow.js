@@ -4,7 +4,9 @@ import { film } from "./film.js";
 import { Lines } from "./flow_lines.js";
 import { Grips } from "./grips.js";
 import { keeps } from "./keep_view.js";
-import { FlowCanvas, format } from "./viewer.js";
+import { plays } from "./player.js";
+import { format, numberIn } from "./scale.js";
+import { FlowCanvas } from "./viewer.js";
 
 const root = document.getElementById("flow");
 if (root) {
@@ -40,7 +42,7 @@ if (root) {
 
   // The wake's station stands in the picture once it has been surveyed, and moves there.
   function survey() {
-    const field = get("wake-x"), x = () => parseFloat(field.value.replace("−", "-"));
+    const field = get("wake-x"), x = () => numberIn(field.value);
     look("wake", { x: field.value });
     const line = () => { const box = view.fieldBox(); view.setPath(Number.isFinite(x()) ? [[x(), box[2]],
       [x(), box[3]]] : [], "wake", 0x0E4B45); };
@@ -52,8 +54,7 @@ if (root) {
   }
 
   function range() {
-    const low = parseFloat(get("low").value.replace("−", "-")), high =
-      parseFloat(get("high").value.replace("−", "-"));
+    const low = numberIn(get("low").value), high = numberIn(get("high").value);
     return flags.lock && Number.isFinite(low) && Number.isFinite(high) && high > low ? [low, high] : null;
   }
 
@@ -156,7 +157,7 @@ if (root) {
   if (slider) {
     const times = JSON.parse(slider.dataset.times), unit = slider.dataset.unit, scale =
       Number(slider.dataset.scale), cache = new Map();
-    let playing = 0, shown = -1;
+    let shown = -1;
     // A moment holds the field that is looked at; each is fetched once.
     const fetched = (k) => {
       const key = `${get("quantity").value} ${k}`;
@@ -177,20 +178,12 @@ if (root) {
     };
     get("quantity").addEventListener("change", () => { if (shown >= 0) frame(shown); });
     slider.addEventListener("input", () => frame(Number(slider.value)));
+    const stop = plays(get("play"), times.length, () => (shown + 1) % times.length, frame);
     get("film").addEventListener("click", async () => {
-      playing = 0;
-      get("play").setAttribute("aria-pressed", "false");
+      stop();
       get("film").disabled = true;
       await film(view.canvas, times.length, frame, get("film-done"));
       get("film").disabled = false;
-    });
-    get("play").addEventListener("click", async () => {
-      const mine = playing = playing ? 0 : Date.now();
-      get("play").setAttribute("aria-pressed", String(Boolean(playing)));
-      for (let k = (shown + 1) % times.length; playing && playing === mine; k = (k + 1) % times.length) {
-        await frame(k);
-        await new Promise((done) => setTimeout(done, 90));
-      }
     });
   }
 }

@@ -7,7 +7,7 @@ import { Grips } from "./grips.js";
 import { keeps } from "./keep_view.js";
 import { film } from "./film.js";
 import { save } from "./save.js";
-import { format } from "./viewer.js";
+import { format, numberIn } from "./scale.js";
 
 const root = document.getElementById("flow");
 const id = root?.dataset.run;
@@ -72,7 +72,7 @@ function ground(shown) {
 }
 
 function range() {
-  const [low, high] = ["low", "high"].map((name) => parseFloat($(name).value.replace("−", "-")));
+  const [low, high] = ["low", "high"].map((name) => numberIn($(name).value));
   return Number.isFinite(low) && Number.isFinite(high) && high > low ? [low, high] : null;
 }
 
@@ -167,9 +167,8 @@ function gripPlane(plane, p) {
   if (!plane.data.triangles.length) { grips.drop(plane.name); return; }
   const axis = "xyz".indexOf(p("normal").value), corner = nearest(plane.data, canvas.middle.map((v, k) => v +
     0.4 * canvas.size * (k === 2 ? Number(axis !== 2) : k === 0 ? -Number(axis === 2) : 0)));
-  const drawnAt = parseFloat(p("at").value.replace("−", "-"));
-  const at = () => corner.map((v, k) => v + (k === axis ? parseFloat(p("at").value.replace("−", "-")) -
-    drawnAt : 0));
+  const drawnAt = numberIn(p("at").value);
+  const at = () => corner.map((v, k) => v + (k === axis ? numberIn(p("at").value) - drawnAt : 0));
   grips.set(plane.name, { label: `Plane ${plane.number}`, kind: "end", at, move: (dx, dy) => {
     const to = canvas.shifted(at(), dx, dy, [0, 1, 2].map((k) => Number(k === axis)));
     p("at").value = Number((to[axis] - corner[axis] + drawnAt).toPrecision(4));
@@ -193,7 +192,7 @@ function nearest({ points, triangles }, to) {
 async function showPlane(plane) {
   canvas.arrows = 3 ** Number($("arrows").value);
   const p = (name) => plane.node.querySelector(`[data-p="${name}"]`), on = (name) => pressed(p(name));
-  const ends = ["low", "high"].map((name) => parseFloat(p(name).value.replace("−", "-")));
+  const ends = ["low", "high"].map((name) => numberIn(p(name).value));
   const range = ends.every(Number.isFinite) && ends[1] > ends[0] ? ends : null;
   await canvas.setPlane(plane.name, plane.data, range, on("vectors"), { iso: on("iso"), sonic: on("sonic") });
   $("arrow-legend").hidden = !planes.some((item) => pressed(item.node.querySelector('[data-p="vectors"]')));

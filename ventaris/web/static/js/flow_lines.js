@@ -1,10 +1,11 @@
 // Lines over a plane picture: streamlines from a rake and through points, arrows; what they start from is
 // moved by its grips.
+import { numberIn } from "./scale.js";
+
 const INPUTS = [["count", "count"], ["x", "rake-x"], ["lo", "rake-low"], ["hi", "rake-high"], ["by",
   "stream-by"], ["arrows", "arrows"], ["width", "line-width"], ["opacity", "line-opacity"]];
 const AMBER = 0xC77700;
 const short = (v) => Number(v.toPrecision(4));
-const typed = (text) => parseFloat(text.replace("−", "-"));
 
 export class Lines {
   // view: FlowCanvas; get(id): an element of the page; changed(): the address is out of date.
@@ -37,7 +38,7 @@ export class Lines {
 
   // As the campaign keeps it.
   kept() {
-    const value = (id) => { const v = typed(this.get(id).value); return Number.isFinite(v) ? v : null; };
+    const value = (id) => { const v = numberIn(this.get(id).value); return Number.isFinite(v) ? v : null; };
     return { count: this.flags.stream ? Math.min(value("count") || 24, 120) : 0, x: value("rake-x"), low:
       value("rake-low"), high: value("rake-high"), through: this.seeds, by: this.get("stream-by").value,
       ...this.style(), arrows: this.flags.vectors ? 3 ** Number(this.get("arrows").value) : 0 };
@@ -58,7 +59,7 @@ export class Lines {
   // Both ends of the rake, in the axes of the field.
   rake() {
     const box = this.view.fieldBox(), [x0, low, high] = this.told || [box[0] + 0.01 * (box[1] - box[0]),
-      box[2], box[3]], value = (id, usual) => { const v = typed(this.get(id).value);
+      box[2], box[3]], value = (id, usual) => { const v = numberIn(this.get(id).value);
       return Number.isFinite(v) ? v : usual; };
     const x = value("rake-x", x0);
     return [[x, value("rake-low", low)], [x, value("rake-high", high)]];

@@ -6,6 +6,12 @@ export function save(address, name) {
   link.click();
 }
 
+// Rows of numbers, nothing where one is not known, under their heads, as CSV.
+export function saveTable(heads, rows, name) {
+  const line = (row) => row.map((v) => (v === null ? "" : Number(v.toPrecision(7)))).join(",");
+  saveBytes([`${[heads.join(","), ...rows.map(line)].join("\n")}\n`], "text/csv", name);
+}
+
 export function saveBytes(parts, type, name) {
   const address = URL.createObjectURL(new Blob(parts, { type }));
   save(address, name);

@@ -5,6 +5,14 @@ export function format(x, digits = 4) {
   return Number(x.toPrecision(digits)).toString().replace("-", "−");
 }
 
+// The number that somebody typed, NaN where it is none; and several, or null where they are not so many.
+export function numberIn(text) { return parseFloat(text.replace("−", "-")); }
+
+export function numbersIn(text, count) {
+  const numbers = text.replaceAll("−", "-").split(/[\s,;]+/).filter(Boolean).map(Number);
+  return numbers.length === count && numbers.every(Number.isFinite) ? numbers : null;
+}
+
 // Round values between two ends, three to five of them.
 export function ticks(low, high) {
   const rough = (high - low) / 5, power = 10 ** Math.floor(Math.log10(rough));

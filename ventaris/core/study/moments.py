@@ -1,8 +1,8 @@
 """What was recorded of a flow in time, made ready for streaklines."""
 import numpy as np
 
-from ....look.drawable import moment
-from ....look.streaklines import Moments
+from ..look.drawable import moment
+from ..look.streaklines import Moments
 
 
 def recorded(setup, mesh, picture, times, frames):
