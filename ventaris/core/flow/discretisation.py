@@ -202,7 +202,7 @@ class Discretisation:
         self.scalar, self.velocity, self.distance = (self.stencils.scalar, self.stencils.velocity,
                                                      self.stencils.distance)
         self.faces = Faces(mesh.left, mesh.right, mesh.normal, mesh.area, mesh.face_centre,
-                           self.stencils.offset, drift)
+                           self.stencils.offset, drift, self.stencils.blend)
         self.border = Border(cell, self.kind, self.ghost, gap, np.ones(len(cell)))
         solid = np.nonzero(self.kind != FAR_FIELD)[0]
         self.far_local = np.nonzero(self.kind == FAR_FIELD)[0]

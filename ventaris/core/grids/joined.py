@@ -11,7 +11,7 @@ from .embedded import SpatialMesh, boundary_of, embed
 from .mesh import MeshError, row_sums
 from .octree import morton
 from .pieces import GRAZED, clip_hull, closed, gathered, islands, link_islands
-from .prisms import PLANE, WALL, loop_vectors
+from .prisms import ALONE, PLANE, WALL, loop_vectors
 
 # Area vectors of a cell, over its largest face, that may remain open.
 OPEN = 1e-9
@@ -40,6 +40,9 @@ class LayeredMesh(SpatialMesh):
         What encloses the layers.
     foot_span : ndarray, shape (n_cells, 2)
         Least and largest y of the wall under a cell's column; zero for cubes.
+    lined, column_lines : ndarray of int, shapes (m,) and (m, 3, 2)
+        Cells with lines through them: two from column to column and one off the wall; the cells behind and
+        ahead on each, -1 for none. Over the last one of a column the cubes that touch it are ahead.
     """
 
     width: np.ndarray = None
@@ -48,6 +51,8 @@ class LayeredMesh(SpatialMesh):
     beside: np.ndarray = None
     hull: object = None
     foot_span: np.ndarray = None
+    lined: np.ndarray = None
+    column_lines: np.ndarray = None
 
     def wall_spans(self):
         """See `SpatialMesh.wall_spans`; of layers the extent of the face itself."""
@@ -259,6 +264,7 @@ def _assembled(outer, layers, vector, pieces, walled, bare, open_wall, hull, obs
     distance = obstacle.signed_distance(centre)[0]
     distance[own] = _distances(layers, obstacle, distance[own])
     leaf_cell, beside = _leaves(outer, layers, own, out, obstacle)
+    lined, lines = _column_lines(layers, own)
     return LayeredMesh(
         left=np.concatenate([left, cell]), right=np.concatenate([right, np.full(len(cell), -1)]),
         normal=vectors / np.maximum(area, 1e-300)[:, None], area=area, face_centre=centres,
@@ -269,7 +275,26 @@ def _assembled(outer, layers, vector, pieces, walled, bare, open_wall, hull, obs
         width=both(np.sqrt(layers.widest), outer.size), is_layer=both(np.ones(len(own), dtype=bool),
                                                                       np.zeros(len(out), dtype=bool)),
         away=both(way, np.zeros((len(out), 3))), beside=beside, hull=hull,
-        foot_span=both(np.repeat(layers.span, layers.count, axis=0), np.zeros((len(out), 2))))
+        foot_span=both(np.repeat(layers.span, layers.count, axis=0), np.zeros((len(out), 2))),
+        lined=lined, column_lines=lines)
+
+
+def _column_lines(layers, own):
+    """See `LayeredMesh.lined`: columns of triangles and those beside dropped ones, whose sides touch cubes, are
+    left out."""
+    n, columns = layers.count, len(layers.beside)
+    top = np.arange(columns) * n + n - 1
+    bare_side = np.isin(top, layers.owner[layers.behind][columns:])
+    through = np.nonzero((layers.beside != ALONE).all(axis=1) & ~bare_side)[0]
+    cell = (through[:, None] * n + np.arange(n)).reshape(-1)
+    lines = np.full((len(through), n, 3, 2), -1)
+    for line, ends in enumerate(((1, 3), (0, 2))):
+        column = layers.beside[through][:, ends]
+        there = own[np.maximum(column, 0)[:, None, :] * n + np.arange(n)[:, None]]
+        lines[:, :, line] = np.where((column >= 0)[:, None], there, -1)
+    number = own[cell].reshape(-1, n)
+    lines[:, 1:, 2, 0], lines[:, :-1, 2, 1] = number[:, :-1], number[:, 1:]
+    return own[cell], lines.reshape(-1, 3, 2)
 
 
 def _distances(layers, obstacle, found):

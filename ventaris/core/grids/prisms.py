@@ -13,6 +13,8 @@ from .mesh import row_sums
 
 # What a face of the layers lies on, where it has no cell on its right.
 WALL, TOP, PLANE = -1, -2, -3
+# What stands beside a column that has no lines through it.
+ALONE = -2
 # Faces smaller than this share of the square of the body's size are points and lines.
 NOTHING = 1e-15
 
@@ -101,6 +103,8 @@ class PrismLayers:
         The hull in triangles, shape (t, 3, 3), and the face each is a part of.
     rim : ndarray, shape (r, 4, 3)
         Corners of the faces on the symmetry plane.
+    beside : ndarray of int, shape (columns, 4)
+        Column across each side of a column of quadrilaterals, -1 for none; ALONE of triangular ones.
     """
 
     left: np.ndarray
@@ -120,6 +124,7 @@ class PrismLayers:
     triangles: np.ndarray
     of_quad: np.ndarray
     rim: np.ndarray
+    beside: np.ndarray
 
     @cached_property
     def behind(self):
@@ -218,7 +223,7 @@ def grow(skin, z, kept):
                        normal, np.stack([foot[:, :, 1].min(axis=1), foot[:, :, 1].max(axis=1)], axis=1),
                        count, quads, owner,
                        triangles[real], np.tile(np.arange(len(quads)), 2)[real],
-                       _rim(levels, edges, kept))
+                       _rim(levels, edges, kept), _beside(skin, edges, kept))
 
 
 def _faces(skin, levels, edges, kept):
@@ -243,6 +248,20 @@ def _faces(skin, levels, edges, kept):
         vectors.append(loop_vectors(sides) * np.where(swap, -1.0, 1.0)[:, None])
         centres.append(loop_centres(sides))
     return tuple(np.concatenate(x) for x in (left, right, vectors, centres))
+
+
+def _beside(skin, edges, kept):
+    """Column across each side of the kept columns, see `PrismLayers`."""
+    a, b, one, two = edges
+    size, corners = len(skin.points), skin.faces[kept]
+    # Each edge as both of its faces run along it.
+    key, across = np.concatenate([a * size + b, b * size + a]), np.concatenate([two, one])
+    order = np.argsort(key)
+    side = corners * size + np.roll(corners, -1, axis=1)
+    at = order[np.minimum(np.searchsorted(key, side, sorter=order), len(order) - 1)]
+    out = np.where(key[at] == side, _first_cells(kept, 1)[across[at]], -1)
+    out[corners[:, 2] == corners[:, 3]] = ALONE
+    return out
 
 
 def _first_cells(kept, n):

@@ -33,6 +33,9 @@ class HeldProducts:
         self.normal = mesh.normal.astype(np.float32)
         ahead, behind = (np.abs(np.einsum("ij,ij->i", self.offset[:, side], self.normal)) for side in (0, 1))
         self.share = ahead / np.maximum(ahead + behind, 1e-30)
+        blend = flow.faces.blend
+        self.blend = blend if len(blend) else np.full(inner, flow.constants[CENTRED], dtype=np.float32)
+        self.plain = np.zeros(inner, dtype=np.float32)
         # Faces of the boundary, cell after cell; faces between strips.
         self.edges = inner + np.argsort(cell[inner:], kind="stable")
         self.edge_start = np.searchsorted(cell[self.edges], np.arange(mesh.n_own + 1))
@@ -58,12 +61,12 @@ class HeldProducts:
                 grad *= flow.limiter_share[:, :, None]
             if flow.repeated:
                 flow.repeated.fill_gradients(grad)
-        centred = np.float32(0.0 if flow.first_order or limit else flow.constants[CENTRED])
+        blend = self.plain if flow.first_order or limit else self.blend
         factors, closure, out = flow.factors, flow.closure, np.empty_like(vector)
         pairs, own = self.no_closure if closure is None else (closure.pairs, closure.matrix_diagonal)
         product(vector, grad, flow.jacobians, flow.friction, flow.gamma, pairs, own, factors.strips,
                 factors.later, factors.right, flow.n_interior, self.edge_start, self.edges, self.offset,
-                self.normal, self.share, centred, self.across, out)
+                self.normal, self.share, blend, self.across, out)
         hand_over(self.crossing, factors.right, self.across, out)
         if flow.omega:
             add_turning_product(flow.turning, vector, out)
@@ -115,20 +118,20 @@ def carried(grad, i, x, y, z):
 
 
 @njit(inline="always", **fast)
-def face_change(change, grad, jacobians, friction, f, i, j, offset, normal, share, centred):
+def face_change(change, grad, jacobians, friction, f, i, j, offset, normal, share, blend):
     """Change of the scaled flux through face f between the cells i and j.
 
     `friction`, shape (n_faces, 2), holds what a face's stress and heat flux gain with a difference of the
     cells' velocities and temperatures, scaled; the Jacobians hold it too, acting on what the gradients carry
-    to the face, which all but cancels there. `centred` is the share of the mean of both cells in what is
-    carried, `share` the left cell's part of their distance.
+    to the face, which all but cancels there. `blend` is the share of the mean of both cells in what
+    is carried, `share` the left cell's part of their distance.
     """
     nx, ny, nz = normal[f, 0], normal[f, 1], normal[f, 2]
     c0, c1, c2, c3, c4 = change[i, 0], change[i, 1], change[i, 2], change[i, 3], change[i, 4]
     e0, e1, e2, e3, e4 = change[j, 0], change[j, 1], change[j, 2], change[j, 3], change[j, 4]
     p0, p1, p2, p3, p4 = carried(grad, i, offset[f, 0, 0], offset[f, 0, 1], offset[f, 0, 2])
     q0, q1, q2, q3, q4 = carried(grad, j, offset[f, 1, 0], offset[f, 1, 1], offset[f, 1, 2])
-    ahead, behind, own = centred * share[f], centred * (share[f] - np.float32(1.0)), np.float32(1.0) - centred
+    ahead, behind, own = blend[f] * share[f], blend[f] * (share[f] - np.float32(1.0)), np.float32(1.0) - blend[f]
     d0, d1, d2, d3, d4 = e0 - c0, e1 - c1, e2 - c2, e3 - c3, e4 - c4
     p0, p1, p2, p3, p4 = (own * p0 + ahead * d0, own * p1 + ahead * d1, own * p2 + ahead * d2,
                           own * p3 + ahead * d3, own * p4 + ahead * d4)
@@ -144,7 +147,7 @@ def face_change(change, grad, jacobians, friction, f, i, j, offset, normal, shar
 
 @njit(parallel=True, **in_order)
 def product(change, grad, jacobians, friction, diagonal, pairs, closure_diagonal, strips, later, right,
-            n_interior, edge_start, edges, offset, normal, share, centred, across, out):
+            n_interior, edge_start, edges, offset, normal, share, blend, across, out):
     """Product of the held Jacobian with a change of the state and of the closure's variables, shape (n_cells,
     5 + c).
 
@@ -167,7 +170,7 @@ def product(change, grad, jacobians, friction, diagonal, pairs, closure_diagonal
             for f in range(later[i], later[i + 1]):
                 j = right[f]
                 y0, y1, y2, y3, y4 = face_change(change, grad, jacobians, friction, f, i, j, offset, normal,
-                                                 share, centred)
+                                                 share, blend)
                 s0 += y0
                 s1 += y1
                 s2 += y2

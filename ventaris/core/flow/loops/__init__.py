@@ -15,7 +15,7 @@ from collections import namedtuple
 # Arrays that travel together. `offset` holds the way from a face's two cells to its centre where it is not
 # the straight one, shape (n_faces, 2, dim), or nothing; `drift` the velocity at which faces and cells move,
 # or nothing (see `frame`).
-Faces = namedtuple("Faces", "left right normal area centre offset drift")
+Faces = namedtuple("Faces", "left right normal area centre offset drift blend")
 Cells = namedtuple("Cells", "centre volume first faces sign drift")
 # Boundary faces, counted from the first of them: the cell inside, the kind of condition, what stands outside,
 # the distance of the cell's centre, and what a wall function makes of the viscosity there.

@@ -69,7 +69,7 @@ def flux_loops(dim):
         first = constants[FIRST_ORDER] != 0.0
         g = constants[GAMMA]
         cp = 1.0 / (g - 1.0)
-        moves = len(faces.drift) > 0
+        moves, blends = len(faces.drift) > 0, len(faces.blend) > 0
         centred = 0.0 if first or constants[LIMIT] != 0.0 else constants[CENTRED]
         centre = cells.centre
         for f in prange(n_interior):
@@ -82,16 +82,17 @@ def flux_loops(dim):
             ui, vi, wi = velocity(state, i, dim)
             uj, vj, wj = velocity(state, j, dim)
             if centred > 0.0:
+                part = faces.blend[f] if blends else centred
                 near, far = abs(ax * nx + ay * ny + az * nz), abs(bx * nx + by * ny + bz * nz)
                 share = near / (near + far)
-                pl = mean_towards(state[i, 0], state[j, 0], share, centred, pl)
-                tl = mean_towards(state[i, 1], state[j, 1], share, centred, tl)
-                ul, vl = mean_towards(ui, uj, share, centred, ul), mean_towards(vi, vj, share, centred, vl)
-                wl = mean_towards(wi, wj, share, centred, wl)
-                pr = mean_towards(state[i, 0], state[j, 0], share, centred, pr)
-                tr = mean_towards(state[i, 1], state[j, 1], share, centred, tr)
-                ur, vr = mean_towards(ui, uj, share, centred, ur), mean_towards(vi, vj, share, centred, vr)
-                wr = mean_towards(wi, wj, share, centred, wr)
+                pl = mean_towards(state[i, 0], state[j, 0], share, part, pl)
+                tl = mean_towards(state[i, 1], state[j, 1], share, part, tl)
+                ul, vl = mean_towards(ui, uj, share, part, ul), mean_towards(vi, vj, share, part, vl)
+                wl = mean_towards(wi, wj, share, part, wl)
+                pr = mean_towards(state[i, 0], state[j, 0], share, part, pr)
+                tr = mean_towards(state[i, 1], state[j, 1], share, part, tr)
+                ur, vr = mean_towards(ui, uj, share, part, ur), mean_towards(vi, vj, share, part, vr)
+                wr = mean_towards(wi, wj, share, part, wr)
             # The flux is taken in axes that move with the face.
             qx, qy, qz = moving(faces.drift, f, dim)
             if moves:

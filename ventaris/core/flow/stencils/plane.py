@@ -238,6 +238,7 @@ class PlaneStencils:
         else:
             self.scalar, self.velocity = gradient_stencils(mesh, sticky)
             self.offset = face_offsets(mesh)
+        self.blend = np.empty(0, dtype=np.float32)
 
     def mend(self, state, grad):
         """Correct gradients at walls; in a plane the stencils do it."""

@@ -5,10 +5,13 @@ from numba import njit
 from ...grids.mesh import row_sums
 from ..boundaries.registry import NO_SLIP, SLIP
 from ..loops.reconstruction import turn_along_walls
-from .lines import line_rows
+from ..stream import CENTRED, CENTRED_ON_CUBES
+from .lines import line_rows, with_column_rows
 
 # Walls whose area vectors add up to less than this share of their area face each other.
 PINCHED = 0.6
+# Cosine between a face's normal and the way off the wall below which it stands between two columns.
+BESIDE = 0.5
 
 
 def neighbour_rows(mesh, cell_faces, wide):
@@ -150,11 +153,12 @@ class SpaceStencils:
         cut = cut[~mesh.is_layer[cut]]
         walls = first + np.nonzero((kind == SLIP) | (kind == NO_SLIP))[0]
         sticky = first + np.nonzero(kind == NO_SLIP)[0]
+        self.blend = np.empty(0, dtype=np.float32)
         if mesh.lines is None:
             self._fit(cell_faces, cut, sticky, turbulent)
         else:
             self._along_lines(sticky, turbulent)
-        self.offset = np.empty((0, 2, 3))
+        self.offset = self._offsets(sticky)
         self.drift = drift[first:]
         self.distance = self._wall_distance(kind)
         self.pinched = pinched_cells(mesh, walls)
@@ -171,11 +175,39 @@ class SpaceStencils:
         start, neighbour = neighbour_rows(mesh, cell_faces, cut)
         sheared = len(sticky) and mesh.is_layer.any()
         points = _along_layers(mesh, start, neighbour) if sheared else mesh.centre[neighbour]
-        self.scalar = start, neighbour.astype(np.int32), weights(mesh, start, points)
+        self.scalar = self._through_columns((start, neighbour.astype(np.int32), weights(mesh, start, points)))
         self.velocity = self.scalar
         if len(sticky) and not turbulent:
             rows, members, points = with_wall_feet(mesh, start, neighbour, points, sticky)
-            self.velocity = rows, members.astype(np.int32), weights(mesh, rows, points)
+            feet = sticky, wall_feet(mesh, sticky)
+            self.velocity = self._through_columns((rows, members.astype(np.int32), weights(mesh, rows, points)),
+                                                  feet)
+
+    def _offsets(self, sticky):
+        """Ways to the faces where friction makes layers: between columns both cells' wall distances tell how far
+        off the wall the face is. Nothing where the straight ways do."""
+        mesh, inner = self.mesh, self.mesh.n_interior
+        if not len(sticky) or not mesh.is_layer.any():
+            return np.empty((0, 2, 3))
+        out, left, right = face_offsets(mesh), mesh.left[:inner], mesh.right[:inner]
+        both = np.nonzero(mesh.is_layer[left] & mesh.is_layer[right])[0]
+        for side, (one, two) in enumerate(((left, right), (right, left))):
+            i, j = one[both], two[both]
+            way = mesh.away[i]
+            beside = np.abs((mesh.normal[both] * way).sum(axis=1)) < BESIDE
+            rise = 0.5 * (mesh.distance[j] - mesh.distance[i]) - (out[both, side] * way).sum(axis=1)
+            out[both, side] += (beside * rise)[:, None] * way
+        return out
+
+    def _through_columns(self, rows, feet=None):
+        """Rows in which the cells of layers read along their columns."""
+        mesh = self.mesh
+        if not mesh.is_layer.any():
+            return rows
+        rows, own = with_column_rows(mesh, rows, feet)
+        left, right = mesh.left[:mesh.n_interior], mesh.right[:mesh.n_interior]
+        self.blend = np.where(own[left] & own[right], CENTRED, CENTRED_ON_CUBES).astype(np.float32)
+        return rows
 
     def _along_lines(self, sticky, turbulent):
         """Differences along the lines of a grid of hexahedra."""
