@@ -35,6 +35,8 @@ COUNTED = (4.0, 2.0)
 # How many sizes are tried for it at most, after how many one that fits is enough, and by how much larger the
 # next is where none was.
 MOST_TRIED, ENOUGH_TRIED, STEP_UP = 10, 4, 1.1
+# Share of a budget beyond which no better size is looked for.
+FILLED = 0.9
 # Cubes round layers that have a surface grid of their own at most, over the body's length along the stream.
 LARGEST_CUBE = 0.2
 # How cells and faces on the body grow when their size is halved.
@@ -378,8 +380,7 @@ class BodyGrids:
         size = self.plan.size * coarser
         heights = self.plan.layers.heights(size, coarser)
         faces = len(self.skin_maker(size, coarser).faces) if self.skin_maker else self._faces(coarser)
-        # The layers stand where cubes would have been.
-        return int(faces * max(len(heights) - heights.sum() / size, 0.0))
+        return faces * len(heights)
 
     def _faces(self, coarser):
         """About how many faces the surface grid has: counted where cells are much larger, as leaves are."""
@@ -471,10 +472,17 @@ def size_for_budget(surface, plan_of, budget, skin_maker=None):
         tried[size] = estimate
         if len(tried) < ENOUGH_TRIED:
             size = better
-        elif min(tried.values()) <= budget:
-            break
-        else:
+            continue
+        fitting = [s for s, cells in tried.items() if cells <= budget]
+        if not fitting:
             # After a few jumps to and fro by small steps up.
             size = STEP_UP * max(tried)
+            continue
+        best = max(fitting, key=tried.get)
+        finer = [s for s in tried if s < best]
+        if tried[best] > FILLED * budget or size == most or finer and best / max(finer) < 1.03:
+            break
+        # Between what fits and what does not, or further on.
+        size = np.sqrt(best * max(finer)) if finer else min(better, size / STEP_UP)
     fitting = [s for s, cells in tried.items() if cells <= budget]
     return max(fitting, key=tried.get) if fitting else min(tried, key=tried.get, default=size)
