@@ -11,9 +11,10 @@ transport aircraft, Aerospace Sci. Technol. 8 (2004).
 """
 import numpy as np
 
-# Surfaces this far behind the trailing edge, in mean chords: nearer, a thick layer is still being reshaped;
-# further, the cells have begun to wear the vortices down.
-BEHIND = (0.1, 0.15, 0.2, 0.25, 0.3)
+# Surfaces behind the trailing edge are averaged over three stretches, these far behind it in the middle and so
+# far to both sides, in mean chords: nearer, a thick layer is still being reshaped; further, the cells have begun
+# to wear the vortices down.
+BEHIND, REACH = (0.2, 0.25, 0.3), 0.1
 STRIPS, ON_EDGE = 80, np.linspace(0.0, 1.0, 17)
 
 
@@ -30,13 +31,11 @@ class LostDrag:
         at, nose, tail = _edges(mesh.obstacle.surface.corners @ axes[:2].T)
         where = mesh.centre[:mesh.n_own] @ axes[:2].T
         behind = (where[:, 0] - np.interp(where[:, 1], at, tail)) / float((tail - nose).mean())
-        self._mesh, self._faces, self._sign = mesh, [], []
-        for share in BEHIND:
-            ahead = behind < share
-            first, second = ahead[mesh.left[:mesh.n_interior]], ahead[mesh.right[:mesh.n_interior]]
-            faces = np.flatnonzero(first != second)
-            self._faces.append(faces)
-            self._sign.append(np.where(first[faces], 1.0, -1.0))
+        passed = np.stack([smooth_step((behind - middle) / REACH) for middle in BEHIND])
+        left, right = mesh.left[:mesh.n_interior], mesh.right[:mesh.n_interior]
+        self._mesh, self._faces = mesh, np.flatnonzero((passed[:, left] != passed[:, right]).any(axis=0))
+        # How much of the surfaces each face belongs to.
+        self._share = passed[:, right[self._faces]] - passed[:, left[self._faces]]
 
     def measure(self, flow, state, area):
         """The drag coefficient of what is lost.
@@ -52,21 +51,29 @@ class LostDrag:
         Returns
         -------
         float, float
-            Median over the surfaces, and half of the range over them.
+            Mean over the stretches, and half of what they or the two ways to read them differ by.
         """
-        mesh, gamma, mach = self._mesh, flow.stream.gamma, flow.stream.mach
-        found = []
-        for faces, sign in zip(self._faces, self._sign):
-            passing = flow.flux[faces, 0]
-            # As it comes with the air: from the cell that it leaves, with that one's slope.
-            cell = np.where(passing > 0, mesh.left[faces], mesh.right[faces])
-            other = np.where(passing > 0, mesh.right[faces], mesh.left[faces])
-            here, there = state[cell, :2], state[other, :2]
-            at_face = here + np.einsum("fcd,fd->fc", flow.grad[cell, :2],
-                                       mesh.face_centre[faces] - mesh.centre[cell])
-            at_face = np.clip(at_face, np.minimum(here, there), np.maximum(here, there))
-            found.append(2.0 * float((sign * passing) @ slowness(at_face, gamma, mach)) / (mach * area))
-        return float(np.median(found)), 0.5 * float(np.ptp(found))
+        mesh, faces = self._mesh, self._faces
+        gamma, mach, passing = flow.stream.gamma, flow.stream.mach, flow.flux[faces, 0]
+        # As it comes with the air, from the cell that it leaves with that one's slope, and in the mean of both
+        # cells: in a wake that few cells tell apart the one reads too little and the other too much.
+        cell = np.where(passing > 0, mesh.left[faces], mesh.right[faces])
+        other = np.where(passing > 0, mesh.right[faces], mesh.left[faces])
+        here, there = state[cell, :2], state[other, :2]
+        at_face = here + np.einsum("fcd,fd->fc", flow.grad[cell, :2],
+                                   mesh.face_centre[faces] - mesh.centre[cell])
+        at_face = np.clip(at_face, np.minimum(here, there), np.maximum(here, there))
+        carried, mean = (2.0 * self._share @ (passing * lacking) / (mach * area) for lacking in
+                         (slowness(at_face, gamma, mach),
+                          0.5 * (slowness(here, gamma, mach) + slowness(there, gamma, mach))))
+        found = 0.5 * (carried + mean)
+        return float(found.mean()), 0.5 * float(max(np.ptp(found), abs((carried - mean).mean())))
+
+
+def smooth_step(t):
+    """0 before -1 and 1 after 1, with a slope that begins and ends at nothing."""
+    t = np.clip(t, -1.0, 1.0)
+    return 0.5 * (1.0 + t + np.sin(np.pi * t) / np.pi)
 
 
 def slowness(state, gamma, mach):

@@ -273,9 +273,9 @@ def _layers(setup):
     if setup.layers_on_trial:
         yield Finding(
             "warn", "grid.layers",
-            "Wall layers are for trials but on a lone wing (not laminar) or one slender body without edges "
-            "(turbulent), in free air up to Mach 0.6: at sharp edges and behind bluff bodies they were no "
-            "better than cubes, and flows may not settle. "
+            "Wall layers are for trials but on a lone wing, or on one slender body without edges (turbulent, "
+            "in free air), up to Mach 0.95: at sharp edges and behind bluff bodies they were no better than "
+            "cubes, and flows may not settle. "
             "Where the flow cannot be kept alive the run goes on with cubes and says so.")
 
 

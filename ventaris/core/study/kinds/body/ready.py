@@ -111,8 +111,8 @@ class BodySetup:
 
     @property
     def lacks_cells_for_layers(self):
-        """Whether layers would have grown by themselves on smaller cells."""
-        return (not self.is_layered and self.sheet.grid.layers == "automatic"
+        """Whether layers would have grown by themselves on a hull with smaller cells."""
+        return (not self.is_layered and self.sheet.grid.layers == "automatic" and own_form(self.sheet) is None
                 and has_layers(self.sheet, self.body.surface, self.stream.mach))
 
     def without_layers(self):
@@ -180,12 +180,14 @@ class BodySetup:
 # Height of the refined wake of a wing that stands alone at most, in mean chords.
 WING_WAKE = 0.3
 # Mach number up to which layers grow by themselves.
-MOST_MACH = 0.6
+MOST_MACH = 0.95
 # Length over width and height from which a body's stream stays with it, so that layers pay.
 SLENDER = 4.0
 # Cells of the finest level across such a body: with fewer the coarse level's columns are as high as it is
 # thick, and no step settles.
 HULL_ACROSS = 12
+# Fewer layers than this on a laminar wing are none the better for a surface grid of their own.
+LEAST_LAYERS = 3
 # First cell of a laminar layer, over its length's share of 1/sqrt(Re).
 LAMINAR_FIRST = 0.3
 # First cell without friction, over the cubes outside, where the surface grid is fine at nose and tail, and
@@ -303,13 +305,14 @@ def own_form(sheet):
 
 
 def suits_layers(sheet, surface, mach):
-    """Whether layers were shown to be better than cubes: in free air, subsonic, on a lone wing inviscid or
-    turbulent, and on a single slender body without edges turbulent."""
-    if mach > MOST_MACH or sheet.domain.kind != "free":
+    """Whether layers were shown to be better than cubes: below the speed of sound, on a lone wing in free air
+    or over a ground, and on a single slender body without edges in free air, turbulent."""
+    if mach > MOST_MACH:
         return False
     if own_form(sheet) is not None:
-        return sheet.flow.model != "laminar"
-    return sheet.flow.model == "turbulent" and _is_slender_and_smooth(surface)
+        return True
+    return (sheet.domain.kind == "free" and sheet.flow.model == "turbulent"
+            and _is_slender_and_smooth(surface))
 
 
 def _is_slender_and_smooth(surface):
@@ -354,11 +357,15 @@ def layer_plan(sheet, surface, stream, scale):
 
 def _plan(sheet, body, scale, stream):
     """The domain's box and the sizes, in the solver's unit; a hull that is too few cells wide for layers goes
-    without, unless they are asked for."""
+    without, and a laminar wing on which they would be too few, unless they are asked for."""
     plan = _sized(sheet, body, scale, layer_plan(sheet, body.surface, stream, scale))
-    if plan.layers is None or sheet.grid.layers != "automatic" or own_form(sheet) is not None:
+    if plan.layers is None or sheet.grid.layers != "automatic":
         return plan
-    few = plan.size * scale > min(body.surface.size[1:]) / HULL_ACROSS
+    if own_form(sheet) is None:
+        few = plan.size * scale > min(body.surface.size[1:]) / HULL_ACROSS
+    else:
+        few = (sheet.flow.model == "laminar"
+               and len(plan.layers.heights(plan.size, 1.0)) < LEAST_LAYERS)
     return _sized(sheet, body, scale, None) if few else plan
 
 
