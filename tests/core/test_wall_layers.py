@@ -172,9 +172,11 @@ class WingGridTest(unittest.TestCase):
         self.assertFalse(prepare_body(wing_sheet(flap_chord=0.3)).is_layered)
         self.assertFalse(prepare_body(wing_sheet("none")).is_layered)
         thick = {"viscosity_law": "from Reynolds number", "reynolds": 100.0}
-        for changes, layered in (({"domain": {"kind": "ground"}}, True), ({"flow": {"model": "laminar"}}, True),
-                                 ({"flow": {"model": "laminar"}, "air": thick}, False),
-                                 ({"air": {"speed": 250}}, True), ({"air": {"speed": 350}}, False)):
+        for changes, layered in (
+            ({"domain": {"kind": "ground"}}, True), ({"flow": {"model": "laminar"}}, True),
+            ({"flow": {"model": "laminar"}, "air": thick}, False), ({"air": {"speed": 250}}, True),
+            ({"air": {"speed": 350}}, False)
+        ):
             sheet = wing_sheet()
             sheet.air.incidence = 0
             for section, change in changes.items():

@@ -78,7 +78,7 @@ LEFT_TO_THE_REPORT = {
     "nozzle-pipe", "nozzle-blunt",
     "turbulent-10-sst", "turbulent-transonic", "motion-pitch", "motion-heave", "motion-transonic",
     "motion-wall",
-    "turbulent-10", "body-wing-turbulent", "body-sphere-slip", "two-elements", "flat-plate-k-epsilon",
+    "turbulent-10", "body-wing-ground", "body-sphere-slip", "two-elements", "flat-plate-k-epsilon",
     "motion-gust", "order", "transonic", "flat-plate-sst", "nozzle-wedge", "turbulent-0", "body-spheroid",
     "turning-seam", "turning-pitch"
 }

@@ -14,8 +14,8 @@ WITHOUT_TIP = 0.95
 
 def lattice(aspect_ratio, incidence, height=np.inf):
     """Lift and induced drag of a thin rectangular wing of chord 1, incompressible: (CL, CDi); and what it
-    lifts per length across the half span, over the mean: (y, load). At a height over a ground its mirror image
-    takes part.
+    lifts per length across the half span, over the mean: (y, load). At a height over a ground its mirror
+    image takes part.
 
     Horseshoe vortices on the quarter lines of panels that are narrow at the tip, the induced drag from their
     wake far behind (Katz, Plotkin: Low-Speed Aerodynamics, 2001, chapter 12).
@@ -146,7 +146,9 @@ def wing_ground():
     for kind, clearance in (("free", {}), ("ground", {"clearance": 1.0, "ground": "moving"})):
         run = run_sheet(space="body", shape={"parts": [wing]}, air={"motion": "mach", "mach": 0.15},
                         flow={"model": "inviscid"}, grid={"level": "fine", "budget": 40_000},
-                        domain={"kind": kind, "half": "yes", "ahead": 3, "behind": 4, "beside": 3, **clearance})
+                        domain={
+                            "kind": kind, "half": "yes", "ahead": 3, "behind": 4, "beside": 3, **clearance
+                        })
         lifts[kind] = run.result["coefficients"]["lift"]
         trends[f"lift, {kind}"] = trends_of(run.result)["lift"]
         words.append(f"{kind}: {run.result['cells']} cells, lift {lifts[kind]:.4f}")

@@ -280,8 +280,8 @@ def _assembled(outer, layers, vector, pieces, walled, bare, open_wall, hull, obs
 
 
 def _column_lines(layers, own):
-    """See `LayeredMesh.lined`: columns of triangles and those beside dropped ones, whose sides touch cubes, are
-    left out."""
+    """See `LayeredMesh.lined`: columns of triangles and those beside dropped ones, whose sides touch cubes,
+    are left out."""
     n, columns = layers.count, len(layers.beside)
     top = np.arange(columns) * n + n - 1
     bare_side = np.isin(top, layers.owner[layers.behind][columns:])

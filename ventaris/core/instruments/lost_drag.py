@@ -11,9 +11,9 @@ transport aircraft, Aerospace Sci. Technol. 8 (2004).
 """
 import numpy as np
 
-# Surfaces behind the trailing edge are averaged over three stretches, these far behind it in the middle and so
-# far to both sides, in mean chords: nearer, a thick layer is still being reshaped; further, the cells have begun
-# to wear the vortices down.
+# Surfaces behind the trailing edge are averaged over three stretches, so far behind it in the middle and so
+# far to both sides, in mean chords: nearer, a thick layer is still being reshaped; further, the cells have
+# begun to wear the vortices down.
 BEHIND, REACH = (0.2, 0.25, 0.3), 0.1
 STRIPS, ON_EDGE = 80, np.linspace(0.0, 1.0, 17)
 
@@ -55,8 +55,8 @@ class LostDrag:
         """
         mesh, faces = self._mesh, self._faces
         gamma, mach, passing = flow.stream.gamma, flow.stream.mach, flow.flux[faces, 0]
-        # As it comes with the air, from the cell that it leaves with that one's slope, and in the mean of both
-        # cells: in a wake that few cells tell apart the one reads too little and the other too much.
+        # As it comes with the air, from the cell that it leaves with that one's slope, and in the mean of
+        # both cells: in a wake that few cells tell apart the one reads too little and the other too much.
         cell = np.where(passing > 0, mesh.left[faces], mesh.right[faces])
         other = np.where(passing > 0, mesh.right[faces], mesh.left[faces])
         here, there = state[cell, :2], state[other, :2]

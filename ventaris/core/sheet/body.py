@@ -300,9 +300,9 @@ class BodyGrid(SheetSection):
     layers: Literal["automatic", "grown", "none"] = choice(
         "automatic", "Wall layers",
         "Thin cells that grow from the wall, joined to the cubes outside, or cubes cut by the wall. "
-        "Automatic grows them on a wing that stands alone, and on one slender body without edges in free air, "
-        "turbulent, both up to Mach 0.95, where they were measured to be far better; elsewhere they are for "
-        "trials.",
+        "Automatic grows them on a wing that stands alone, and on one slender body without edges in free "
+        "air, turbulent, both up to Mach 0.95, where they were measured to be far better; elsewhere they are "
+        "for trials.",
         automatic="on lone wings and slender hulls",
         grown="grown from every wall", none="none, cubes only")
     y_plus: float = number(

@@ -131,7 +131,8 @@ def face_change(change, grad, jacobians, friction, f, i, j, offset, normal, shar
     e0, e1, e2, e3, e4 = change[j, 0], change[j, 1], change[j, 2], change[j, 3], change[j, 4]
     p0, p1, p2, p3, p4 = carried(grad, i, offset[f, 0, 0], offset[f, 0, 1], offset[f, 0, 2])
     q0, q1, q2, q3, q4 = carried(grad, j, offset[f, 1, 0], offset[f, 1, 1], offset[f, 1, 2])
-    ahead, behind, own = blend[f] * share[f], blend[f] * (share[f] - np.float32(1.0)), np.float32(1.0) - blend[f]
+    mean, one = blend[f], np.float32(1.0)
+    ahead, behind, own = mean * share[f], mean * (share[f] - one), one - mean
     d0, d1, d2, d3, d4 = e0 - c0, e1 - c1, e2 - c2, e3 - c3, e4 - c4
     p0, p1, p2, p3, p4 = (own * p0 + ahead * d0, own * p1 + ahead * d1, own * p2 + ahead * d2,
                           own * p3 + ahead * d3, own * p4 + ahead * d4)

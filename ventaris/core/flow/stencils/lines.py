@@ -65,8 +65,8 @@ def _tangents(there, way):
 def with_column_rows(mesh, rows, feet=None):
     """Stencil rows in which the cells of wall layers read along their lines.
 
-    Over the last cell of a column the mean of the cubes that touch it is ahead. Cells whose lines lie almost in
-    a plane keep their rows.
+    Over the last cell of a column the mean of the cubes that touch it is ahead. Cells whose lines lie almost
+    in a plane keep their rows.
 
     Parameters
     ----------
@@ -82,37 +82,42 @@ def with_column_rows(mesh, rows, feet=None):
     own : ndarray of bool, shape (n_cells,)
         Cells that read along lines.
     """
-    n, cells = mesh.n_cells, mesh.lined
-    cubes = _Cubes(mesh)
-    member = mesh.column_lines.copy()
-    there = member >= 0
-    way = np.where(there[..., None], mesh.centre[member] - mesh.centre[cells, None, None], 0.0)
-    open_top = ~there[:, 2, 1] & (cubes.area[cells] > 0)
-    there[open_top, 2, 1] = True
-    way[open_top, 2, 1] = cubes.middle[cells[open_top]] - mesh.centre[cells[open_top]]
-    if feet is not None:
-        _feet_under(mesh, feet, member, there, way)
+    n, cubes = mesh.n_cells, _Cubes(mesh)
+    member, there, way, ends = _lines_of_columns(mesh, cubes, feet)
     tangent = _tangents(there, way)
-    room = np.abs(np.linalg.det(tangent)) / np.maximum(np.prod(np.linalg.norm(tangent, axis=2), axis=1), 1e-300)
-    good = there.any(axis=-1).all(axis=-1) & (room > FLAT)
-    cells, member, there, way, open_top = (x[good] for x in (cells, member, there, way, open_top))
+    box = np.maximum(np.prod(np.linalg.norm(tangent, axis=2), axis=1), 1e-300)
+    good = there.any(axis=-1).all(axis=-1) & (np.abs(np.linalg.det(tangent)) > FLAT * box)
+    cells, member, there, way, ends = (x[good] for x in (mesh.lined, member, there, way, ends))
     weight = np.einsum("ikl,ild->ildk", np.linalg.inv(tangent[good]), _shares(there, way))
-    direct = there.copy()
-    direct[open_top, 2, 1] = False
     place = np.full(n, -1)
     place[cells] = np.arange(len(cells))
     own = place >= 0
-    under = own[cubes.under] & open_top[place[cubes.under]]
-    beneath = cubes.under[under]
-    old = np.repeat(np.arange(n), np.diff(rows[0]))
-    kept = ~own[old]
-    owner = np.concatenate([np.repeat(cells, direct.reshape(-1, 6).sum(axis=1)), beneath, old[kept]])
+    # What ends at cubes shares its weight among them.
+    met = own[cubes.under] & ends[place[cubes.under]]
+    under, there[ends, 2, 1] = cubes.under[met], False
+    given = np.repeat(np.arange(n), np.diff(rows[0]))
+    kept = ~own[given]
+    owner = np.concatenate([np.repeat(cells, there.reshape(-1, 6).sum(axis=1)), under, given[kept]])
     order = np.argsort(owner, kind="stable")
-    members = np.concatenate([member[direct], cubes.over[under], rows[1][kept]])
-    weights = np.concatenate([weight[direct], weight[place[beneath], 2, 1] * cubes.share[under, None],
+    members = np.concatenate([member[there], cubes.over[met], rows[1][kept]])
+    weights = np.concatenate([weight[there], weight[place[under], 2, 1] * cubes.share[met, None],
                               rows[2][kept]])
     start = np.concatenate([[0], np.cumsum(np.bincount(owner, minlength=n))])
     return (start, members[order].astype(np.int32), weights[order].astype(np.float32)), own
+
+
+def _lines_of_columns(mesh, cubes, feet):
+    """Of the cells with lines: members behind and ahead, whether they are there, the ways to them, and which
+    cells end at cubes."""
+    cells, member = mesh.lined, mesh.column_lines.copy()
+    there = member >= 0
+    way = np.where(there[..., None], mesh.centre[member] - mesh.centre[cells, None, None], 0.0)
+    ends = ~there[:, 2, 1] & (cubes.area[cells] > 0)
+    there[ends, 2, 1] = True
+    way[ends, 2, 1] = cubes.middle[cells[ends]] - mesh.centre[cells[ends]]
+    if feet is not None:
+        _feet_under(mesh, feet, member, there, way)
+    return member, there, way, ends
 
 
 class _Cubes:

@@ -180,12 +180,12 @@ class SpaceStencils:
         if len(sticky) and not turbulent:
             rows, members, points = with_wall_feet(mesh, start, neighbour, points, sticky)
             feet = sticky, wall_feet(mesh, sticky)
-            self.velocity = self._through_columns((rows, members.astype(np.int32), weights(mesh, rows, points)),
-                                                  feet)
+            rows = rows, members.astype(np.int32), weights(mesh, rows, points)
+            self.velocity = self._through_columns(rows, feet)
 
     def _offsets(self, sticky):
-        """Ways to the faces where friction makes layers: between columns both cells' wall distances tell how far
-        off the wall the face is. Nothing where the straight ways do."""
+        """Ways to the faces where friction makes layers: between columns both cells' wall distances tell how
+        far off the wall the face is. Nothing where the straight ways do."""
         mesh, inner = self.mesh, self.mesh.n_interior
         if not len(sticky) or not mesh.is_layer.any():
             return np.empty((0, 2, 3))

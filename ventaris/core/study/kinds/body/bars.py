@@ -21,7 +21,7 @@ def error_bars(setup, levels, moved, spread, has_shocks):
     moved : dict of str to float
         By how much means still moved on the last level.
     spread : float
-        Half of what the lost drag goes through over the surfaces behind a wing.
+        Half of what readings of the lost drag behind a wing differ by.
     has_shocks : bool
         Whether air moves beyond the speed of sound anywhere.
 
@@ -48,5 +48,6 @@ def error_bars(setup, levels, moved, spread, has_shocks):
     for name in ("drag_lost", "drag_induced") if split else ():
         if found[name].error is not None:
             found[name].error = math.hypot(found[name].error, spread)
-            found[name].words += f" From surface to surface behind the wing it went through ± {spread:.2g}."
+            found[name].words += (" Read in several places and two ways behind the wing it differs by "
+                                  f"± {spread:.2g}.")
     return found, shared
