@@ -173,7 +173,7 @@ class WingGridTest(unittest.TestCase):
         self.assertFalse(prepare_body(wing_sheet("none")).is_layered)
         thick = {"viscosity_law": "from Reynolds number", "reynolds": 100.0}
         for changes, layered in (
-            ({"domain": {"kind": "ground"}}, True), ({"flow": {"model": "laminar"}}, True),
+            ({"domain": {"kind": "ground", "clearance": 0.3}}, True), ({"flow": {"model": "laminar"}}, True),
             ({"flow": {"model": "laminar"}, "air": thick}, False), ({"air": {"speed": 250}}, True),
             ({"air": {"speed": 350}}, False)
         ):
@@ -186,6 +186,11 @@ class WingGridTest(unittest.TestCase):
                 setup = prepare_body(sheet)
                 self.assertEqual(setup.is_layered, layered)
                 self.assertFalse(setup.lacks_cells_for_layers)
+        low = wing_sheet()
+        low.air.incidence, low.domain.kind, low.domain.clearance = 0, "ground", 0.1
+        setup = prepare_body(low)
+        self.assertTrue(setup.lacks_room_for_layers)
+        self.assertIn("0.014 m or less", " ".join(f.message for f in preflight_body(setup)))
         box = sheet_of(shape={"parts": [{"name": "box", "kind": "box"}]}, grid={"surface_size": 0.1})
         self.assertFalse(prepare_body(box).is_layered)
 

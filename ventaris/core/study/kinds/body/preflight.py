@@ -7,7 +7,7 @@ from ....grids.embedded import SIDES
 from ....grids.wall_layers import TOP
 from ....sheet.body_walls import FLOWING
 from ....units import large
-from .ready import HULL_ACROSS, refers_to_planform
+from .ready import GAP_CUBES, HULL_ACROSS, refers_to_planform
 from .run import body_channels
 from .surfaces import triangles_of
 from ...findings import Estimate, Finding, climb_findings, formula_findings, gravest_first, mach_findings
@@ -245,6 +245,13 @@ def _layers(setup):
             "warn", "grid.budget",
             f"Fewer than {HULL_ACROSS} cells of the fine level lie across the body: it gets no wall layers, "
             "and cubes alone can miss half of a hull's lift. Give more cells, or smaller ones.")
+    if setup.lacks_room_for_layers:
+        most = sheet.domain.clearance / (GAP_CUBES * coarsening("coarse"))
+        yield Finding(
+            "warn", "grid.budget",
+            "Too few cells of the coarse level stand between the wing and the ground: it gets no wall "
+            f"layers, and cubes alone can miss half of its lift. Give more cells, or cells of {most:.2g} m or less on "
+            "the body.")
     if not setup.is_layered:
         return
     size = setup.surface_size

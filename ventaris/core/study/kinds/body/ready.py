@@ -110,6 +110,14 @@ class BodySetup:
         return self.is_layered and not suits_layers(self.sheet, self.body.surface, self.stream.mach)
 
     @property
+    def lacks_room_for_layers(self):
+        """Whether layers would have grown by themselves on a wing over a ground with smaller cells."""
+        return (not self.is_layered and self.sheet.grid.layers == "automatic"
+                and own_form(self.sheet) is not None and self.sheet.domain.kind == "ground"
+                and self.sheet.flow.model != "laminar"
+                and has_layers(self.sheet, self.body.surface, self.stream.mach))
+
+    @property
     def lacks_cells_for_layers(self):
         """Whether layers would have grown by themselves on a hull with smaller cells."""
         return (not self.is_layered and self.sheet.grid.layers == "automatic" and own_form(self.sheet) is None
@@ -188,6 +196,9 @@ SLENDER = 4.0
 HULL_ACROSS = 12
 # Fewer layers than this on a laminar wing are none the better for a surface grid of their own.
 LEAST_LAYERS = 3
+# Cubes of the coarse level that the gap between a wing and the ground must hold: layers are two and a half
+# high together and two thirds of the gap at most.
+GAP_CUBES = 3.25
 # First cell of a laminar layer, over its length's share of 1/sqrt(Re).
 LAMINAR_FIRST = 0.3
 # First cell without friction, over the cubes outside, where the surface grid is fine at nose and tail, and
@@ -364,9 +375,15 @@ def _plan(sheet, body, scale, stream):
     if own_form(sheet) is None:
         few = plan.size * scale > min(body.surface.size[1:]) / HULL_ACROSS
     else:
-        few = (sheet.flow.model == "laminar"
+        few = (_touches_ground(sheet, plan, scale) or sheet.flow.model == "laminar"
                and len(plan.layers.heights(plan.size, 1.0)) < LEAST_LAYERS)
     return _sized(sheet, body, scale, None) if few else plan
+
+
+def _touches_ground(sheet, plan, scale):
+    """Whether a gap to the ground holds too few cubes of the coarse level for a wing's layers to stand in it."""
+    return (sheet.domain.kind == "ground"
+            and sheet.domain.clearance < GAP_CUBES * plan.size * coarsening("coarse") * scale)
 
 
 def _sized(sheet, body, scale, layers):
