@@ -250,8 +250,8 @@ def _layers(setup):
         yield Finding(
             "warn", "grid.budget",
             "Too few cells of the coarse level stand between the wing and the ground: it gets no wall "
-            f"layers, and cubes alone can miss half of its lift. Give more cells, or cells of {most:.2g} m or less on "
-            "the body.")
+            "layers, and cubes alone can miss half of its lift. Give more cells, or cells of "
+            f"{most:.2g} m or less on the body.")
     if not setup.is_layered:
         return
     size = setup.surface_size

@@ -381,7 +381,7 @@ def _plan(sheet, body, scale, stream):
 
 
 def _touches_ground(sheet, plan, scale):
-    """Whether a gap to the ground holds too few cubes of the coarse level for a wing's layers to stand in it."""
+    """Whether a gap to the ground holds too few cubes of the coarse level for a wing's layers."""
     return (sheet.domain.kind == "ground"
             and sheet.domain.clearance < GAP_CUBES * plan.size * coarsening("coarse") * scale)
 
