@@ -14,7 +14,8 @@ from collections import namedtuple
 
 # Arrays that travel together. `offset` holds the way from a face's two cells to its centre where it is not
 # the straight one, shape (n_faces, 2, dim), or nothing; `drift` the velocity at which faces and cells move,
-# or nothing (see `frame`).
+# or nothing (see `frame`); `blend` the share of the centred difference in what is carried to each face
+# between cells, or nothing where it is the same for all.
 Faces = namedtuple("Faces", "left right normal area centre offset drift blend")
 Cells = namedtuple("Cells", "centre volume first faces sign drift")
 # Boundary faces, counted from the first of them: the cell inside, the kind of condition, what stands outside,

@@ -141,8 +141,9 @@ def face_offsets(mesh, at=None):
 class SpaceStencils:
     """Stencils of one mesh and its boundary conditions; offers what `PlaneStencils` does.
 
-    A cell reads its face neighbours; at a cut or poorly joined cell also theirs. Velocity is carried along
-    walls that are slipped along or bridged; between walls that face each other nothing is carried.
+    A cell reads its face neighbours; at a cut or poorly joined cell also theirs; in wall layers those on the
+    lines through its column. Velocity is carried along walls that are slipped along or bridged; between walls
+    that face each other nothing is carried.
     """
     def __init__(self, mesh, kind, cell_faces, turbulent, drift):
         """`drift` is how faces move, shape (n_faces, 3), or nothing."""
@@ -175,13 +176,17 @@ class SpaceStencils:
         start, neighbour = neighbour_rows(mesh, cell_faces, cut)
         sheared = len(sticky) and mesh.is_layer.any()
         points = _along_layers(mesh, start, neighbour) if sheared else mesh.centre[neighbour]
-        self.scalar = self._through_columns((start, neighbour.astype(np.int32), weights(mesh, start, points)))
+        rows = start, neighbour.astype(np.int32), weights(mesh, start, points)
+        self.scalar, own = self._through_columns(rows)
         self.velocity = self.scalar
+        if own.any():
+            left, right = mesh.left[:mesh.n_interior], mesh.right[:mesh.n_interior]
+            self.blend = np.where(own[left] & own[right], CENTRED, CENTRED_ON_CUBES).astype(np.float32)
         if len(sticky) and not turbulent:
             rows, members, points = with_wall_feet(mesh, start, neighbour, points, sticky)
             feet = sticky, wall_feet(mesh, sticky)
             rows = rows, members.astype(np.int32), weights(mesh, rows, points)
-            self.velocity = self._through_columns(rows, feet)
+            self.velocity, _ = self._through_columns(rows, feet)
 
     def _offsets(self, sticky):
         """Ways to the faces where friction makes layers: between columns both cells' wall distances tell how
@@ -200,14 +205,10 @@ class SpaceStencils:
         return out
 
     def _through_columns(self, rows, feet=None):
-        """Rows in which the cells of layers read along their columns."""
-        mesh = self.mesh
-        if not mesh.is_layer.any():
-            return rows
-        rows, own = with_column_rows(mesh, rows, feet)
-        left, right = mesh.left[:mesh.n_interior], mesh.right[:mesh.n_interior]
-        self.blend = np.where(own[left] & own[right], CENTRED, CENTRED_ON_CUBES).astype(np.float32)
-        return rows
+        """Rows in which the cells of layers read along their columns, and which those are."""
+        if not self.mesh.is_layer.any():
+            return rows, np.zeros(self.mesh.n_cells, dtype=bool)
+        return with_column_rows(self.mesh, rows, feet)
 
     def _along_lines(self, sticky, turbulent):
         """Differences along the lines of a grid of hexahedra."""
